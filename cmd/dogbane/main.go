@@ -1,0 +1,29 @@
+// Command dogbane is the program: it serves the workbench and answers questions about price books from files.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+)
+
+// exit is an error that only sets the exit code; what there is to say has been said.
+type exit int
+
+func (e exit) Error() string { return fmt.Sprintf("exit code %d", int(e)) }
+
+func main() {
+	root := &cobra.Command{Use: "dogbane", Short: "Layered prices: what everything costs, for whom, where and when, and why",
+		SilenceUsage: true, SilenceErrors: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true}}
+	root.AddCommand(checkCommand())
+	if err := root.Execute(); err != nil {
+		var code exit
+		if errors.As(err, &code) {
+			os.Exit(int(code))
+		}
+		fmt.Fprintln(os.Stderr, "dogbane:", err)
+		os.Exit(1)
+	}
+}

@@ -1,0 +1,249 @@
+package bookfile
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+)
+
+// CheckFile is a book with expected prices.
+type CheckFile struct {
+	Name, Source string
+	book         *pricing.Book
+	bookErrs     Errors
+	expect       []*node
+}
+
+// Difference is one expectation that does not hold.
+type Difference struct {
+	Path       string // such as expect[2].is.unit
+	Want, Have string
+}
+
+func (d Difference) String() string {
+	return fmt.Sprintf("%s: expected %s, have %s", d.Path, d.Want, d.Have)
+}
+
+// ReadCheck reads a file of expected prices. The book in it may be invalid, since that can be what is expected.
+func ReadCheck(data []byte) (*CheckFile, error) {
+	n, err := parse(data)
+	if err != nil {
+		return nil, err
+	}
+	f := &CheckFile{}
+	if n.object("name", "source", "book", "expect", "ask") == nil {
+		return nil, n.r.errors()
+	}
+	f.Name, f.Source = n.may("name").text(), n.may("source").text()
+	f.expect = n.may("expect").items()
+	if b := n.need("book"); b != nil {
+		alone := &node{r: &reader{}, index: -1, value: b.value}
+		f.book = alone.book()
+		f.bookErrs = alone.r.errors()
+	}
+	return f, n.r.err()
+}
+
+// Run compares every expectation with what the book answers. Its error says that the file asks for something that
+// cannot be read or answered.
+func (f *CheckFile) Run() ([]Difference, error) {
+	for _, x := range f.expect {
+		if x.has("book") {
+			return f.runInvalid(x)
+		}
+	}
+	if len(f.bookErrs) > 0 {
+		return nil, f.bookErrs
+	}
+	engine := pricing.Compile(f.book)
+	var diffs []Difference
+	for _, x := range f.expect {
+		found, err := runOne(engine, x)
+		if err != nil {
+			return diffs, err
+		}
+		diffs = append(diffs, found...)
+	}
+	return diffs, nil
+}
+
+func (f *CheckFile) runInvalid(x *node) ([]Difference, error) {
+	if len(f.expect) != 1 {
+		x.fail("stands alone")
+		return nil, x.r.err()
+	}
+	x.object("book", "error")
+	x.child("book").oneOf("", "invalid")
+	path := ""
+	if e := x.need("error"); e != nil {
+		path = e.text()
+	}
+	if err := x.r.err(); err != nil {
+		return nil, err
+	}
+	have := "a valid book"
+	for i, e := range f.bookErrs {
+		if e.Path == path {
+			return nil, nil
+		}
+		if i == 0 {
+			have = "errors at " + e.Path
+		} else {
+			have += ", " + e.Path
+		}
+	}
+	return []Difference{{x.child("error").path(), path, have}}, nil
+}
+
+func runOne(engine *pricing.Engine, x *node) ([]Difference, error) {
+	switch {
+	case x.has("price"):
+		x.object("price", "is")
+		q := x.child("price").priceQuestion()
+		is := x.need("is")
+		if err := x.r.err(); err != nil {
+			return nil, err
+		}
+		answer, err := engine.Price(q)
+		if err != nil {
+			return nil, fmt.Errorf("%s.%w", x.child("price").path(), err)
+		}
+		return is.compare(plainJSON(Answer(answer))), nil
+	case x.has("flags"):
+		x.object("flags", "has", "hasNot")
+		q := x.child("flags").flagsQuestion()
+		if err := x.r.err(); err != nil {
+			return nil, err
+		}
+		found, err := flags.Find(engine, q)
+		if err != nil {
+			return nil, fmt.Errorf("%s.%w", x.child("flags").path(), err)
+		}
+		return compareFlags(x, found), nil
+	case x.has("basket"):
+		return nil, fmt.Errorf("%s: baskets are not answered yet", x.child("basket").path())
+	}
+	x.fail("must have one of price, basket, flags and book")
+	return nil, x.r.err()
+}
+
+// plainJSON is a value as encoding/json would read it back.
+func plainJSON(v any) any {
+	var out any
+	if err := json.Unmarshal(marshal(v), &out); err != nil {
+		panic(fmt.Sprintf("bookfile: %v", err))
+	}
+	return out
+}
+
+// compare holds the keys given in an expectation against an answer; lists are compared whole and in order.
+func (n *node) compare(have any) []Difference {
+	different := []Difference{{n.path(), string(marshal(n.value)), string(marshal(have))}}
+	switch want := n.value.(type) {
+	case map[string]any:
+		members, isObject := have.(map[string]any)
+		if !isObject {
+			return different
+		}
+		var diffs []Difference
+		for _, c := range n.entries() {
+			diffs = append(diffs, c.compare(members[c.key])...)
+		}
+		return diffs
+	case []any:
+		items, isList := have.([]any)
+		if !isList || len(items) != len(want) {
+			return different
+		}
+		var diffs []Difference
+		for i, c := range n.items() {
+			diffs = append(diffs, c.compare(items[i])...)
+		}
+		return diffs
+	case json.Number:
+		if number, isNumber := have.(float64); isNumber && string(marshal(number)) == string(want) {
+			return nil
+		}
+	case string:
+		text, isText := have.(string)
+		if isText && (text == want || sameDecimal(text, want)) {
+			return nil
+		}
+	default:
+		if reflect.DeepEqual(want, have) {
+			return nil
+		}
+	}
+	return different
+}
+
+func sameDecimal(a, b string) bool {
+	x, err1 := money.Parse(a)
+	y, err2 := money.Parse(b)
+	return err1 == nil && err2 == nil && x.Equal(y)
+}
+
+func compareFlags(x *node, found []flags.Flag) []Difference {
+	var diffs []Difference
+	all := make([]any, len(found))
+	for i := range found {
+		all[i] = plainJSON(FlagAnswerOf(&found[i]))
+	}
+	agrees := func(want *node) bool {
+		for _, have := range all {
+			if len(want.compare(have)) == 0 {
+				return true
+			}
+		}
+		return false
+	}
+	for _, want := range x.may("has").items() {
+		if !agrees(want) {
+			diffs = append(diffs, Difference{want.path(), string(marshal(want.value)), fmt.Sprintf("no such flag among %d", len(found))})
+		}
+	}
+	for _, want := range x.may("hasNot").items() {
+		if agrees(want) {
+			diffs = append(diffs, Difference{want.path(), "no flag " + string(marshal(want.value)), "one"})
+		}
+	}
+	return diffs
+}
+
+// FlagAnswer is a flag as JSON.
+type FlagAnswer struct {
+	Kind     string   `json:"kind"`
+	Severity string   `json:"severity"`
+	SKU      string   `json:"sku,omitempty"`
+	Rule     string   `json:"rule,omitempty"`
+	Rules    []string `json:"rules,omitempty"`
+	Channel  string   `json:"channel,omitempty"`
+	Witness  Witness  `json:"witness"`
+	Price    string   `json:"price" doc:"the witness's price"`
+	Cost     *string  `json:"cost,omitempty" doc:"on the price's footing"`
+	Left     *string  `json:"left,omitempty" doc:"net less fee and cost"`
+	Other    *string  `json:"other,omitempty" doc:"what the rule that lost would have made of the price"`
+	Currency string   `json:"currency"`
+}
+
+// Witness is the question that shows a flag.
+type Witness struct {
+	SKU      string   `json:"sku"`
+	At       string   `json:"at"`
+	Channel  string   `json:"channel,omitempty"`
+	Customer string   `json:"customer,omitempty"`
+	Groups   []string `json:"groups,omitempty"`
+	Quantity int      `json:"quantity"`
+}
+
+// FlagAnswerOf writes a flag.
+func FlagAnswerOf(f *flags.Flag) FlagAnswer {
+	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(f.Digits) }) }
+	return FlagAnswer{Kind: string(f.Kind), Severity: string(f.Severity), SKU: f.SKU, Rule: f.Rule, Rules: f.Rules, Channel: f.Channel,
+		Witness: Witness{SKU: f.Witness.SKU, At: f.Witness.At.String(), Channel: f.Witness.Channel, Customer: f.Witness.Customer, Groups: f.Witness.Groups, Quantity: max(f.Witness.Quantity, 1)},
+		Price:   f.Price.Fixed(f.Digits), Cost: fixed(f.Cost), Left: fixed(f.Left), Other: fixed(f.Other), Currency: f.Currency}
+}

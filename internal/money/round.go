@@ -1,0 +1,173 @@
+package money
+
+import (
+	"math/big"
+	"math/bits"
+	"strings"
+)
+
+// Mode says how a tie between two neighbours is rounded.
+type Mode int
+
+// The rounding modes of a price book. HalfUp takes a tie away from zero (2.5 → 3, −2.5 → −3), HalfEven to the even
+// neighbour; Up and Down round every remainder towards plus and minus infinity.
+const (
+	HalfUp Mode = iota
+	HalfEven
+	Up
+	Down
+)
+
+var pow10 = [...]int64{1, 10, 100, 1_000, 10_000, 100_000, 1_000_000}
+
+// Minor rounds a to a whole number of units of 10^-digits (0 ≤ digits ≤ 6) and reports false where that number does
+// not fit into 63 bits.
+func (a Rat) Minor(digits int, mode Mode) (int64, bool) {
+	if a.big == nil {
+		d := uint64(a.den())
+		hi, lo := bits.Mul64(abs64(a.n), uint64(pow10[digits]))
+		if hi < d {
+			q, rem := bits.Div64(hi, lo, d)
+			if q < 1<<62 {
+				return roundQuotient(int64(q), rem, d, a.n < 0, mode), true
+			}
+		}
+	}
+	q := a.Mul(Int(pow10[digits])).whole(mode)
+	return q.Int64(), q.IsInt64()
+}
+
+// roundQuotient rounds ±(q + rem/d).
+func roundQuotient(q int64, rem, d uint64, negative bool, mode Mode) int64 {
+	up := false // away from zero
+	switch mode {
+	case HalfUp:
+		up = rem >= d-rem && rem > 0
+	case HalfEven:
+		up = rem > d-rem || rem == d-rem && q&1 == 1
+	case Up:
+		up = rem > 0 && !negative
+	case Down:
+		up = rem > 0 && negative
+	}
+	if up {
+		q++
+	}
+	if negative {
+		return -q
+	}
+	return q
+}
+
+// whole rounds to an integer of any size.
+func (a Rat) whole(mode Mode) *big.Int {
+	r := a.toBig()
+	q, rem := new(big.Int).QuoRem(r.Num(), r.Denom(), new(big.Int))
+	if rem.Sign() == 0 {
+		return q
+	}
+	away := big.NewInt(int64(r.Sign()))
+	half := new(big.Int).Abs(rem)
+	half.Lsh(half, 1)
+	c := half.Cmp(r.Denom())
+	switch mode {
+	case HalfUp:
+		if c >= 0 {
+			q.Add(q, away)
+		}
+	case HalfEven:
+		if c > 0 || c == 0 && q.Bit(0) == 1 {
+			q.Add(q, away)
+		}
+	case Up:
+		if r.Sign() > 0 {
+			q.Add(q, away)
+		}
+	case Down:
+		if r.Sign() < 0 {
+			q.Add(q, away)
+		}
+	}
+	return q
+}
+
+// Round rounds a to digits decimal places (0 ≤ digits ≤ 6).
+func (a Rat) Round(digits int, mode Mode) Rat {
+	if n, ok := a.Minor(digits, mode); ok {
+		return Rat{n: n, d: pow10[digits]}
+	}
+	q := a.Mul(Int(pow10[digits])).whole(mode)
+	return fromBig(new(big.Rat).SetFrac(q, big.NewInt(pow10[digits])))
+}
+
+// Fixed writes a, rounded half up, with exactly that many decimal places: "54.40".
+func (a Rat) Fixed(digits int) string {
+	n, ok := a.Minor(digits, HalfUp)
+	if !ok {
+		return a.Round(digits, HalfUp).toBig().FloatString(digits)
+	}
+	return FormatMinor(n, digits)
+}
+
+// FormatMinor writes n units of 10^-digits as a decimal: 5440 with 2 digits is "54.40".
+func FormatMinor(n int64, digits int) string {
+	var b [32]byte
+	i, u := len(b), abs64(n)
+	for k := 0; k <= digits || u > 0; k++ {
+		if k == digits && digits > 0 {
+			i--
+			b[i] = '.'
+		}
+		i--
+		b[i] = byte('0' + u%10)
+		u /= 10
+	}
+	if n < 0 {
+		i--
+		b[i] = '-'
+	}
+	return strings.Clone(string(b[i:]))
+}
+
+// FromMinor is the amount of n units of 10^-digits.
+func FromMinor(n int64, digits int) Rat { return Rat{n: n, d: pow10[digits]} }
+
+// Spread divides whole among the weights by largest remainder (Hamilton's method): every part is the exact share
+// rounded down, and the units left over go to the largest remainders, ties to the earlier part. The parts always sum
+// to whole. Weights must not be negative; where all are 0, the first parts get the units.
+func Spread(whole int64, weights []int64) []int64 {
+	parts := make([]int64, len(weights))
+	if len(weights) == 0 {
+		return parts
+	}
+	sum := new(big.Int)
+	for _, w := range weights {
+		sum.Add(sum, big.NewInt(w))
+	}
+	if sum.Sign() == 0 {
+		weights = append([]int64(nil), weights...)
+		for i := range weights {
+			weights[i] = 1
+		}
+		sum.SetInt64(int64(len(weights)))
+	}
+	left := whole
+	rest := make([]*big.Int, len(weights))
+	for i, w := range weights {
+		share := new(big.Int).Mul(big.NewInt(whole), big.NewInt(w))
+		q, r := new(big.Int).DivMod(share, sum, new(big.Int))
+		parts[i], rest[i] = q.Int64(), r
+		left -= parts[i]
+	}
+	for ; left > 0; left-- {
+		best := -1
+		for i, r := range rest {
+			if r != nil && (best < 0 || r.Cmp(rest[best]) > 0) {
+				best = i
+			}
+		}
+		parts[best]++
+		rest[best] = nil
+	}
+	return parts
+}

@@ -1,0 +1,690 @@
+package pricing
+
+import (
+	"slices"
+	"strings"
+
+	"dogbane/internal/money"
+)
+
+// state is the price of one unit on its way through the layers.
+type state struct {
+	product  int32
+	quantity int // of the line
+	unit     int // which unit of the line, from 1, where breaks are graduated; else the quantity
+	list     opt
+	price    opt
+	catalog  opt // the price after the catalog layer
+	past     bool
+	endedBy  *rule
+	applied  []*rule
+	after    [LayerCount]opt // the price after each layer, by position
+	trail    *Trail          // nil: not asked for
+	options  []optionPrice
+}
+
+// optionPrice is a chosen option on its way through the layers.
+type optionPrice struct {
+	Option
+	price opt
+}
+
+// listPrice is the list price in the channel's currency.
+func (v *view) listPrice(p int32) opt {
+	product := &v.products[p]
+	if own, fixed := product.ListIn[v.currency]; fixed {
+		return some(own)
+	}
+	return v.bookAmount(product.List)
+}
+
+// bookAmount converts an amount in the book's currency to the channel's.
+func (v *view) bookAmount(a *money.Rat) opt {
+	if a == nil || !v.rated {
+		return opt{}
+	}
+	if v.same {
+		return some(*a)
+	}
+	return some(a.Mul(v.rate))
+}
+
+// ruleAmount converts an amount of a rule: a rule with a currency of its own is already in the channel's.
+func (v *view) ruleAmount(r *rule, a money.Rat) opt {
+	if r.Currency != "" {
+		return some(a)
+	}
+	return v.bookAmount(&a)
+}
+
+// footing brings a cost, which is without tax, to the book's footing.
+func (v *view) footing(p int32, cost *money.Rat) opt {
+	o := v.bookAmount(cost)
+	if o.ok && v.bookTax {
+		o.v = o.v.Mul(v.taxes[p])
+	}
+	return o
+}
+
+// run takes a unit through the layers, up to and including the last-th (or all with last = LayerCount).
+func (v *view) run(s *state, last int) {
+	s.list = v.listPrice(s.product)
+	s.price = s.list
+	for i := range min(last, len(v.layers)) {
+		v.layer(s, i)
+		if i == 0 {
+			s.catalog, s.past = s.price, true
+		}
+		s.after[i] = s.price
+	}
+}
+
+// reduced reports whether the price entering a layer is below the price after the catalog layer.
+func (s *state) reduced() int {
+	if s.past && s.price.ok && s.catalog.ok && s.price.v.Less(s.catalog.v) {
+		return 1
+	}
+	return 0
+}
+
+// layer takes a unit through one layer.
+func (v *view) layer(s *state, i int) {
+	l := &v.layers[i]
+	if s.endedBy != nil && s.trail == nil {
+		return
+	}
+	rules, which := v.active[i], s.reduced()
+	if s.trail != nil {
+		rules = l.rules
+	}
+	switch l.Mode {
+	case Stack:
+		v.stack(s, l, rules, which, false)
+	case Add:
+		v.stack(s, l, rules, which, true)
+	default:
+		v.choose(s, l, rules, which)
+	}
+}
+
+// takes reports whether a rule of the layer may be looked at; where a trail is asked for it notes why not.
+func (v *view) takes(s *state, r *rule, which int) bool {
+	if !r.reach[which].Has(s.product) {
+		return false
+	}
+	reason := v.blocked[r.ordinal]
+	if reason == "" && s.endedBy != nil {
+		s.miss(r, PriceEnded, s.endedBy)
+		return false
+	}
+	if reason != "" {
+		s.miss(r, reason, nil)
+		return false
+	}
+	return true
+}
+
+func (s *state) miss(r *rule, reason Reason, by *rule) {
+	if s.trail == nil {
+		return
+	}
+	m := Miss{Rule: r.Code, Layer: r.Layer, Reason: reason}
+	if by != nil {
+		m.By = by.Code
+	}
+	s.trail.Missed = append(s.trail.Missed, m)
+}
+
+// choose is the modes in which one rule wins: first, lowest, highest.
+func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
+	var won outcome
+	var winner *rule
+	type loser struct {
+		*rule
+		result money.Rat
+	}
+	var losers []loser
+	for _, r := range rules {
+		if winner != nil && l.Mode == First && s.trail == nil && r.Rank > winner.Rank {
+			break
+		}
+		if !v.takes(s, r, which) {
+			continue
+		}
+		o := v.outcome(s, r, s.price)
+		if o.reason != "" {
+			s.refuse(r, o)
+			continue
+		}
+		better := winner == nil
+		if winner != nil {
+			c := o.result.Cmp(won.result)
+			switch l.Mode {
+			case First:
+				better = r.Rank == winner.Rank && c < 0
+				if v.onTie != nil && r.Rank == winner.Rank && c != 0 {
+					v.onTie(winner, r, s.product, won.result, o.result)
+				}
+			case Lowest:
+				better = c < 0
+			case Highest:
+				better = c > 0
+			}
+		}
+		lost := loser{r, o.result}
+		if better {
+			lost = loser{winner, won.result}
+			winner, won = r, o
+		}
+		if s.trail != nil && lost.rule != nil {
+			losers = append(losers, lost)
+		}
+	}
+	if winner == nil {
+		return
+	}
+	for _, r := range losers {
+		reason := Reason(Outranked)
+		switch l.Mode {
+		case Lowest:
+			reason = NotLowest
+		case Highest:
+			reason = NotHighest
+		}
+		s.miss(r.rule, reason, winner)
+		would := r.result
+		s.trail.Missed[len(s.trail.Missed)-1].Would = &would
+	}
+	before := s.price
+	s.price = some(won.result)
+	v.settle(s, l, winner, won, before, s.price)
+	v.reachOptions(s, winner, won)
+}
+
+// stack is the modes in which every rule applies: each to the result before it, or (adding) each to the price entering
+// the layer, their differences summed.
+func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) {
+	entering := s.price
+	var optionsEntering []optionPrice
+	if adding {
+		optionsEntering = slices.Clone(s.options)
+	}
+	var ender *rule
+	applied := false
+	for _, r := range rules {
+		if !v.takes(s, r, which) {
+			continue
+		}
+		if ender != nil {
+			s.miss(r, LayerEnded, ender)
+			continue
+		}
+		basis := s.price
+		if adding {
+			basis = entering
+		}
+		o := v.outcome(s, r, basis)
+		if o.reason != "" {
+			s.refuse(r, o)
+			continue
+		}
+		before := s.price
+		s.price = some(o.result)
+		if adding {
+			s.price = some(before.v.Add(o.result.Sub(entering.v)))
+		}
+		v.settle(s, nil, r, o, before, s.price)
+		if adding {
+			for i := range s.options {
+				if f, reaches := o.optionFactor(r, s.options[i].Part); reaches && s.options[i].price.ok {
+					from := optionsEntering[i].price.v
+					s.options[i].price.v = s.options[i].price.v.Add(from.Mul(f).Sub(from))
+				}
+			}
+		} else {
+			v.reachOptions(s, r, o)
+		}
+		applied = true
+		if r.Then != "" {
+			ender = r
+			if s.trail == nil {
+				break
+			}
+		}
+	}
+	if adding && s.price.ok && s.price.v.Sign() < 0 {
+		s.price = some(money.Int(0))
+		if s.trail != nil {
+			last := &s.trail.Steps[len(s.trail.Steps)-1]
+			last.After, last.Shaped = money.Int(0), append(last.Shaped, "zero")
+		}
+	}
+	if applied {
+		last := s.applied[len(s.applied)-1]
+		if l.EndPrice || last.Then == EndPrice {
+			v.endPrice(s, last)
+		}
+	}
+}
+
+// settle notes a rule that applied; l is set where the rule is the only one of its layer.
+func (v *view) settle(s *state, l *layer, r *rule, o outcome, before, after opt) {
+	s.applied = append(s.applied, r)
+	if s.trail != nil {
+		st := Step{Rule: r.Code, Layer: r.Layer, Before: before.ptr(), After: after.v, Effect: *o.effect.Effect, Shaped: o.shaped, Raw: o.raw}
+		if o.from != nil {
+			st.From = o.from
+		}
+		if r.Of != OfEntering {
+			st.Basis = o.basis.ptr()
+		}
+		if l == nil && r.Then != "" {
+			st.Ended = "layer"
+		}
+		s.trail.Steps = append(s.trail.Steps, st)
+	}
+	if l != nil && (l.EndPrice || r.Then == EndPrice) {
+		v.endPrice(s, r)
+	}
+}
+
+func (v *view) endPrice(s *state, r *rule) {
+	s.endedBy = r
+	if s.trail != nil {
+		s.trail.Steps[len(s.trail.Steps)-1].Ended = "price"
+	}
+}
+
+func (s *state) refuse(r *rule, o outcome) {
+	if s.trail == nil {
+		return
+	}
+	m := Miss{Rule: r.Code, Layer: r.Layer, Reason: o.reason, Counted: o.counted.ptr(), Wanted: o.wanted.ptr()}
+	if o.reason == WouldRaise {
+		m.Would = &o.result
+	}
+	s.trail.Missed = append(s.trail.Missed, m)
+}
+
+// outcome is what a rule makes of a price, or why it is no candidate.
+type outcome struct {
+	reason          Reason
+	effect          effect
+	from            *money.Rat // of the break
+	basis           opt
+	raw, result     money.Rat
+	shaped          []string
+	counted, wanted opt
+}
+
+// optionFactor is what the rule multiplies an option of a part by.
+func (o *outcome) optionFactor(r *rule, part string) (money.Rat, bool) {
+	return o.effect.factor, o.effect.percent && slices.Contains(r.On, part)
+}
+
+func (v *view) reachOptions(s *state, r *rule, o outcome) {
+	for i := range s.options {
+		if f, reaches := o.optionFactor(r, s.options[i].Part); reaches && s.options[i].price.ok {
+			s.options[i].price.v = s.options[i].price.v.Mul(f)
+		}
+	}
+}
+
+// outcome works out what a rule makes of the price entering it.
+func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
+	if s.quantity < r.MinQuantity {
+		return outcome{reason: TooFew, counted: some(money.Int(int64(s.quantity))), wanted: some(money.Int(int64(r.MinQuantity)))}
+	}
+	o.effect = r.effect
+	if r.breaks != nil {
+		count, known := v.count(s, r)
+		if known {
+			for i := range r.breaks {
+				from := r.breaks[i].from
+				if r.counting.Measure == "spend" {
+					from = v.ruleAmount(r, from).v
+				}
+				if count.Less(from) {
+					o.wanted = some(from)
+					break
+				}
+				o.effect, o.from = r.breaks[i].effect, &r.breaks[i].from
+			}
+		}
+		if o.from == nil {
+			return outcome{reason: TooFew, counted: opt{count, known}, wanted: o.wanted}
+		}
+	}
+	e := o.effect
+	var raw opt
+	if e.relative() {
+		b := entering
+		if r.Of != OfEntering {
+			if b, o.reason = v.basis(s, r.Of); o.reason != "" {
+				return o
+			}
+		}
+		if !b.ok {
+			o.reason = NoPrice
+			return o
+		}
+		o.basis, raw = b, b
+		if e.percent {
+			if r.On == nil || slices.Contains(r.On, "base") {
+				raw.v = b.v.Mul(e.factor)
+			} else {
+				raw = entering // only options are reached
+			}
+		} else if amount := v.ruleAmount(r, e.Value); !amount.ok {
+			raw.ok = false
+		} else if e.Kind == AmountOff {
+			raw.v = b.v.Sub(amount.v)
+		} else {
+			raw.v = b.v.Add(amount.v)
+		}
+		if !raw.ok {
+			o.reason = NoPrice
+			return o
+		}
+	} else if raw, o.reason = v.setTo(s, r, e); o.reason != "" {
+		return o
+	}
+	o.raw, o.result = raw.v, raw.v
+	v.shape(s, r, &o, entering)
+	if entering.ok && entering.v.Less(o.result) && r.Layer != Catalog && !e.raises() && !r.MayRaise {
+		o.reason = WouldRaise
+	}
+	return o
+}
+
+// basis is the value that Of names.
+func (v *view) basis(s *state, of Basis) (opt, Reason) {
+	product := &v.products[s.product]
+	var b opt
+	missing := NoBasis
+	switch kind, name, _ := strings.Cut(string(of), ":"); {
+	case of == OfList:
+		b = s.list
+	case of == OfCost:
+		b, missing = v.footing(s.product, product.Cost), NoCost
+	case kind == "cost":
+		if further, known := product.Costs[name]; known {
+			b = v.footing(s.product, &further)
+		}
+		missing = NoCost
+	case of == OfRRP:
+		b = v.bookAmount(product.RRP)
+	case of == OfCatalog:
+		b = s.catalog
+	case kind == "level":
+		if level, known := product.Levels[name]; known {
+			b = v.bookAmount(&level)
+		}
+		missing = NoLevel
+	}
+	if !b.ok {
+		return b, missing
+	}
+	return b, ""
+}
+
+// setTo is the result of an effect that sets a price of its own.
+func (v *view) setTo(s *state, r *rule, e effect) (opt, Reason) {
+	product := &v.products[s.product]
+	switch e.Kind {
+	case SetPrice:
+		if price := v.ruleAmount(r, e.Value); price.ok {
+			return price, ""
+		}
+		return opt{}, NoPrice
+	case ToLevel:
+		return v.basis(s, Basis("level:"+e.Level))
+	case Markup, ToMargin:
+		cost := v.footing(s.product, product.Cost)
+		if !cost.ok {
+			return opt{}, NoCost
+		}
+		percent := money.PercentOf(e.Value)
+		if e.Kind == Markup {
+			return some(cost.v.Mul(money.Int(1).Add(percent))), ""
+		}
+		return some(cost.v.Div(money.Int(1).Sub(percent))), ""
+	default:
+		if price := v.derived(s, r, e.Derive); price.ok {
+			return price, ""
+		}
+		return opt{}, NoBasis
+	}
+}
+
+// shape holds, limits, lifts and ends a result.
+func (v *view) shape(s *state, r *rule, o *outcome, entering opt) {
+	zero := money.Int(0)
+	hold := func() {
+		if o.result.Sign() < 0 {
+			o.result, o.shaped = zero, append(o.shaped, "zero")
+		}
+	}
+	hold()
+	if r.MaxOff != nil && entering.ok {
+		limit := entering
+		if r.MaxOff.Percent != nil {
+			limit.v = entering.v.Mul(money.Int(1).Sub(money.PercentOf(*r.MaxOff.Percent)))
+		} else if amount := v.ruleAmount(r, *r.MaxOff.Amount); amount.ok {
+			limit.v = entering.v.Sub(amount.v)
+		} else {
+			limit.ok = false
+		}
+		if limit.ok && o.result.Less(limit.v) {
+			o.result, o.shaped = limit.v, append(o.shaped, "max-off")
+		}
+	}
+	if r.Floor != nil {
+		if floor := v.floor(s, r); floor.ok {
+			if entering.ok {
+				floor.v = money.Min(floor.v, entering.v)
+			}
+			if o.result.Less(floor.v) {
+				o.result, o.shaped = floor.v, append(o.shaped, "floor")
+			}
+		}
+	}
+	if r.Ending != nil {
+		ended := r.Ending.Apply(o.result)
+		if !ended.Equal(o.result) {
+			o.result, o.shaped = ended, append(o.shaped, "ending")
+		}
+		hold()
+	}
+	if v.book.Settings.Rounding.EveryStep {
+		o.result = o.result.Round(v.digits, v.book.Settings.Rounding.Mode)
+	}
+}
+
+func (v *view) floor(s *state, r *rule) opt {
+	if r.Floor.Amount != nil {
+		return v.ruleAmount(r, *r.Floor.Amount)
+	}
+	cost := v.footing(s.product, v.products[s.product].Cost)
+	if cost.ok && r.Floor.Margin != nil {
+		cost.v = cost.v.Div(money.Int(1).Sub(money.PercentOf(*r.Floor.Margin)))
+	}
+	return cost
+}
+
+// count is what the breaks of a rule are measured against; false where it cannot be known.
+func (v *view) count(s *state, r *rule) (money.Rat, bool) {
+	switch r.counting.Measure {
+	case "term":
+		return money.Int(int64(v.term)), true
+	case "days":
+		return money.Int(1), true
+	}
+	units := s.unit
+	if r.counting.Count == "where" && !r.counted.Has(s.product) {
+		units = 0
+	}
+	total, known := v.measure(r, s.product, units)
+	if r.HistoryDays == 0 {
+		return total, known
+	}
+	today, _ := v.at.day()
+	for _, h := range v.history {
+		day, _ := h.At.day()
+		if h.At > v.at || today-day > Moment(r.HistoryDays) {
+			continue
+		}
+		p, exists := v.index.bySKU[h.SKU]
+		if !exists || !v.counts(s, r, p) {
+			continue
+		}
+		if more, ok := v.measure(r, p, h.Quantity); ok {
+			total, known = total.Add(more), true
+		}
+	}
+	return total, known
+}
+
+// counts reports whether units of product p count for the breaks of a rule on the line's product.
+func (v *view) counts(s *state, r *rule, p int32) bool {
+	switch r.counting.Count {
+	case "line":
+		return p == s.product
+	case "style":
+		style := v.products[s.product].Style
+		return p == s.product || style != "" && v.products[p].Style == style
+	case "basket":
+		return true
+	}
+	return r.counted.Has(p)
+}
+
+// measure is what some units of a product count.
+func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
+	n := money.Int(int64(units))
+	switch r.counting.Measure {
+	case "quantity":
+		return n, true
+	case "spend":
+		price := v.boughtAlone(p)
+		return price.v.Mul(n), price.ok
+	}
+	name := strings.TrimPrefix(r.counting.Measure, "attr:")
+	a, known := v.products[p].Attrs[name]
+	if !known || a.Number == nil {
+		return money.Rat{}, units == 0
+	}
+	return a.Number.Mul(n), true
+}
+
+// boughtAlone is the price of one unit after the catalog layer, at quantity 1.
+func (v *view) boughtAlone(p int32) opt {
+	if o, done := v.alone[p]; done {
+		return o
+	}
+	s := state{product: p, quantity: 1, unit: 1}
+	v.run(&s, 1)
+	if v.alone == nil {
+		v.alone = map[int32]opt{}
+	}
+	v.alone[p] = s.price
+	return s.price
+}
+
+// derived is the price that a product takes from another.
+func (v *view) derived(s *state, r *rule, d *Derive) opt {
+	source := v.source(d)
+	if !source.ok {
+		return source
+	}
+	price := source.v.Mul(money.PercentOf(d.Percent))
+	if d.Min != nil {
+		low := v.ruleAmount(r, *d.Min)
+		if !low.ok {
+			return low
+		}
+		price = money.Max(price, low.v)
+	}
+	if d.Max != nil {
+		high := v.ruleAmount(r, *d.Max)
+		if !high.ok {
+			return high
+		}
+		price = money.Min(price, high.v)
+	}
+	return some(price)
+}
+
+// source is what a derived price is a percent of, where the question is about one product alone.
+func (v *view) source(d *Derive) opt {
+	if d.From == "basket" {
+		return some(money.Int(0)) // nothing else is in the basket
+	}
+	p, exists := v.index.bySKU[d.From]
+	if !exists {
+		return opt{}
+	}
+	if d.Basis == "list" {
+		return v.listPrice(p)
+	}
+	net := v.net(p)
+	if d.Basis == "subtotal" && d.Counts != "basket" && net.ok {
+		owned := 0
+		for _, h := range v.history {
+			if h.SKU == d.From && h.At <= v.at {
+				owned += h.Quantity
+			}
+		}
+		if owned > 0 {
+			net.v = net.v.Mul(money.Int(int64(owned)))
+		}
+	}
+	return net
+}
+
+// net is the price of one unit of a product after the layers, at quantity 1. A price that needs itself does not exist:
+// every product on such a circle is noted as cyclic.
+func (v *view) net(p int32) opt {
+	if o, done := v.nets[p]; done {
+		return o
+	}
+	if i := slices.Index(v.path, p); i >= 0 {
+		if v.cyclic == nil {
+			v.cyclic = map[int32]bool{}
+		}
+		for _, q := range v.path[i:] {
+			v.cyclic[q] = true
+		}
+		return opt{}
+	}
+	s := state{product: p, quantity: 1, unit: 1}
+	v.unit(&s)
+	// Within a circle a price is only known once the circle is closed: what was found on the way is not kept.
+	if len(v.cyclic) == 0 {
+		if v.nets == nil {
+			v.nets = map[int32]opt{}
+		}
+		v.nets[p] = s.price
+	}
+	return s.price
+}
+
+// unit works out one unit's price after all layers: none for a product that the channel does not list, and none for a
+// price that needs itself.
+func (v *view) unit(s *state) {
+	if v.listed != nil && !v.listed.Has(s.product) {
+		return
+	}
+	v.path = append(v.path, s.product)
+	v.run(s, LayerCount)
+	v.path = v.path[:len(v.path)-1]
+	if v.cyclic[s.product] {
+		s.price = opt{}
+		if s.trail != nil {
+			s.trail.Cycle = true
+		}
+	}
+	if len(v.path) == 0 {
+		v.cyclic = nil
+	}
+}

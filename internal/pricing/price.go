@@ -1,0 +1,269 @@
+package pricing
+
+import (
+	"fmt"
+	"slices"
+
+	"dogbane/internal/money"
+)
+
+// Question asks for one product's price.
+type Question struct {
+	Viewpoint
+	SKU     string
+	Options []string // codes of chosen options
+}
+
+// Answer is a price with its reasons. Amounts are in Currency, on the channel's footing.
+type Answer struct {
+	SKU      string
+	Currency string
+	Digits   int
+	Quantity int
+	List     *money.Rat
+	Unit     *money.Rat // Total ÷ Quantity, rounded; nil: there is no price
+	Total    *money.Rat
+	Rules    []string // that applied, in the order in which they first did
+	Portions []Portion
+	Margin   *Margin // of the first portion's unit; nil where cost or price is missing
+}
+
+// Portion is units of a line that come out alike.
+type Portion struct {
+	Quantity int
+	Unit     *money.Rat // finished, with options
+	Rules    []string
+	Trail    Trail
+}
+
+// Margin is what is left of a price. Net is the price without tax; Left is net less fee and cost; all in the channel's
+// currency, not rounded.
+type Margin struct {
+	Net, Fee, Cost, Left money.Rat
+}
+
+// Percent is the gross margin, Left ÷ Net in percent; false where net is 0.
+func (m *Margin) Percent() (money.Rat, bool) {
+	if m.Net.Sign() == 0 {
+		return money.Rat{}, false
+	}
+	return m.Left.Div(m.Net).Mul(money.Int(100)), true
+}
+
+// Price answers a question, with the trail. Its errors are QuestionErrors.
+func (e *Engine) Price(q Question) (*Answer, error) {
+	v, err := e.look(q.Viewpoint)
+	if err != nil {
+		return nil, err
+	}
+	p, exists := e.index.bySKU[q.SKU]
+	if !exists {
+		return nil, unknown("sku", "product", q.SKU)
+	}
+	var chosen []Option
+	for i, code := range q.Options {
+		at := slices.IndexFunc(e.products[p].Options, func(o Option) bool { return o.Code == code })
+		if at < 0 {
+			return nil, &QuestionError{fmt.Sprintf("options[%d]", i), fmt.Sprintf("product %q has no option %q", q.SKU, code)}
+		}
+		chosen = append(chosen, e.products[p].Options[at])
+	}
+	a := &Answer{SKU: q.SKU, Currency: v.currency, Digits: v.digits, Quantity: v.quantity, List: v.listPrice(p).ptr(), Rules: []string{}}
+	total, priced := money.Int(0), true
+	for _, seg := range v.segments(p) {
+		trail := &Trail{List: a.List}
+		s := state{product: p, quantity: v.quantity, unit: seg.last, trail: trail}
+		for _, o := range chosen {
+			s.options = append(s.options, optionPrice{o, v.bookAmount(&o.Price)})
+		}
+		v.unit(&s)
+		portion := Portion{Quantity: seg.units, Rules: []string{}}
+		if s.price.ok {
+			fin := v.finish(&s)
+			trail.Finish = &fin.Finish
+			if a.Margin == nil {
+				a.Margin = v.margin(p, fin.price)
+			}
+			unit := fin.price
+			for _, o := range s.options {
+				if !o.price.ok {
+					continue
+				}
+				unit = unit.Add(money.Max(money.Int(0), v.toChannel(p, o.price.v)).Round(v.digits, v.book.Settings.Rounding.Mode))
+			}
+			portion.Unit = &unit
+			total = total.Add(unit.Mul(money.Int(int64(seg.units))))
+			for _, r := range s.applied {
+				portion.Rules = append(portion.Rules, r.Code)
+				if !slices.Contains(a.Rules, r.Code) {
+					a.Rules = append(a.Rules, r.Code)
+				}
+			}
+		} else {
+			priced = false
+		}
+		a.join(portion)
+	}
+	if priced {
+		if e.products[p].Unit == "month" {
+			total = total.Mul(money.Int(int64(v.term)))
+		}
+		total = total.Round(v.digits, v.book.Settings.Rounding.Mode)
+		unit := total.Div(money.Int(int64(v.quantity))).Round(v.digits, v.book.Settings.Rounding.Mode)
+		a.Total, a.Unit = &total, &unit
+	}
+	return a, nil
+}
+
+// join adds a portion, to an earlier one that came out alike where there is one.
+func (a *Answer) join(p Portion) {
+	for i := range a.Portions {
+		o := &a.Portions[i]
+		if slices.Equal(o.Rules, p.Rules) && (o.Unit == nil) == (p.Unit == nil) && (p.Unit == nil || o.Unit.Equal(*p.Unit)) {
+			o.Quantity += p.Quantity
+			return
+		}
+	}
+	a.Portions = append(a.Portions, p)
+}
+
+// segment is a run of units of a line that every graduated break treats alike; last is the last of them.
+type segment struct{ units, last int }
+
+// segments cuts the line of a product where graduated breaks begin.
+func (v *view) segments(p int32) []segment {
+	cuts := []int{v.quantity}
+	for _, l := range v.active {
+		for _, r := range l {
+			if r.counting.Method != Graduated || !r.reach[0].Has(p) && !r.reach[1].Has(p) {
+				continue
+			}
+			for _, b := range r.breaks {
+				// Counts of a line are whole numbers: the unit before the break's first ends a segment.
+				first, ok := b.from.Minor(0, money.Up)
+				if ok && first > 1 && first <= int64(v.quantity) {
+					cuts = append(cuts, int(first)-1)
+				}
+			}
+		}
+	}
+	slices.Sort(cuts)
+	cuts = slices.Compact(cuts)
+	segs, before := make([]segment, 0, len(cuts)), 0
+	for _, c := range cuts {
+		segs = append(segs, segment{c - before, c})
+		before = c
+	}
+	return segs
+}
+
+// toChannel converts a price from the book's tax footing to the channel's.
+func (v *view) toChannel(p int32, price money.Rat) money.Rat {
+	switch {
+	case v.bookTax && !v.showTax:
+		return price.Div(v.taxes[p])
+	case !v.bookTax && v.showTax:
+		return price.Mul(v.taxes[p])
+	}
+	return price
+}
+
+// shown brings an amount without tax to the channel's footing.
+func (v *view) shown(p int32, net money.Rat) money.Rat {
+	if v.showTax {
+		return net.Mul(v.taxes[p])
+	}
+	return net
+}
+
+// guard is the one that holds for a product: the last of the settings' guards that matches, else the general one.
+func (v *view) guard(p int32) *Guard {
+	s := &v.book.Settings
+	for i := len(v.guards) - 1; i >= 0; i-- {
+		if v.guards[i].Has(p) {
+			return &s.Guards[i]
+		}
+	}
+	return &s.Guard
+}
+
+// lowest is the lowest permitted price of a product on the channel's footing, by its guard's margin. There is none
+// where the cost is unknown; it is out of reach (false, true) where margin and fee together leave nothing.
+func (v *view) lowest(p int32) (limit opt, outOfReach bool) {
+	cost := v.bookAmount(v.products[p].Cost)
+	if !cost.ok {
+		return opt{}, false
+	}
+	left := money.Int(1).Sub(money.PercentOf(v.guard(p).MinMargin))
+	if v.channel != nil {
+		cost.v = cost.v.Add(v.channel.FeeAmount)
+		left = left.Sub(money.PercentOf(v.channel.FeePercent))
+	}
+	if left.Sign() <= 0 {
+		return opt{}, true
+	}
+	return some(v.shown(p, cost.v.Div(left))), false
+}
+
+type finished struct {
+	Finish
+	price money.Rat
+}
+
+// finish makes the price shown of the price after the layers.
+func (v *view) finish(s *state) finished {
+	p, set := s.product, &v.book.Settings
+	f := finished{Finish: Finish{Raw: s.price.v}}
+	price := v.toChannel(p, s.price.v)
+	if v.bookTax != v.showTax && s.trail != nil {
+		factor := v.toChannel(p, money.Int(1))
+		f.TaxFactor = &factor
+	}
+	if v.channel != nil && v.channel.Ending != nil {
+		ended := v.channel.Ending.Apply(price)
+		f.Ending, price = !ended.Equal(price), ended
+	}
+	price = price.Round(v.digits, set.Rounding.Mode)
+	f.Rounded = price
+	guard := v.guard(p)
+	limit, outOfReach := v.lowest(p)
+	f.Lowest = limit.ptr()
+	f.UnderGuard = outOfReach
+	if limit.ok && price.Less(limit.v) {
+		if guard.Hold {
+			price, f.Held = limit.v.Round(v.digits, money.Up), true
+		} else {
+			f.UnderGuard = true
+		}
+	}
+	if guard.MaxOff != nil && s.catalog.ok {
+		limit := v.toChannel(p, s.catalog.v.Mul(money.Int(1).Sub(money.PercentOf(*guard.MaxOff))))
+		f.LowestByOff = &limit
+		if price.Less(limit) {
+			if guard.Hold {
+				price, f.Held = limit.Round(v.digits, money.Up), true
+			} else {
+				f.OverMaxOff = true
+			}
+		}
+	}
+	f.price = money.Max(price, money.Int(0))
+	return f
+}
+
+// margin is what is left of a finished price; nil where the cost is unknown.
+func (v *view) margin(p int32, price money.Rat) *Margin {
+	cost := v.bookAmount(v.products[p].Cost)
+	if !cost.ok {
+		return nil
+	}
+	m := &Margin{Net: price, Cost: cost.v}
+	if v.showTax {
+		m.Net = price.Div(v.taxes[p])
+	}
+	if v.channel != nil {
+		m.Fee = m.Net.Mul(money.PercentOf(v.channel.FeePercent)).Add(v.channel.FeeAmount)
+	}
+	m.Left = m.Net.Sub(m.Fee).Sub(m.Cost)
+	return m
+}
