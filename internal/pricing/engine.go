@@ -94,6 +94,18 @@ func Compile(book *Book) *Engine {
 	return e
 }
 
+// With is an engine for another book with the same products, ranges, channels and settings: only its rules, campaigns
+// and ladders are made ready anew. For a book that differs in anything else it compiles all.
+func (e *Engine) With(book *Book) *Engine {
+	if len(book.Products) == 0 || len(e.book.Products) != len(book.Products) || &book.Products[0] != &e.book.Products[0] {
+		return Compile(book)
+	}
+	next := *e
+	next.book, next.layers, next.rules, next.codes = book, nil, nil, map[string]bool{}
+	next.compileRules()
+	return &next
+}
+
 func (e *Engine) compileRules() {
 	campaigns := map[string]*Campaign{}
 	for i := range e.book.Campaigns {

@@ -152,6 +152,9 @@ func newIndex(products []Product, ranges []Range) *index {
 	for i := range ranges {
 		x.ranges[ranges[i].Code] = &ranges[i].Where
 	}
+	for code := range x.ranges {
+		x.rangeSet(code)
+	}
 	return x
 }
 
@@ -287,16 +290,18 @@ func within(list []int32, b Bounds, value func(int32) money.Rat) []int32 {
 	return list[from:to]
 }
 
-// rangeSet computes each range once. A range that contains itself selects nothing more by that.
+// rangeSet computes each range once, while the index is made; afterwards it only reads. A range that contains itself
+// selects nothing more by that.
 func (x *index) rangeSet(code string) Set {
+	w := x.ranges[code]
+	if w == nil {
+		return x.empty()
+	}
 	if s, done := x.cached[code]; done {
 		return s
 	}
-	w := x.ranges[code]
 	x.cached[code] = x.empty()
-	if w != nil {
-		x.cached[code] = x.match(w, false)
-	}
+	x.cached[code] = x.match(w, false)
 	return x.cached[code]
 }
 

@@ -1,0 +1,133 @@
+// Package publish brings prices to the channels: what would change there, what blocks it, sending, and what the channel
+// answered. What a price is belongs to package pricing; what was sent is kept by package store.
+package publish
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/store"
+)
+
+// Kinds of differences.
+const (
+	New       = "new"
+	Up        = "up"
+	Down      = "down"
+	Reference = "reference" // the price stays, the price it is reduced from changes
+	Gone      = "gone"      // the channel shows a price and should show none
+)
+
+// Difference is one product whose price in a channel is not what the book says.
+type Difference struct {
+	SKU, Name             string
+	Kind                  string
+	Was, Price, Reference *money.Rat
+	Left                  *money.Rat // net − fee − cost of the new price
+	Cost                  *money.Rat // on the price's footing
+	BelowCost             bool       // blocks the row until it is overridden or left out
+	Rules                 []string
+}
+
+// Differences are what a publication to a channel would change.
+type Differences struct {
+	Channel, Currency string
+	Digits            int
+	At                pricing.Moment
+	Rows              []Difference // by SKU
+	Same              int          // products that already show the right price
+	Unpriced          int          // products in the book that have no price in this channel
+}
+
+// Blocked is how many rows are blocked.
+func (d *Differences) Blocked() int {
+	n := 0
+	for i := range d.Rows {
+		if d.Rows[i].BelowCost {
+			n++
+		}
+	}
+	return n
+}
+
+// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece.
+func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]store.Shown) (*Differences, error) {
+	sweep, err := engine.Sweep(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
+	if err != nil {
+		return nil, fmt.Errorf("price channel %q: %w", channel, err)
+	}
+	d := &Differences{Channel: channel, Currency: sweep.Currency, Digits: sweep.Digits, At: at}
+	products, known := engine.Products(), 0
+	for i := range sweep.Rows {
+		row, product := &sweep.Rows[i], &products[i]
+		was, shows := shown[product.SKU]
+		if shows {
+			known++
+		}
+		diff := Difference{SKU: product.SKU, Name: product.Name}
+		if shows {
+			diff.Was = &was.Price
+		}
+		if !row.HasPrice {
+			d.Unpriced++
+			if shows {
+				diff.Kind = Gone
+				d.Rows = append(d.Rows, diff)
+			}
+			continue
+		}
+		price := money.FromMinor(row.Price, sweep.Digits)
+		diff.Price, diff.Reference = &price, reference(row, sweep.Digits)
+		if shows {
+			switch c := price.Cmp(was.Price); {
+			case c > 0:
+				diff.Kind = Up
+			case c < 0:
+				diff.Kind = Down
+			case !sameReference(was.Reference, diff.Reference):
+				diff.Kind = Reference
+			default:
+				d.Same++
+				continue
+			}
+		} else {
+			diff.Kind = New
+		}
+		if row.HasCost {
+			left, cost := money.FromMinor(row.Left, sweep.Digits), money.FromMinor(row.Cost, sweep.Digits)
+			diff.Left, diff.Cost, diff.BelowCost = &left, &cost, row.BelowCost
+		}
+		for _, r := range row.Rules {
+			diff.Rules = append(diff.Rules, r.Code)
+		}
+		d.Rows = append(d.Rows, diff)
+	}
+	if known < len(shown) { // products that left the book
+		for sku, was := range shown {
+			if _, exists := engine.ProductNumber(sku); !exists {
+				d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Was: &was.Price})
+			}
+		}
+	}
+	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
+	return d, nil
+}
+
+// reference is the price that a reduced price is shown against: the price after the catalog layer.
+func reference(row *pricing.Row, digits int) *money.Rat {
+	if row.After[0] <= row.Price || len(row.Rules) == 0 {
+		return nil
+	}
+	r := money.FromMinor(row.After[0], digits)
+	return &r
+}
+
+func sameReference(a, b *money.Rat) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return a.Equal(*b)
+}

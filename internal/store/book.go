@@ -1,0 +1,358 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+)
+
+// Kinds of items, named as the lists of the document.
+const (
+	Products  = "products"
+	Rules     = "rules"
+	Groups    = "groups"
+	Customers = "customers"
+	Ranges    = "ranges"
+	Ladders   = "ladders"
+	Campaigns = "campaigns"
+	Channels  = "channels"
+	Settings  = "settings" // one item, without a code
+)
+
+var kindsInOrder = []string{Groups, Customers, Ranges, Ladders, Campaigns, Channels, Products, Rules}
+
+// Change is one piece of the book that was written: nil before for a new piece, nil after for a deleted one.
+type Change struct {
+	Kind   string          `json:"kind"`
+	Code   string          `json:"code"`
+	Before json.RawMessage `json:"before,omitempty"`
+	After  json.RawMessage `json:"after,omitempty"`
+}
+
+// Edit is a set of changes that are saved together.
+type Edit struct {
+	Who, Summary string
+	At           time.Time
+	Changes      []Change
+	Undoes       *int64 // the log entry that this takes back
+}
+
+// Entry is one saved edit in the log.
+type Entry struct {
+	ID       int64
+	At       time.Time
+	Who      string
+	Version  int64
+	Summary  string
+	Changes  []Change
+	Undoes   *int64
+	UndoneBy *int64
+}
+
+// Conflict says that a piece is no longer as the edit found it.
+type Conflict struct {
+	Kind, Code string
+	Now        json.RawMessage // nil: it was deleted
+}
+
+func (c *Conflict) Error() string {
+	return fmt.Sprintf("%s %q was changed by somebody else in the meantime", c.Kind, c.Code)
+}
+
+type bookRow struct {
+	ID       int
+	Version  int64
+	Settings string
+}
+
+func (bookRow) TableName() string { return "book" }
+
+type itemRow struct {
+	Kind string `gorm:"primaryKey"`
+	Code string `gorm:"primaryKey"`
+	Seq  int64
+	Doc  string
+}
+
+func (itemRow) TableName() string { return "items" }
+
+type logRow struct {
+	ID      int64
+	At      time.Time
+	Who     string
+	Version int64
+	Summary string
+	Changes string
+	Undoes  *int64
+}
+
+func (logRow) TableName() string { return "log" }
+
+// Version is the newest saved version of the book; 0 where there is no book yet.
+func (s *Store) Version(ctx context.Context) (int64, error) {
+	var version int64
+	if err := s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(version), 0) FROM book").Scan(&version).Error; err != nil {
+		return 0, fmt.Errorf("read the book's version: %w", err)
+	}
+	return version, nil
+}
+
+// Create saves a whole book into an empty database as version 1.
+func (s *Store) Create(ctx context.Context, book *pricing.Book, who string, at time.Time) error {
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&book.Settings))}).Error; err != nil {
+			return err
+		}
+		var rows []itemRow
+		for _, piece := range pieces(book) {
+			rows = append(rows, itemRow{piece.Kind, piece.Code, int64(len(rows)), string(piece.After)})
+		}
+		if len(rows) > 0 {
+			if err := tx.CreateInBatches(rows, 500).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]"}).Error
+	})
+	if err != nil {
+		return fmt.Errorf("save a new book: %w", err)
+	}
+	return nil
+}
+
+// pieces are all items of a book as changes that make them.
+func pieces(book *pricing.Book) []Change {
+	var list []Change
+	var doc struct {
+		Groups, Customers, Ranges, Ladders, Campaigns, Channels []json.RawMessage
+	}
+	small := *book
+	small.Products, small.Rules = nil, nil
+	if err := json.Unmarshal(bookfile.Encode(&small), &doc); err != nil {
+		panic(fmt.Sprintf("store: %v", err))
+	}
+	for _, part := range []struct {
+		kind string
+		docs []json.RawMessage
+	}{{Groups, doc.Groups}, {Customers, doc.Customers}, {Ranges, doc.Ranges}, {Ladders, doc.Ladders}, {Campaigns, doc.Campaigns}, {Channels, doc.Channels}} {
+		for _, d := range part.docs {
+			var named struct{ Code string }
+			if err := json.Unmarshal(d, &named); err != nil {
+				panic(fmt.Sprintf("store: %v", err))
+			}
+			var compact bytes.Buffer
+			if err := json.Compact(&compact, d); err != nil {
+				panic(fmt.Sprintf("store: %v", err))
+			}
+			list = append(list, Change{Kind: part.kind, Code: named.Code, After: compact.Bytes()})
+		}
+	}
+	for i := range book.Products {
+		list = append(list, Change{Kind: Products, Code: book.Products[i].SKU, After: bookfile.EncodeProduct(&book.Products[i])})
+	}
+	for i := range book.Rules {
+		list = append(list, Change{Kind: Rules, Code: book.Rules[i].Code, After: bookfile.EncodeRule(&book.Rules[i])})
+	}
+	return list
+}
+
+// Load reads the whole book at its newest version.
+func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, error) {
+	var head bookRow
+	byKind := map[string][]string{}
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // one snapshot: version and items belong together
+		if err := tx.Take(&head).Error; err != nil {
+			return err
+		}
+		rows, err := tx.Raw("SELECT kind, doc FROM items ORDER BY kind, seq").Rows()
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			var kind, doc string
+			if err := rows.Scan(&kind, &doc); err != nil {
+				return err
+			}
+			byKind[kind] = append(byKind[kind], doc)
+		}
+		return rows.Err()
+	})
+	if err != nil {
+		return nil, 0, fmt.Errorf("load the book: %w", err)
+	}
+	var doc bytes.Buffer
+	fmt.Fprintf(&doc, `{"book":%q,"settings":%s`, bookfile.Format, head.Settings)
+	for _, kind := range kindsInOrder {
+		if len(byKind[kind]) == 0 {
+			continue
+		}
+		fmt.Fprintf(&doc, `,%q:[`, kind)
+		for i, piece := range byKind[kind] {
+			if i > 0 {
+				doc.WriteByte(',')
+			}
+			doc.WriteString(piece)
+		}
+		doc.WriteByte(']')
+	}
+	doc.WriteByte('}')
+	book, err := bookfile.Decode(doc.Bytes())
+	if err != nil {
+		return nil, 0, fmt.Errorf("read the stored book: %w", err)
+	}
+	return book, head.Version, nil
+}
+
+// batchSize is how many items one statement writes.
+const batchSize = 500
+
+// save writes an edit in one transaction and returns its log entry, or a *Conflict where a piece is no longer as the
+// edit found it.
+func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
+	entry := Entry{At: edit.At, Who: edit.Who, Summary: edit.Summary, Changes: edit.Changes, Undoes: edit.Undoes}
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var head bookRow
+		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Take(&head).Error; err != nil {
+			return err
+		}
+		var seq int64
+		if err := tx.Raw("SELECT COALESCE(MAX(seq), 0) FROM items").Scan(&seq).Error; err != nil {
+			return err
+		}
+		for from := 0; from < len(edit.Changes); from += batchSize {
+			if err := saveBatch(tx, &head, edit.Changes[from:min(from+batchSize, len(edit.Changes))], &seq); err != nil {
+				return err
+			}
+		}
+		head.Version++
+		entry.Version = head.Version
+		if err := tx.Save(&head).Error; err != nil {
+			return err
+		}
+		changes, err := json.Marshal(edit.Changes)
+		if err != nil {
+			return err
+		}
+		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: string(changes), Undoes: edit.Undoes}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		entry.ID = row.ID
+		return nil
+	})
+	var conflict *Conflict
+	if errors.As(err, &conflict) {
+		return Entry{}, conflict
+	}
+	if err != nil {
+		return Entry{}, fmt.Errorf("save %q: %w", edit.Summary, err)
+	}
+	return entry, nil
+}
+
+func saveBatch(tx *gorm.DB, head *bookRow, changes []Change, seq *int64) error {
+	byKind := map[string][]string{}
+	for _, c := range changes {
+		byKind[c.Kind] = append(byKind[c.Kind], c.Code)
+	}
+	now := map[[2]string]itemRow{}
+	for kind, codes := range byKind {
+		var rows []itemRow
+		if err := tx.Where("kind = ? AND code IN ?", kind, codes).Find(&rows).Error; err != nil {
+			return err
+		}
+		for _, r := range rows {
+			now[[2]string{r.Kind, r.Code}] = r
+		}
+	}
+	var upserts []itemRow
+	gone := map[string][]string{}
+	for _, c := range changes {
+		if c.Kind == Settings {
+			if !bytes.Equal(c.Before, []byte(head.Settings)) {
+				return &Conflict{c.Kind, c.Code, json.RawMessage(head.Settings)}
+			}
+			head.Settings = string(c.After)
+			continue
+		}
+		row, exists := now[[2]string{c.Kind, c.Code}]
+		if exists != (c.Before != nil) || exists && row.Doc != string(c.Before) {
+			conflict := &Conflict{Kind: c.Kind, Code: c.Code}
+			if exists {
+				conflict.Now = json.RawMessage(row.Doc)
+			}
+			return conflict
+		}
+		if c.After == nil {
+			gone[c.Kind] = append(gone[c.Kind], c.Code)
+			continue
+		}
+		if !exists {
+			*seq++
+			row.Seq = *seq
+		}
+		upserts = append(upserts, itemRow{c.Kind, c.Code, row.Seq, string(c.After)})
+	}
+	for kind, codes := range gone {
+		if err := tx.Where("kind = ? AND code IN ?", kind, codes).Delete(&itemRow{}).Error; err != nil {
+			return err
+		}
+	}
+	if len(upserts) == 0 {
+		return nil
+	}
+	return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"doc"})}).Create(&upserts).Error
+}
+
+// Log is the newest entries, newest first, without what they changed.
+func (s *Store) Log(ctx context.Context, limit int) ([]Entry, error) {
+	var rows []struct {
+		ID       int64
+		At       time.Time
+		Who      string
+		Version  int64
+		Summary  string
+		Undoes   *int64
+		UndoneBy *int64
+	}
+	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, u.id AS undone_by
+		FROM log l LEFT JOIN log u ON u.undoes = l.id ORDER BY l.id DESC LIMIT ?`, limit).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("read the log: %w", err)
+	}
+	entries := make([]Entry, len(rows))
+	for i, r := range rows {
+		entries[i] = Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes, UndoneBy: r.UndoneBy}
+	}
+	return entries, nil
+}
+
+// ErrNotFound says that there is no such thing.
+var ErrNotFound = errors.New("not found")
+
+// LogEntry is one entry with its changes.
+func (s *Store) LogEntry(ctx context.Context, id int64) (Entry, error) {
+	var row logRow
+	err := s.db.WithContext(ctx).Take(&row, id).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return Entry{}, fmt.Errorf("log entry %d: %w", id, ErrNotFound)
+	}
+	if err != nil {
+		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
+	}
+	e := Entry{ID: row.ID, At: row.At, Who: row.Who, Version: row.Version, Summary: row.Summary, Undoes: row.Undoes}
+	if err := json.Unmarshal([]byte(row.Changes), &e.Changes); err != nil {
+		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
+	}
+	return e, nil
+}

@@ -1,0 +1,200 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+)
+
+// Snapshot is one saved version of the book with its engine. It never changes.
+type Snapshot struct {
+	Version int64
+	Book    *pricing.Book
+	Engine  *pricing.Engine
+	Zone    *time.Location
+}
+
+// Live holds the newest snapshot and takes edits. Answers never wait for an edit: a new snapshot is swapped in when it
+// is ready.
+type Live struct {
+	store   *Store
+	current atomic.Pointer[Snapshot]
+	edits   sync.Mutex
+}
+
+// OpenLive loads the book.
+func OpenLive(ctx context.Context, s *Store) (*Live, error) {
+	l := &Live{store: s}
+	if err := l.reload(ctx); err != nil {
+		return nil, err
+	}
+	return l, nil
+}
+
+// Current is the newest snapshot known here.
+func (l *Live) Current() *Snapshot { return l.current.Load() }
+
+func (l *Live) reload(ctx context.Context) error {
+	book, version, err := l.store.Load(ctx)
+	if err != nil {
+		return err
+	}
+	return l.swap(book, version)
+}
+
+func (l *Live) swap(book *pricing.Book, version int64) error {
+	zone, err := time.LoadLocation(book.Settings.TimeZone)
+	if err != nil {
+		return fmt.Errorf("read the book's time zone: %w", err)
+	}
+	l.current.Store(&Snapshot{version, book, pricing.Compile(book), zone})
+	return nil
+}
+
+// replace swaps in a book made from the current one by changes of products and rules.
+func (l *Live) replace(book *pricing.Book, version int64) {
+	now := l.Current()
+	l.current.Store(&Snapshot{version, book, now.Engine.With(book), now.Zone})
+}
+
+// Follow reloads the book whenever another instance has saved a newer version, until ctx ends.
+func (l *Live) Follow(ctx context.Context, every time.Duration) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(every):
+		}
+		version, err := l.store.Version(ctx)
+		if err != nil {
+			slog.Warn("cannot see whether the book has changed", "error", err)
+			continue
+		}
+		l.edits.Lock()
+		if version != l.Current().Version {
+			if err := l.reload(ctx); err != nil {
+				slog.Error("cannot load the newer book", "version", version, "error", err)
+			}
+		}
+		l.edits.Unlock()
+	}
+}
+
+// Save writes an edit and swaps in the book that it makes. A piece that was changed in the meantime is a *Conflict.
+// The changes must be valid pieces of the book; products and rules are decoded again here.
+func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
+	l.edits.Lock()
+	defer l.edits.Unlock()
+	before := l.Current()
+	next, err := apply(before.Book, edit.Changes)
+	if err != nil {
+		return Entry{}, err
+	}
+	entry, err := l.store.save(ctx, edit)
+	if err != nil {
+		var conflict *Conflict
+		if errors.As(err, &conflict) {
+			_ = l.reload(ctx) // somebody else's write; the next answer should show it
+		}
+		return Entry{}, err
+	}
+	if next == nil || entry.Version != before.Version+1 {
+		err = l.reload(ctx)
+	} else {
+		l.replace(next, entry.Version)
+	}
+	return entry, err
+}
+
+// Undo takes a saved edit back, as a new edit.
+func (l *Live) Undo(ctx context.Context, id int64, who string, at time.Time) (Entry, error) {
+	entry, err := l.store.LogEntry(ctx, id)
+	if err != nil {
+		return Entry{}, err
+	}
+	back := Edit{Who: who, At: at, Summary: "Undo: " + entry.Summary, Undoes: &id}
+	for _, c := range slices.Backward(entry.Changes) {
+		back.Changes = append(back.Changes, Change{Kind: c.Kind, Code: c.Code, Before: c.After, After: c.Before})
+	}
+	if len(back.Changes) == 0 {
+		return Entry{}, fmt.Errorf("log entry %d changed nothing: %w", id, ErrNotFound)
+	}
+	return l.Save(ctx, back)
+}
+
+// apply makes the book that changes of products and rules lead to; nil where other kinds are among them.
+func apply(book *pricing.Book, changes []Change) (*pricing.Book, error) {
+	next := *book
+	var products, rules map[string]int
+	productsGone, rulesGone := map[string]bool{}, map[string]bool{}
+	other := false
+	for _, c := range changes {
+		switch c.Kind {
+		case Products:
+			if products == nil {
+				next.Products = slices.Clone(book.Products)
+				products = positions(next.Products, func(p *pricing.Product) string { return p.SKU })
+			}
+			if c.After == nil {
+				productsGone[c.Code] = true
+				continue
+			}
+			p, err := bookfile.DecodeProduct(c.After, book)
+			if err != nil {
+				return nil, fmt.Errorf("product %q: %w", c.Code, err)
+			}
+			put(&next.Products, products, c.Code, p)
+		case Rules:
+			if rules == nil {
+				next.Rules = slices.Clone(book.Rules)
+				rules = positions(next.Rules, func(r *pricing.Rule) string { return r.Code })
+			}
+			if c.After == nil {
+				rulesGone[c.Code] = true
+				continue
+			}
+			r, err := bookfile.DecodeRule(c.After, book)
+			if err != nil {
+				return nil, fmt.Errorf("rule %q: %w", c.Code, err)
+			}
+			put(&next.Rules, rules, c.Code, r)
+		default:
+			other = true
+		}
+	}
+	if other {
+		return nil, nil
+	}
+	if len(productsGone) > 0 {
+		next.Products = slices.DeleteFunc(next.Products, func(p pricing.Product) bool { return productsGone[p.SKU] })
+	}
+	if len(rulesGone) > 0 {
+		next.Rules = slices.DeleteFunc(next.Rules, func(r pricing.Rule) bool { return rulesGone[r.Code] })
+	}
+	return &next, nil
+}
+
+func positions[T any](items []T, key func(*T) string) map[string]int {
+	at := make(map[string]int, len(items))
+	for i := range items {
+		at[key(&items[i])] = i
+	}
+	return at
+}
+
+func put[T any](items *[]T, at map[string]int, code string, item T) {
+	if i, exists := at[code]; exists {
+		(*items)[i] = item
+		return
+	}
+	at[code] = len(*items)
+	*items = append(*items, item)
+}
