@@ -37,7 +37,10 @@ need_package() {
   rm -rf "$archives" "$log"
 }
 
-need_mariadb() { need_package mariadb-server-core /usr/sbin/mariadbd /usr/bin/mariadb-install-db /usr/bin/my_print_defaults; }
+need_mariadb() {
+  need_package mariadb-server-core /usr/sbin/mariadbd /usr/bin/mariadb-install-db
+  need_package mariadb-client-core /usr/bin/my_print_defaults
+}
 need_chromium() { need_package chromium /usr/bin/chromium; }
 
 # web_modules: node_modules as the lock file says, once per lock file.

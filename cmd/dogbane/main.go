@@ -4,7 +4,9 @@ package main
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
+	_ "time/tzdata" // time zones do not depend on the machine
 
 	"github.com/spf13/cobra"
 )
@@ -15,9 +17,14 @@ type exit int
 func (e exit) Error() string { return fmt.Sprintf("exit code %d", int(e)) }
 
 func main() {
+	level := slog.LevelInfo
+	if os.Getenv("DOGBANE_DEBUG") != "" {
+		level = slog.LevelDebug
+	}
+	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
 	root := &cobra.Command{Use: "dogbane", Short: "Layered prices: what everything costs, for whom, where and when, and why",
 		SilenceUsage: true, SilenceErrors: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true}}
-	root.AddCommand(checkCommand())
+	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), serveCommand(), openapiCommand())
 	if err := root.Execute(); err != nil {
 		var code exit
 		if errors.As(err, &code) {

@@ -15,7 +15,7 @@ type CheckFile struct {
 	Name, Source string
 	book         *pricing.Book
 	bookErrs     Errors
-	expect       []*node
+	expect, ask  []*node
 }
 
 // Difference is one expectation that does not hold.
@@ -39,7 +39,7 @@ func ReadCheck(data []byte) (*CheckFile, error) {
 		return nil, n.r.errors()
 	}
 	f.Name, f.Source = n.may("name").text(), n.may("source").text()
-	f.expect = n.may("expect").items()
+	f.expect, f.ask = n.may("expect").items(), n.may("ask").items()
 	if b := n.need("book"); b != nil {
 		alone := &node{r: &reader{}, index: -1, value: b.value}
 		f.book = alone.book()
@@ -69,6 +69,61 @@ func (f *CheckFile) Run() ([]Difference, error) {
 		diffs = append(diffs, found...)
 	}
 	return diffs, nil
+}
+
+// Ask answers the price questions of the file's ask list: {"price": {...}} or the question itself.
+func (f *CheckFile) Ask() ([]*PriceAnswer, error) {
+	if len(f.bookErrs) > 0 {
+		return nil, f.bookErrs
+	}
+	engine, answers := pricing.Compile(f.book), []*PriceAnswer{}
+	for _, x := range f.ask {
+		switch {
+		case x.has("basket"):
+			return nil, fmt.Errorf("%s: baskets are not answered yet", x.path())
+		case x.has("flags"):
+			continue
+		case x.has("price"):
+			x.object("price")
+			x = x.child("price")
+		}
+		q := x.priceQuestion()
+		if err := x.r.err(); err != nil {
+			return nil, err
+		}
+		a, err := engine.Price(q)
+		if err != nil {
+			return nil, fmt.Errorf("%s.%w", x.path(), err)
+		}
+		answers = append(answers, Answer(a))
+	}
+	return answers, nil
+}
+
+// AskFlags answers the flags questions of the file's ask list: {"flags": {...}}.
+func (f *CheckFile) AskFlags() ([]FlagAnswer, error) {
+	if len(f.bookErrs) > 0 {
+		return nil, f.bookErrs
+	}
+	engine, answers := pricing.Compile(f.book), []FlagAnswer{}
+	for _, x := range f.ask {
+		if !x.has("flags") {
+			continue
+		}
+		x.object("flags")
+		q := x.child("flags").flagsQuestion()
+		if err := x.r.err(); err != nil {
+			return nil, err
+		}
+		found, err := flags.Find(engine, q)
+		if err != nil {
+			return nil, fmt.Errorf("%s.%w", x.path(), err)
+		}
+		for i := range found {
+			answers = append(answers, FlagAnswerOf(&found[i]))
+		}
+	}
+	return answers, nil
 }
 
 func (f *CheckFile) runInvalid(x *node) ([]Difference, error) {

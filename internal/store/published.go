@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
 	"time"
 
 	"gorm.io/gorm"
@@ -302,4 +303,13 @@ func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]PriceS
 		spans[i] = PriceSpan{price, reference, r.Currency, r.FromAt, r.UntilAt, r.Publication}
 	}
 	return spans, nil
+}
+
+// Page is where people see the prices of a channel that is reached over HTTP, or "".
+func (l Link) Page() string {
+	u, err := url.Parse(l.Address)
+	if l.Kind != "http" || err != nil {
+		return ""
+	}
+	return u.Scheme + "://" + u.Host + "/"
 }

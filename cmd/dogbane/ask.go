@@ -1,0 +1,70 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/server"
+)
+
+// priceCommand answers the questions of a file.
+func priceCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "price FILE",
+		Short: "Answer the questions in a file's ask list as JSON, with trails",
+		Args:  cobra.ExactArgs(1),
+		RunE:  func(cmd *cobra.Command, args []string) error { return ask(cmd, args[0], (*bookfile.CheckFile).Ask) },
+	}
+}
+
+// flagsCommand finds the flags of a file's book.
+func flagsCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "flags FILE",
+		Short: "Find the flags of a file's book, for the spans in its ask list, as JSON",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return ask(cmd, args[0], (*bookfile.CheckFile).AskFlags)
+		},
+	}
+}
+
+func ask[T any](cmd *cobra.Command, file string, answer func(*bookfile.CheckFile) (T, error)) error {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	f, err := bookfile.ReadCheck(data)
+	if err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	answers, err := answer(f)
+	if err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	enc := json.NewEncoder(cmd.OutOrStdout())
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(answers)
+}
+
+// openapiCommand prints the API's description; the front end's types are made of it.
+func openapiCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "openapi",
+		Short: "Print the API's description (OpenAPI 3.1)",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			doc, err := server.OpenAPI()
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), string(doc))
+			return err
+		},
+	}
+}

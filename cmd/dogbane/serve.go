@@ -1,0 +1,271 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"dogbane/internal/demo"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+	"dogbane/internal/server"
+	"dogbane/internal/standin"
+	"dogbane/internal/store"
+	"dogbane/internal/store/localdb"
+)
+
+type serveOptions struct {
+	data, listen, web string
+	scale             int
+	fresh             bool
+}
+
+// serveCommand runs the workbench with its private database and the demo's stand-in channels.
+func serveCommand() *cobra.Command {
+	var opt serveOptions
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Serve the workbench; loads the demo when there is no book yet",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			return serve(ctx, opt)
+		},
+	}
+	cmd.Flags().StringVar(&opt.data, "data", ".dogbane", "folder for the database and the stand-ins")
+	cmd.Flags().StringVar(&opt.listen, "listen", "127.0.0.1:4180", "address to serve on; another free port is taken where this one is in use")
+	cmd.Flags().StringVar(&opt.web, "web", "web/dist", "the built front end")
+	cmd.Flags().IntVar(&opt.scale, "scale", 0, "about how many products the demo is made with; 0: its own size")
+	cmd.Flags().BoolVar(&opt.fresh, "fresh", false, "throw the data away and begin anew")
+	return cmd
+}
+
+func serve(ctx context.Context, opt serveOptions) error {
+	host, _, err := net.SplitHostPort(opt.listen)
+	if err != nil || host != "127.0.0.1" && host != "localhost" {
+		return fmt.Errorf("--listen %s: until there is a sign-in, the server listens on 127.0.0.1 only", opt.listen)
+	}
+	if _, err := os.Stat(filepath.Join(opt.web, "index.html")); err != nil {
+		return fmt.Errorf("the front end is not built: %s has no index.html (./run builds it)", opt.web)
+	}
+	dsn := os.Getenv("DOGBANE_DSN")
+	if dsn == "" {
+		if opt.fresh {
+			if err := clear(opt.data); err != nil {
+				return err
+			}
+		}
+		db, err := localdb.Start(ctx, filepath.Join(opt.data, "mariadb"), localdb.Options{Durable: true})
+		if err != nil {
+			return err
+		}
+		defer db.Stop()
+		dsn = db.DSN("dogbane")
+	} else if opt.fresh {
+		return errors.New("--fresh does not empty a database named by DOGBANE_DSN; empty it yourself")
+	}
+	s, err := store.Open(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return run(ctx, s, opt)
+}
+
+// clear removes the data of this program from a folder, and nothing else that may lie there.
+func clear(data string) error {
+	if db, err := localdb.Start(context.Background(), filepath.Join(data, "mariadb"), localdb.Options{}); err == nil {
+		db.Stop() // nobody else uses the folder
+	} else if errors.Is(err, localdb.ErrInUse) {
+		return err
+	}
+	for _, part := range []string{"mariadb", "standins"} {
+		if err := os.RemoveAll(filepath.Join(data, part)); err != nil {
+			return fmt.Errorf("begin anew: %w", err)
+		}
+	}
+	return nil
+}
+
+// run serves from an open store until ctx ends.
+func run(ctx context.Context, s *store.Store, opt serveOptions) error {
+	version, err := s.Version(ctx)
+	if err != nil {
+		return err
+	}
+	empty := version == 0
+	if empty {
+		slog.Info("loading the demo")
+		zoneOf := demo.Book(1).Settings.TimeZone
+		zone, err := time.LoadLocation(zoneOf)
+		if err != nil {
+			return fmt.Errorf("read the demo's time zone: %w", err)
+		}
+		if err := s.Create(ctx, demo.Book(opt.scale), "the demo", demo.PublishedFrom(zone)); err != nil {
+			return err
+		}
+		if err := s.SetFact(ctx, "demo-now", demo.Now); err != nil {
+			return err
+		}
+	}
+	if err := s.BreakOff(ctx, time.Now()); err != nil {
+		return err
+	}
+	live, err := store.OpenLive(ctx, s)
+	if err != nil {
+		return err
+	}
+	var background sync.WaitGroup
+	defer background.Wait()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	page, err := startStandins(ctx, s, opt.data, &background)
+	if err != nil {
+		return err
+	}
+	if empty {
+		if err := publishOpening(ctx, s, live); err != nil {
+			return err
+		}
+	}
+	now, err := clock(ctx, s, live)
+	if err != nil {
+		return err
+	}
+	background.Go(func() { live.Follow(ctx, time.Second) })
+	listener, err := listen(opt.listen)
+	if err != nil {
+		return err
+	}
+	web := &http.Server{Handler: server.New(s, live, now).Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
+	failed := make(chan error, 1)
+	go func() { failed <- web.Serve(listener) }()
+	fmt.Printf("\n  Dogbane is ready:   http://%s/\n  Its web shop:       %s\n  Ctrl+C ends it.\n\n", listener.Addr(), page)
+	select {
+	case err := <-failed:
+		return fmt.Errorf("serve: %w", err)
+	case <-ctx.Done():
+	}
+	slog.Info("ending")
+	done, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	if err := web.Shutdown(done); err != nil {
+		slog.Warn("some requests were cut off", "error", err)
+	}
+	stop()
+	return nil
+}
+
+// listen takes the address or, where its port is in use, a free port.
+func listen(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		host, _, _ := net.SplitHostPort(address)
+		return net.Listen("tcp", net.JoinHostPort(host, "0"))
+	}
+	if err != nil {
+		return nil, fmt.Errorf("listen: %w", err)
+	}
+	return l, nil
+}
+
+// shopToken is what the stand-in shop wants to be shown. It is no secret: the shop is simulated and on loopback only.
+const shopToken = "a-token-for-the-stand-in"
+
+// startStandins starts the simulated channels and keeps where they are reached. It returns the shop's page.
+func startStandins(ctx context.Context, s *store.Store, data string, background *sync.WaitGroup) (string, error) {
+	folder, err := filepath.Abs(filepath.Join(data, "standins"))
+	if err != nil {
+		return "", fmt.Errorf("find the stand-ins' folder: %w", err)
+	}
+	shop, err := standin.OpenShop(filepath.Join(folder, "shop"), "Marram & Slip", "EUR", shopToken)
+	if err != nil {
+		return "", err
+	}
+	till, err := standin.OpenTill(filepath.Join(folder, "quay-till"), "EUR")
+	if err != nil {
+		return "", err
+	}
+	listener, err := listen("127.0.0.1:4181")
+	if err != nil {
+		return "", err
+	}
+	web := &http.Server{Handler: shop.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	background.Go(func() {
+		if err := web.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+			slog.Error("the stand-in shop ended", "error", err)
+		}
+	})
+	background.Go(func() {
+		<-ctx.Done()
+		_ = web.Close()
+	})
+	background.Go(func() { till.Watch(ctx) })
+	for _, l := range []store.Link{
+		{Channel: demo.WebShop, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: shopToken},
+		{Channel: demo.QuayShop, Kind: "folder", Address: filepath.Join(folder, "quay-till")},
+	} {
+		if err := s.SetLink(ctx, l); err != nil {
+			return "", err
+		}
+	}
+	return fmt.Sprintf("http://%s/", listener.Addr()), nil
+}
+
+// publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.
+func publishOpening(ctx context.Context, s *store.Store, live *store.Live) error {
+	snap := live.Current()
+	then := demo.PublishedFrom(snap.Zone)
+	for _, c := range snap.Book.Channels {
+		ended := make(chan string, 1)
+		p := &publish.Publisher{Store: s, Now: func() time.Time { return then }, Done: func(channel string) { ended <- channel }}
+		d, err := publish.Compare(snap.Engine, c.Code, pricing.MomentOf(then), nil)
+		if err != nil {
+			return err
+		}
+		if _, err := p.Start(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version}); err != nil {
+			return fmt.Errorf("publish the demo's opening prices: %w", err)
+		}
+		select {
+		case <-ended:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
+}
+
+// clock is the program's clock. The demo has a present of its own, fixed when it was loaded, so that its pictures
+// repeat; it goes on from there while the program runs, and never back behind what is already recorded.
+func clock(ctx context.Context, s *store.Store, live *store.Live) (func() time.Time, error) {
+	text, err := s.Fact(ctx, "demo-now")
+	if err != nil || text == "" {
+		return time.Now, err
+	}
+	m, err := pricing.ParseMoment(text)
+	if err != nil {
+		return nil, fmt.Errorf("read the demo's present: %w", err)
+	}
+	anchor := m.Instant(live.Current().Zone)
+	last, err := s.LastRecorded(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if last.After(anchor) {
+		anchor = last
+	}
+	begun := time.Now()
+	return func() time.Time { return anchor.Add(time.Since(begun)) }, nil
+}

@@ -1,0 +1,179 @@
+package server
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"log/slog"
+	"slices"
+	"strings"
+	"sync"
+
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+	"dogbane/internal/publish"
+	"dogbane/internal/store"
+)
+
+// swept is a sweep with the orders in which its rows have been asked for.
+type swept struct {
+	*pricing.Sweep
+	mu     sync.Mutex
+	orders map[string][]int32
+}
+
+// sweepCache keeps the sweeps of the newest viewpoints: a board asks for many pages of one.
+type sweepCache struct {
+	mu      sync.Mutex
+	entries []sweepEntry // newest last
+	words   map[int64][]string
+}
+
+type sweepEntry struct {
+	key   string
+	once  *sync.Once
+	sweep *swept
+	err   error
+}
+
+const sweepsKept = 12
+
+func (s *Server) sweep(snap *store.Snapshot, vp pricing.Viewpoint) (*swept, error) {
+	key := fmt.Sprintf("%d %+v", snap.Version, vp)
+	c := &s.sweeps
+	c.mu.Lock()
+	i := slices.IndexFunc(c.entries, func(e sweepEntry) bool { return e.key == key })
+	if i < 0 {
+		if len(c.entries) == sweepsKept {
+			c.entries = slices.Delete(c.entries, 0, 1)
+		}
+		c.entries = append(c.entries, sweepEntry{key: key, once: &sync.Once{}, sweep: &swept{orders: map[string][]int32{}}})
+		i = len(c.entries) - 1
+	}
+	e := c.entries[i]
+	c.mu.Unlock()
+	e.once.Do(func() { e.sweep.Sweep, e.err = snap.Engine.Sweep(vp) })
+	if e.sweep.Sweep == nil {
+		// The error is that of the question; asking again says it again.
+		_, err := snap.Engine.Sweep(vp)
+		return nil, err
+	}
+	return e.sweep, nil
+}
+
+// searchable is what the words of a search are looked for in, by product number.
+func (s *Server) searchable(snap *store.Snapshot) []string {
+	c := &s.sweeps
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if words, done := c.words[snap.Version]; done {
+		return words
+	}
+	products := snap.Engine.Products()
+	words := make([]string, len(products))
+	for i := range products {
+		p := &products[i]
+		words[i] = strings.ToLower(p.SKU + "\n" + p.Name + "\n" + p.Brand + "\n" + p.Supplier + "\n" + p.GTIN + "\n" + p.Category)
+	}
+	c.words = map[int64][]string{snap.Version: words}
+	return words
+}
+
+// flagCache keeps the flags of the newest version; they are found in the background.
+type flagCache struct {
+	mu      sync.Mutex
+	version int64
+	from    pricing.Moment
+	running bool
+	flags   []flags.Flag
+	bySKU   map[string][]string // kinds by SKU
+}
+
+// flagSpan is how far ahead flags are looked for.
+const flagSpan = 90 * pricing.Day
+
+// Flags are those of the newest version looked at, with the version and whether a newer search is under way.
+func (s *Server) currentFlags(snap *store.Snapshot) (found []flags.Flag, version int64, searching bool) {
+	at := s.moment(snap)
+	day := at - at%pricing.Day
+	c := &s.flags
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if (c.version != snap.Version || c.from != day) && !c.running {
+		c.running = true
+		go s.findFlags(snap, day, at)
+	}
+	return c.flags, c.version, c.running
+}
+
+func (s *Server) findFlags(snap *store.Snapshot, day, at pricing.Moment) {
+	channels := []string{}
+	for _, c := range snap.Book.Channels {
+		channels = append(channels, c.Code)
+	}
+	if len(channels) == 0 {
+		channels = nil
+	}
+	found, err := flags.Find(snap.Engine, flags.Question{From: at, To: at + flagSpan, Channels: channels})
+	if err != nil {
+		slog.Error("cannot look for flags", "error", err)
+	}
+	// The most money at stake first.
+	slices.SortStableFunc(found, func(a, b flags.Flag) int {
+		if a.Left != nil && b.Left != nil {
+			return a.Left.Cmp(*b.Left)
+		}
+		return cmp.Compare(a.Kind, b.Kind)
+	})
+	c := &s.flags
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.version, c.from, c.running, c.flags, c.bySKU = snap.Version, day, false, found, map[string][]string{}
+	for _, f := range found {
+		if f.Kind == flags.BelowCost && !slices.Contains(c.bySKU[f.SKU], string(f.Kind)) {
+			c.bySKU[f.SKU] = append(c.bySKU[f.SKU], string(f.Kind))
+		}
+	}
+}
+
+// shownCache keeps what each channel shows, until something is published there.
+type shownCache struct {
+	mu        sync.Mutex
+	byChannel map[string]map[string]store.Shown
+}
+
+func (c *shownCache) forget(channel string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	delete(c.byChannel, channel)
+}
+
+func (s *Server) shownIn(ctx context.Context, channel string) (map[string]store.Shown, error) {
+	c := &s.shown
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if shown, known := c.byChannel[channel]; known {
+		return shown, nil
+	}
+	shown, err := s.store.Shown(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	c.byChannel[channel] = shown
+	return shown, nil
+}
+
+// differences are what a channel shows against the book's prices now.
+func (s *Server) differences(ctx context.Context, snap *store.Snapshot, channel string) (*publish.Differences, error) {
+	shown, err := s.shownIn(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	return publish.Compare(snap.Engine, channel, s.moment(snap), shown)
+}
+
+// moment is the present on the book's wall clock, to the minute.
+func (s *Server) moment(snap *store.Snapshot) pricing.Moment {
+	m := pricing.MomentOf(s.now().In(snap.Zone))
+	return m - m%pricing.Minute
+}

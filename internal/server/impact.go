@@ -1,0 +1,258 @@
+package server
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"slices"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+)
+
+// Impact is what an unsaved rule would do, from one viewpoint.
+type Impact struct {
+	Errors   []DocError `json:"errors" doc:"what keeps the rule from being saved; the rest is empty then"`
+	At       string     `json:"at" doc:"the moment looked at: the viewpoint's, or else one at which the rule is open"`
+	Moved    bool       `json:"moved" doc:"the rule is not open at the viewpoint's moment"`
+	Never    bool       `json:"never" doc:"the rule is open at no moment from now on"`
+	Channel  string     `json:"channel"`
+	Currency string     `json:"currency"`
+	Reach    int        `json:"reach" doc:"products that the selection holds"`
+	Sample   []string   `json:"sample" doc:"names of some of them"`
+	Applies  int        `json:"applies" doc:"products whose price the rule makes"`
+	Changed  int        `json:"changed" doc:"prices that differ from those of the saved book"`
+	Up       int        `json:"up"`
+	Down     int        `json:"down"`
+	Below    int        `json:"below" doc:"changed prices that are below cost"`
+	MarginA  *string    `json:"marginBefore" doc:"mean margin in percent of the products reached"`
+	MarginB  *string    `json:"marginAfter"`
+	Movers   []Mover    `json:"movers" doc:"the ten biggest changes"`
+	Example  *Example   `json:"example" doc:"the rule at work on one product"`
+}
+
+// DocError is an error of a document.
+type DocError struct {
+	Path    string `json:"path"`
+	Problem string `json:"problem"`
+	Value   string `json:"value"`
+}
+
+// Mover is one changed price.
+type Mover struct {
+	SKU    string  `json:"sku"`
+	Name   string  `json:"name"`
+	Before *string `json:"before"`
+	After  *string `json:"after"`
+	Change *string `json:"change"`
+	Margin *string `json:"margin" doc:"afterwards, in percent"`
+	Below  bool    `json:"below" doc:"below cost afterwards"`
+}
+
+// Example is the way of one product's price through the rule.
+type Example struct {
+	SKU    string   `json:"sku"`
+	Name   string   `json:"name"`
+	Before *string  `json:"before" doc:"the price entering the rule"`
+	Raw    string   `json:"raw" doc:"after the effect alone"`
+	Shaped []string `json:"shaped"`
+	After  string   `json:"after"`
+	Final  *string  `json:"final" doc:"the price shown in the end"`
+	Margin *string  `json:"margin"`
+	Left   *string  `json:"left"`
+	Cost   *string  `json:"cost" doc:"without tax"`
+	Missed string   `json:"missed,omitempty" doc:"the reason why the rule does not apply to it"`
+	By     string   `json:"by,omitempty"`
+}
+
+const moversShown = 10
+
+func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impact, error) {
+	snap := s.live.Current()
+	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}}
+	// A rule that is being written need not have a code yet.
+	keys, err := docKeys(doc)
+	if err == nil && len(keys["code"]) <= 2 {
+		keys["code"] = json.RawMessage(`"\u0000new"`)
+		if filled, err := json.Marshal(keys); err == nil {
+			doc = filled
+		}
+	}
+	rule, err := bookfile.DecodeRule(doc, snap.Book)
+	var errs bookfile.Errors
+	if errors.As(err, &errs) {
+		for _, e := range errs {
+			out.Errors = append(out.Errors, DocError{e.Path, e.Problem, e.Value})
+		}
+		return out, nil
+	} else if err != nil {
+		return out, err
+	}
+	vp, err := in.viewpoint(s, snap)
+	if err != nil {
+		return out, err
+	}
+	out.viewpoint(&rule, &vp)
+	vp.With = nil
+	before, err := s.sweep(snap, vp)
+	if err != nil {
+		return out, err
+	}
+	book := *snap.Book
+	book.Rules = slices.DeleteFunc(slices.Clone(book.Rules), func(r pricing.Rule) bool { return r.Code == cmp.Or(replaces, rule.Code) })
+	book.Rules = append(book.Rules, rule)
+	engine := snap.Engine.With(&book)
+	vp.With = []string{rule.Code}
+	after, err := engine.Sweep(vp)
+	if err != nil {
+		return out, err
+	}
+	out.compare(engine, &rule, before.Sweep, after)
+	out.example(engine, &rule, after)
+	return out, nil
+}
+
+// viewpoint moves a viewpoint to where the rule can be seen at work.
+func (out *Impact) viewpoint(rule *pricing.Rule, vp *pricing.Viewpoint) {
+	vp.Quantity = max(vp.Quantity, rule.MinQuantity)
+	if rule.Channels != nil && !slices.Contains(rule.Channels, vp.Channel) && len(rule.Channels) > 0 {
+		vp.Channel = rule.Channels[0]
+	}
+	if !rule.Window.Open(vp.At) {
+		out.Moved = true
+		at, found := vp.At, false
+		for range 1000 {
+			next, more := rule.Window.Next(at)
+			if !more {
+				break
+			}
+			if at = next; rule.Window.Open(at) {
+				found = true
+				break
+			}
+		}
+		switch {
+		case found:
+			vp.At = at
+		case rule.Window.From != nil && rule.Window.Open(*rule.Window.From):
+			vp.At, out.Never = *rule.Window.From, true
+		default:
+			out.Never = true
+		}
+	}
+	out.At, out.Channel = vp.At.String(), vp.Channel
+}
+
+func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep) {
+	products := engine.Products()
+	out.Currency = after.Currency
+	selected := engine.Match(&rule.Where)
+	out.Reach = selected.Count()
+	selected.Each(func(p int32) bool {
+		out.Sample = append(out.Sample, cmp.Or(products[p].Name, products[p].SKU))
+		return len(out.Sample) < 6
+	})
+	type mover struct {
+		p      int32
+		change int64
+	}
+	var movers []mover
+	var marginA, marginB []int64
+	share := func(r *pricing.Row) (int64, bool) {
+		if !r.HasPrice || !r.HasCost || r.Net == 0 {
+			return 0, false
+		}
+		return r.Left * 1_000_000 / r.Net, true
+	}
+	for p := range after.Rows {
+		a, b := &before.Rows[p], &after.Rows[p]
+		if slices.ContainsFunc(b.Rules, func(r *pricing.Rule) bool { return r.Code == rule.Code }) {
+			out.Applies++
+		}
+		if selected.Has(int32(p)) {
+			if m, ok := share(a); ok {
+				marginA = append(marginA, m)
+			}
+			if m, ok := share(b); ok {
+				marginB = append(marginB, m)
+			}
+		}
+		if a.HasPrice == b.HasPrice && a.Price == b.Price {
+			continue
+		}
+		out.Changed++
+		switch {
+		case !a.HasPrice || b.HasPrice && b.Price > a.Price:
+			out.Up++
+		default:
+			out.Down++
+		}
+		if b.HasPrice && b.BelowCost {
+			out.Below++
+		}
+		movers = append(movers, mover{int32(p), b.Price - a.Price})
+	}
+	out.MarginA, out.MarginB = mean(marginA), mean(marginB)
+	slices.SortStableFunc(movers, func(a, b mover) int { return cmp.Compare(max(b.change, -b.change), max(a.change, -a.change)) })
+	for _, m := range movers[:min(moversShown, len(movers))] {
+		a, b := &before.Rows[m.p], &after.Rows[m.p]
+		one := Mover{SKU: products[m.p].SKU, Name: products[m.p].Name, Before: minor(a.Price, a.HasPrice, after.Digits), After: minor(b.Price, b.HasPrice, after.Digits), Below: b.HasPrice && b.BelowCost}
+		if a.HasPrice && b.HasPrice {
+			one.Change = minor(m.change, true, after.Digits)
+		}
+		if b.HasPrice && b.HasCost {
+			one.Margin = marginPercent(b.Left, b.Net)
+		}
+		out.Movers = append(out.Movers, one)
+	}
+}
+
+// mean is the mean of millionths as a percent with one decimal.
+func mean(values []int64) *string {
+	if len(values) == 0 {
+		return nil
+	}
+	var sum int64
+	for _, v := range values {
+		sum += v
+	}
+	text := money.Ratio(sum, int64(len(values))).Mul(money.Ratio(1, 10_000)).Fixed(1)
+	return &text
+}
+
+// example takes the first product that the rule applies to, else the first that it reaches.
+func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pricing.Sweep) {
+	chosen := int32(-1)
+	engine.Match(&rule.Where).Each(func(p int32) bool {
+		applied := slices.ContainsFunc(after.Rows[p].Rules, func(r *pricing.Rule) bool { return r.Code == rule.Code })
+		if chosen < 0 || applied {
+			chosen = p
+		}
+		return !applied
+	})
+	if chosen < 0 {
+		return
+	}
+	product := &engine.Products()[chosen]
+	a, err := engine.Price(pricing.Question{Viewpoint: after.Viewpoint, SKU: product.SKU})
+	if err != nil {
+		return
+	}
+	shown := bookfile.Answer(a)
+	e := &Example{SKU: product.SKU, Name: product.Name, Final: shown.Unit, Shaped: []string{}}
+	if shown.Margin != nil {
+		e.Margin, e.Left, e.Cost = shown.Margin.Percent, &shown.Margin.Amount, &shown.Margin.Cost
+	}
+	for _, step := range shown.Trail.Steps {
+		if step.Rule == rule.Code {
+			e.Before, e.Raw, e.After, e.Shaped = step.Before, step.Raw, step.After, append(e.Shaped, step.Shaped...)
+		}
+	}
+	for _, miss := range shown.Trail.Missed {
+		if miss.Rule == rule.Code {
+			e.Missed, e.By = miss.Reason, miss.By
+		}
+	}
+	out.Example = e
+}

@@ -1,0 +1,229 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+	"dogbane/internal/store"
+)
+
+// ChannelDifferences are what publishing to a channel now would change.
+type ChannelDifferences struct {
+	Version  int64        `json:"version"`
+	Channel  string       `json:"channel"`
+	Name     string       `json:"name"`
+	Address  string       `json:"address" doc:"where the channel is reached"`
+	Page     string       `json:"page,omitempty" doc:"where people see its prices"`
+	Currency string       `json:"currency"`
+	At       string       `json:"at"`
+	Same     int          `json:"same"`
+	Unpriced int          `json:"unpriced" doc:"products without a price there"`
+	Rows     []Difference `json:"rows"`
+}
+
+// Difference is one product whose price in the channel is not what the book says.
+type Difference struct {
+	SKU       string   `json:"sku"`
+	Name      string   `json:"name"`
+	Kind      string   `json:"kind" enum:"new,up,down,reference,gone"`
+	Was       *string  `json:"was"`
+	Price     *string  `json:"price"`
+	Reference *string  `json:"reference" doc:"the price that it is shown as reduced from"`
+	Change    *string  `json:"change"`
+	Cost      *string  `json:"cost"`
+	Left      *string  `json:"left"`
+	Blocked   bool     `json:"blocked" doc:"below cost: needs a reason, or is left out"`
+	Rules     []string `json:"rules"`
+}
+
+// PublicationAnswer is a publication.
+type PublicationAnswer struct {
+	ID       int64  `json:"id"`
+	Channel  string `json:"channel"`
+	Version  int64  `json:"version"`
+	Started  string `json:"started"`
+	Ended    string `json:"ended,omitempty"`
+	Who      string `json:"who"`
+	Status   string `json:"status" enum:"sending,done,partly,failed,broken-off"`
+	Problem  string `json:"problem,omitempty"`
+	Rows     int    `json:"rows"`
+	Answered int    `json:"answered"`
+	Refused  int    `json:"refused"`
+
+	Answers []RowAnswer `json:"answers,omitempty"`
+}
+
+// RowAnswer is what the channel said to one row.
+type RowAnswer struct {
+	SKU       string  `json:"sku"`
+	Name      string  `json:"name"`
+	Kind      string  `json:"kind"`
+	Was       *string `json:"was"`
+	Price     *string `json:"price"`
+	Reference *string `json:"reference"`
+	Override  string  `json:"override,omitempty" doc:"the reason given for a price below cost"`
+	Answer    string  `json:"answer" enum:",taken,refused,failed"`
+	Message   string  `json:"message,omitempty"`
+}
+
+// PublicationOrder is what is to be sent.
+type PublicationOrder struct {
+	Version   int64             `json:"version" doc:"of the differences that were looked at"`
+	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for prices below cost"`
+	LeaveOut  []string          `json:"leaveOut,omitempty" doc:"SKUs that are not sent this time"`
+}
+
+// PublicationList is the newest publications, newest first.
+type PublicationList struct {
+	Publications []PublicationAnswer `json:"publications"`
+}
+
+// PriceHistory is what a channel showed for a product.
+type PriceHistory struct {
+	Spans []PriceSpan `json:"spans" doc:"newest first"`
+}
+
+func (s *Server) registerPublish(api huma.API) {
+	huma.Get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *struct {
+		Channel string `path:"channel"`
+	}) (*body[ChannelDifferences], error) {
+		return answer(s.channelDifferences(ctx, in.Channel))
+	})
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/channels/{channel}/publications", DefaultStatus: http.StatusAccepted}, func(ctx context.Context, in *struct {
+		Channel string `path:"channel"`
+		Body    PublicationOrder
+	}) (*body[PublicationAnswer], error) {
+		snap := s.live.Current()
+		if in.Body.Version != snap.Version {
+			return nil, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")
+		}
+		d, err := s.differences(ctx, snap, in.Channel)
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		p, err := s.publisher.Start(ctx, snap.Engine, d, publish.Order{Who: who, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		return answer(s.publication(ctx, p.ID, false))
+	})
+	huma.Get(api, "/api/publications", func(ctx context.Context, in *struct {
+		Channel string `query:"channel"`
+	}) (*body[PublicationList], error) {
+		recent, err := s.store.Publications(ctx, in.Channel, 30)
+		out := PublicationList{Publications: []PublicationAnswer{}}
+		for _, p := range recent {
+			one, err := s.publication(ctx, p.ID, false)
+			if err != nil {
+				return nil, asProblem(err)
+			}
+			out.Publications = append(out.Publications, one)
+		}
+		return answer(out, err)
+	})
+	huma.Get(api, "/api/publications/{id}", func(ctx context.Context, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[PublicationAnswer], error) {
+		return answer(s.publication(ctx, in.ID, true))
+	})
+	huma.Get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
+		Channel string `path:"channel"`
+		SKU     string `query:"sku" required:"true"`
+	}) (*body[PriceHistory], error) {
+		history, err := s.store.PriceHistory(ctx, in.Channel, in.SKU)
+		out := PriceHistory{Spans: []PriceSpan{}}
+		for _, h := range history {
+			digits, _ := money.Digits(h.Currency)
+			span := PriceSpan{Price: fixed(h.Price, digits), Reference: fixed(h.Reference, digits), Currency: h.Currency, From: s.wall(h.From), Publication: h.Publication}
+			if h.Until != nil {
+				span.Until = s.wall(*h.Until)
+			}
+			out.Spans = append(out.Spans, span)
+		}
+		return answer(out, err)
+	})
+}
+
+// PriceSpan is a price that a channel showed for a time.
+type PriceSpan struct {
+	Price       *string `json:"price"`
+	Reference   *string `json:"reference"`
+	Currency    string  `json:"currency"`
+	From        string  `json:"from"`
+	Until       string  `json:"until,omitempty"`
+	Publication int64   `json:"publication"`
+}
+
+func fixed(a *money.Rat, digits int) *string {
+	if a == nil {
+		return nil
+	}
+	text := a.Fixed(digits)
+	return &text
+}
+
+func (s *Server) channelDifferences(ctx context.Context, channel string) (ChannelDifferences, error) {
+	snap := s.live.Current()
+	i := slices.IndexFunc(snap.Book.Channels, func(c pricing.Channel) bool { return c.Code == channel })
+	if i < 0 {
+		return ChannelDifferences{}, store.ErrNotFound
+	}
+	d, err := s.differences(ctx, snap, channel)
+	if err != nil {
+		return ChannelDifferences{}, err
+	}
+	links, err := s.store.Links(ctx)
+	if err != nil {
+		return ChannelDifferences{}, err
+	}
+	out := ChannelDifferences{Version: snap.Version, Channel: channel, Name: snap.Book.Channels[i].Name, Address: links[channel].Address, Page: links[channel].Page(),
+		Currency: d.Currency, At: d.At.String(), Same: d.Same, Unpriced: d.Unpriced, Rows: []Difference{}}
+	for j := range d.Rows {
+		r := &d.Rows[j]
+		row := Difference{SKU: r.SKU, Name: r.Name, Kind: r.Kind, Was: fixed(r.Was, d.Digits), Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
+			Cost: fixed(r.Cost, d.Digits), Left: fixed(r.Left, d.Digits), Blocked: r.BelowCost, Rules: append([]string{}, r.Rules...)}
+		if r.Was != nil && r.Price != nil {
+			change := r.Price.Sub(*r.Was)
+			row.Change = fixed(&change, d.Digits)
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	return out, nil
+}
+
+func (s *Server) publication(ctx context.Context, id int64, withRows bool) (PublicationAnswer, error) {
+	p, rows, err := s.store.Publication(ctx, id)
+	if err != nil {
+		return PublicationAnswer{}, err
+	}
+	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: p.Status, Problem: p.Problem, Rows: len(rows)}
+	if p.Ended != nil {
+		out.Ended = s.wall(p.Ended.In(time.UTC))
+	}
+	engine := s.live.Current().Engine
+	for _, r := range rows {
+		if r.Answer != "" {
+			out.Answered++
+		}
+		if r.Answer == "refused" || r.Answer == "failed" {
+			out.Refused++
+		}
+		if !withRows {
+			continue
+		}
+		digits, _ := money.Digits(r.Currency)
+		row := RowAnswer{SKU: r.SKU, Kind: r.Kind, Was: fixed(r.Was, digits), Price: fixed(r.Price, digits), Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
+		if n, exists := engine.ProductNumber(r.SKU); exists {
+			row.Name = engine.Products()[n].Name
+		}
+		out.Answers = append(out.Answers, row)
+	}
+	return out, nil
+}

@@ -1,0 +1,220 @@
+// Package server is the program's HTTP side: the API under /api, described by OpenAPI, and the front end's files. It
+// turns requests into questions to the core and edits of the store; it computes no price.
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+	"dogbane/internal/store"
+)
+
+// Server answers requests.
+type Server struct {
+	store     *store.Store
+	live      *store.Live
+	now       func() time.Time
+	publisher *publish.Publisher
+	sweeps    sweepCache
+	flags     flagCache
+	shown     shownCache
+	imports   importShelf
+}
+
+// New makes a server over a store. now is the program's clock.
+func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
+	srv := &Server{store: s, live: live, now: now}
+	srv.shown.byChannel = map[string]map[string]store.Shown{}
+	srv.publisher = &publish.Publisher{Store: s, Now: now, Done: srv.shown.forget}
+	return srv
+}
+
+// who is who acts. Sign-in comes later; until then the program listens on loopback only and everybody there is this.
+const who = "this computer"
+
+// Handler serves the API and the front end from web.
+func (s *Server) Handler(web fs.FS) http.Handler {
+	r := newRouter()
+	r.Use(s.logged, recovered, sameSite)
+	r.HandleMethodNotAllowed = true
+	s.register(r)
+	files := http.FileServerFS(web)
+	r.NoRoute(func(c *gin.Context) {
+		path := c.Request.URL.Path
+		if strings.HasPrefix(path, "/api") || strings.HasPrefix(path, "/assets/") && !exists(web, path[1:]) {
+			problem(c, http.StatusNotFound, "There is nothing at this address.")
+			return
+		}
+		if path != "/" && exists(web, path[1:]) {
+			if strings.HasPrefix(path, "/assets/") {
+				c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			files.ServeHTTP(c.Writer, c.Request)
+			return
+		}
+		page, err := fs.ReadFile(web, "index.html")
+		if err != nil {
+			problem(c, http.StatusInternalServerError, "The front end is not built.")
+			return
+		}
+		c.Header("Cache-Control", "no-cache")
+		c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+		c.Data(http.StatusOK, "text/html; charset=utf-8", page)
+	})
+	r.NoMethod(func(c *gin.Context) {
+		problem(c, http.StatusMethodNotAllowed, "This address does not take this method.")
+	})
+	return r
+}
+
+func exists(web fs.FS, path string) bool {
+	info, err := fs.Stat(web, path)
+	return err == nil && !info.IsDir()
+}
+
+func problem(c *gin.Context, status int, detail string) {
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(status, huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+}
+
+func (s *Server) logged(c *gin.Context) {
+	begun := time.Now()
+	c.Next()
+	slog.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(begun))
+}
+
+func recovered(c *gin.Context) {
+	defer func() {
+		if r := recover(); r != nil {
+			slog.Error("a request failed unexpectedly", "path", c.Request.URL.Path, "panic", fmt.Sprint(r))
+			problem(c, http.StatusInternalServerError, "Something went wrong here. It has been noted in the program's log.")
+		}
+	}()
+	c.Next()
+}
+
+// sameSite refuses writes that another site's page makes a browser send, and requests to a name that is not this
+// machine's (DNS rebinding).
+func sameSite(c *gin.Context) {
+	host, _, _ := strings.Cut(c.Request.Host, ":")
+	if host != "127.0.0.1" && host != "localhost" && host != "[" {
+		problem(c, http.StatusForbidden, "This server answers to 127.0.0.1 and localhost only.")
+		return
+	}
+	if err := http.NewCrossOriginProtection().Check(c.Request); err != nil {
+		problem(c, http.StatusForbidden, "Another site's page sent this request.")
+	}
+}
+
+// API registers the operations on a router and returns their description.
+func (s *Server) register(r *gin.Engine) huma.API {
+	huma.DefaultArrayNullable = false
+	huma.NewError = newError
+	config := huma.DefaultConfig("Dogbane", "0.1.0")
+	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
+	config.OpenAPIPath = "/api/openapi"
+	api := humagin.New(r, config)
+	s.registerState(api)
+	s.registerPrices(api)
+	s.registerRules(api)
+	s.registerProducts(api)
+	s.registerPublish(api)
+	return api
+}
+
+func newRouter() *gin.Engine {
+	gin.SetMode(gin.ReleaseMode)
+	return gin.New()
+}
+
+// OpenAPI is the API's description as JSON, without a running server.
+func OpenAPI() ([]byte, error) {
+	api := (&Server{}).register(newRouter())
+	return api.OpenAPI().MarshalJSON()
+}
+
+// newError keeps the inside of the program out of answers.
+func newError(status int, message string, errs ...error) huma.StatusError {
+	e := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}
+	for _, err := range errs {
+		var detail *huma.ErrorDetail
+		if errors.As(err, &detail) {
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: detail.Message, Location: detail.Location})
+		} else if err != nil && status < http.StatusInternalServerError {
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: err.Error()})
+		} else if err != nil {
+			slog.Error("request failed", "error", err)
+		}
+	}
+	return e
+}
+
+// Stale is the problem document of a write that was based on something that has changed since.
+type Stale struct {
+	huma.ErrorModel
+	Now any `json:"now" doc:"what it is now; null where it was deleted"`
+}
+
+// asProblem turns an error of the core or the store into a problem document.
+func asProblem(err error) error {
+	var question *pricing.QuestionError
+	var doc bookfile.Errors
+	var conflict *store.Conflict
+	var undecided *publish.Undecided
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &question):
+		e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: question.Problem}
+		e.Errors = []*huma.ErrorDetail{{Location: question.Path, Message: question.Problem}}
+		return e
+	case errors.As(err, &doc):
+		e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: "This cannot be saved as it is."}
+		for _, d := range doc {
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: d.Path, Message: d.Problem, Value: d.Value})
+		}
+		return e
+	case errors.As(err, &conflict):
+		return &Stale{huma.ErrorModel{Status: 412, Title: http.StatusText(412), Detail: "Somebody else has changed this in the meantime."}, conflict.Now}
+	case errors.As(err, &undecided):
+		e := &huma.ErrorModel{Status: 409, Title: http.StatusText(409), Detail: undecided.Error()}
+		for _, sku := range undecided.SKUs {
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "below cost"})
+		}
+		return e
+	case errors.Is(err, publish.ErrNothing):
+		return huma.Error409Conflict("The channel already shows all of this.")
+	case errors.Is(err, store.ErrBusy):
+		return huma.Error409Conflict("A publication to this channel is under way.")
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("There is no such thing.")
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "The request was given up.")
+	}
+	var status huma.StatusError
+	if errors.As(err, &status) {
+		return err
+	}
+	slog.Error("request failed", "error", err)
+	return huma.Error500InternalServerError("Something went wrong here. It has been noted in the program's log.")
+}
+
+// invalid is a problem with one value of the request.
+func invalid(location, message string) error {
+	e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: message}
+	e.Errors = []*huma.ErrorDetail{{Location: location, Message: message}}
+	return e
+}

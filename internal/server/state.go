@@ -1,0 +1,143 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"dogbane/internal/pricing"
+	"dogbane/internal/store"
+)
+
+// State is what every view shows: where the book stands and how far the channels are behind.
+type State struct {
+	Version  int64          `json:"version" doc:"of the saved book"`
+	Now      string         `json:"now" doc:"the present on the book's wall clock"`
+	TimeZone string         `json:"timeZone"`
+	Currency string         `json:"currency"`
+	Products int            `json:"products"`
+	Channels []ChannelState `json:"channels"`
+	Layers   []LayerState   `json:"layers" doc:"in the order in which prices pass through them"`
+	Flags    FlagState      `json:"flags"`
+}
+
+// ChannelState is how far a channel is behind the saved book.
+type ChannelState struct {
+	Code     string `json:"code"`
+	Name     string `json:"name"`
+	Currency string `json:"currency"`
+	Behind   int    `json:"behind" doc:"products whose price there is not what the saved book says"`
+	Blocked  int    `json:"blocked"`
+	Sending  bool   `json:"sending"`
+}
+
+// LayerState is a layer with how its rules share the work.
+type LayerState struct {
+	Layer string `json:"layer"`
+	Mode  string `json:"mode"`
+}
+
+// FlagState counts the flags.
+type FlagState struct {
+	Errors    int  `json:"errors"`
+	Others    int  `json:"others"`
+	Searching bool `json:"searching" doc:"a newer version is being looked at"`
+}
+
+// Saved is what a write answers.
+type Saved struct {
+	Version int64  `json:"version"`
+	Entry   int64  `json:"entry" doc:"of the log; it can be undone"`
+	Summary string `json:"summary"`
+}
+
+type body[T any] struct{ Body T }
+
+func answer[T any](v T, err error) (*body[T], error) {
+	if err != nil {
+		return nil, asProblem(err)
+	}
+	return &body[T]{v}, nil
+}
+
+func (s *Server) registerState(api huma.API) {
+	huma.Get(api, "/api/state", func(ctx context.Context, _ *struct{}) (*body[State], error) {
+		return answer(s.state(ctx))
+	})
+	huma.Get(api, "/api/log", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" default:"100" minimum:"1" maximum:"500"`
+	}) (*body[LogList], error) {
+		entries, err := s.store.Log(ctx, in.Limit)
+		out := LogList{Entries: []LogEntry{}}
+		for _, e := range entries {
+			out.Entries = append(out.Entries, LogEntry{e.ID, s.wall(e.At), e.Who, e.Version, e.Summary, e.UndoneBy != nil, e.Version > 1 && e.UndoneBy == nil})
+		}
+		return answer(out, err)
+	})
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/log/{id}/undo"}, func(ctx context.Context, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[Saved], error) {
+		entry, err := s.live.Undo(ctx, in.ID, who, s.now())
+		return answer(saved(entry), err)
+	})
+}
+
+// LogList is the newest changes, newest first.
+type LogList struct {
+	Entries []LogEntry `json:"entries"`
+}
+
+// LogEntry is one saved change.
+type LogEntry struct {
+	ID      int64  `json:"id"`
+	At      string `json:"at"`
+	Who     string `json:"who"`
+	Version int64  `json:"version"`
+	Summary string `json:"summary"`
+	Undone  bool   `json:"undone"`
+	CanUndo bool   `json:"canUndo"`
+}
+
+func saved(e store.Entry) Saved { return Saved{e.Version, e.ID, e.Summary} }
+
+// wall is an instant on the book's wall clock.
+func (s *Server) wall(t time.Time) string {
+	m := pricing.MomentOf(t.In(s.live.Current().Zone))
+	return (m - m%pricing.Minute).String()
+}
+
+func (s *Server) state(ctx context.Context) (State, error) {
+	snap := s.live.Current()
+	st := State{Version: snap.Version, Now: s.moment(snap).String(), TimeZone: snap.Book.Settings.TimeZone, Currency: snap.Book.Settings.Currency,
+		Products: len(snap.Book.Products), Channels: []ChannelState{}, Layers: []LayerState{}}
+	recent, err := s.store.Publications(ctx, "", 20)
+	if err != nil {
+		return st, err
+	}
+	sending := map[string]bool{}
+	for _, p := range recent {
+		sending[p.Channel] = sending[p.Channel] || p.Status == "sending"
+	}
+	for _, c := range snap.Book.Channels {
+		d, err := s.differences(ctx, snap, c.Code)
+		if err != nil {
+			return st, err
+		}
+		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
+	}
+	for _, l := range snap.Book.Settings.Layers {
+		st.Layers = append(st.Layers, LayerState{l.Layer.String(), string(l.Mode)})
+	}
+	found, version, searching := s.currentFlags(snap)
+	st.Flags.Searching = searching || version != snap.Version
+	for i := range found {
+		if found[i].Severity == "error" {
+			st.Flags.Errors++
+		} else {
+			st.Flags.Others++
+		}
+	}
+	return st, nil
+}
