@@ -1,0 +1,58 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+type Schemas = components["schemas"];
+export type State = Schemas["State"];
+export type BoardRow = Schemas["BoardRow"];
+export type RuleRow = Omit<Schemas["RuleRow"], "rule"> & { rule: Rule };
+export type Rule = Schemas["RuleShape"];
+export type Where = Schemas["WhereShape"];
+export type Impact = Schemas["Impact"];
+export type DocError = Schemas["DocError"];
+export type Flag = Schemas["FlagAnswer"];
+export type PriceDetail = Schemas["PriceDetail"];
+export type Trail = Schemas["Trail"];
+export type Differences = Schemas["ChannelDifferences"];
+export type Difference = Schemas["Difference"];
+export type Publication = Schemas["PublicationAnswer"];
+export type Preview = Schemas["ImportPreview"];
+export type Saved = Schemas["Saved"];
+export type Layer = Rule["layer"];
+
+export const api = createClient<paths>();
+
+/** A problem document (RFC 9457) as an error. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly details: { location: string; message: string }[],
+    readonly now: unknown,
+  ) {
+    super(message);
+  }
+}
+
+interface ProblemDocument {
+  status?: number;
+  detail?: string;
+  title?: string;
+  errors?: { location?: string; message?: string }[];
+  now?: unknown;
+}
+
+/** The data of an answer, or its problem thrown. */
+export async function take<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let got;
+  try {
+    got = await answer;
+  } catch {
+    throw new Problem(0, "The program does not answer. Is it still running?", [], undefined);
+  }
+  if (got.error !== undefined || !got.response.ok) {
+    const p = (got.error ?? {}) as ProblemDocument;
+    const details = (p.errors ?? []).map((e) => ({ location: e.location ?? "", message: e.message ?? "" }));
+    throw new Problem(got.response.status, p.detail || p.title || "Something went wrong.", details, p.now);
+  }
+  return got.data as T;
+}

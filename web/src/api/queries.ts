@@ -1,0 +1,128 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useDeferredValue } from "react";
+import { useSaved } from "../ui/toasts";
+import { api, take, type Impact, type Rule, type RuleRow, type Saved } from "./client";
+
+/** Who, where, how many and when; empty strings stand for nobody, nowhere and now. */
+export interface Viewpoint {
+  channel: string;
+  at: string;
+  quantity: number;
+}
+
+export const viewpointQuery = (v: Viewpoint) => ({ channel: v.channel, at: v.at, quantity: v.quantity });
+
+export const useProgramState = () =>
+  useQuery({
+    queryKey: ["state"],
+    queryFn: () => take(api.GET("/api/state")),
+    refetchInterval: (q) =>
+      q.state.data?.flags.searching || q.state.data?.channels.some((c) => c.sending) ? 400 : 5000,
+    placeholderData: keepPreviousData,
+  });
+
+export const useCategories = (v: Viewpoint) =>
+  useQuery({
+    queryKey: ["book", "categories", v],
+    queryFn: () => take(api.GET("/api/categories", { params: { query: viewpointQuery(v) } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useChanges = () =>
+  useQuery({
+    queryKey: ["book", "changes"],
+    queryFn: () => take(api.GET("/api/changes", { params: { query: { days: 60 } } })),
+  });
+
+export const useRules = () =>
+  useQuery({
+    queryKey: ["book", "rules"],
+    queryFn: async () => {
+      const list = await take(api.GET("/api/rules"));
+      return list.rules as unknown as RuleRow[];
+    },
+  });
+
+export const usePrice = (v: Viewpoint, sku: string) =>
+  useQuery({
+    queryKey: ["book", "price", v, sku],
+    queryFn: () => take(api.GET("/api/price", { params: { query: { ...viewpointQuery(v), sku } } })),
+    enabled: sku !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const useFlags = () =>
+  useQuery({
+    queryKey: ["book", "flags"],
+    queryFn: () => take(api.GET("/api/flags")),
+    refetchInterval: (q) => (q.state.data?.searching ? 300 : false),
+  });
+
+export const useFacets = () => useQuery({ queryKey: ["book", "facets"], queryFn: () => take(api.GET("/api/facets")) });
+
+export const useDifferences = (channel: string) =>
+  useQuery({
+    queryKey: ["book", "differences", channel],
+    queryFn: () => take(api.GET("/api/channels/{channel}/differences", { params: { path: { channel } } })),
+    enabled: channel !== "",
+  });
+
+export const usePublications = (channel: string) =>
+  useQuery({
+    queryKey: ["publications", channel],
+    queryFn: () => take(api.GET("/api/publications", { params: { query: { channel } } })),
+  });
+
+export const usePublication = (id: number) =>
+  useQuery({
+    queryKey: ["publication", id],
+    queryFn: () => take(api.GET("/api/publications/{id}", { params: { path: { id } } })),
+    refetchInterval: (q) => (q.state.data?.status === "sending" ? 250 : false),
+    enabled: id > 0,
+  });
+
+export const useLog = () =>
+  useQuery({
+    queryKey: ["book", "log"],
+    queryFn: () => take(api.GET("/api/log", { params: { query: { limit: 60 } } })),
+  });
+
+/** The effect of a rule that is being written, asked anew at each keystroke; the last answer stays until the next. */
+export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
+  const asked = useDeferredValue(JSON.stringify(rule));
+  return useQuery({
+    queryKey: ["book", "impact", v, replaces, asked],
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/impact", {
+          params: { query: { ...viewpointQuery(v), replaces } },
+          body: JSON.parse(asked) as never,
+          signal,
+        }),
+      ) as Promise<Impact>,
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+  });
+}
+
+/** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */
+export function useSave<In>(write: (input: In) => Promise<Saved>) {
+  const client = useQueryClient();
+  const notify = useSaved();
+  return useMutation({
+    mutationFn: write,
+    onSuccess: async (saved) => {
+      if (saved.entry) notify(saved);
+      await refresh(client);
+    },
+  });
+}
+
+export const refresh = (client: ReturnType<typeof useQueryClient>) =>
+  Promise.all([
+    client.invalidateQueries({ queryKey: ["book"] }),
+    client.invalidateQueries({ queryKey: ["state"] }),
+    client.invalidateQueries({ queryKey: ["publications"] }),
+  ]);

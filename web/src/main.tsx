@@ -1,0 +1,43 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import "./index.css";
+import { Toasts } from "./ui/toasts";
+import { Board } from "./views/board/Board";
+import { Catalogue } from "./views/catalogue/Catalogue";
+import { Flags } from "./views/flags/Flags";
+import { Frame } from "./views/frame/Frame";
+import { Publish } from "./views/publish/Publish";
+import { EditorPage } from "./views/stack/editor/EditorPage";
+import { Stack } from "./views/stack/Stack";
+import { Empty } from "./ui/states";
+
+const client = new QueryClient({
+  defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: true } },
+});
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <BrowserRouter>
+          <Toasts>
+            <Routes>
+              <Route element={<Frame />}>
+                <Route index element={<Navigate to="/board" replace />} />
+                <Route path="board" element={<Board />} />
+                <Route path="stack" element={<Stack />} />
+                <Route path="stack/new" element={<EditorPage />} />
+                <Route path="stack/rule/:code" element={<EditorPage />} />
+                <Route path="flags" element={<Flags />} />
+                <Route path="publish" element={<Publish />} />
+                <Route path="catalogue" element={<Catalogue />} />
+                <Route path="*" element={<Empty title="There is no such page">Choose a view above.</Empty>} />
+              </Route>
+            </Routes>
+          </Toasts>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </StrictMode>,
+  );

@@ -1,0 +1,150 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useRef, useState } from "react";
+import { useProgramState } from "../../api/queries";
+import { amount, count } from "../../lib/format";
+import { useViewpoint } from "../../lib/viewpoint";
+import { AmountCell } from "../board/AmountCell";
+import { useBoardPages } from "../board/useBoardPages";
+import { Empty, Failed } from "../../ui/states";
+import { ImportPanel } from "./ImportPanel";
+import { LogList } from "./LogList";
+
+const tabs = [
+  ["products", "Products"],
+  ["import", "Import"],
+  ["log", "Changes"],
+] as const;
+
+/** The goods as they are kept, bringing them in, and who changed what. */
+export function Catalogue() {
+  const [tab, setTab] = useState<(typeof tabs)[number][0]>("products");
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex shrink-0 items-center gap-4 border-b px-5 py-2">
+        <h1 className="text-[19px]">Catalogue</h1>
+        <div role="tablist" className="flex">
+          {tabs.map(([key, name]) => (
+            <button
+              key={key}
+              type="button"
+              role="tab"
+              aria-selected={tab === key}
+              className={`px-3 py-0.5 ${tab === key ? "bg-ink text-paper" : "hover:bg-wash"}`}
+              onClick={() => setTab(key)}
+            >
+              {name}
+            </button>
+          ))}
+        </div>
+      </div>
+      <div className="min-h-0 flex-1">
+        {tab === "products" ? (
+          <Products />
+        ) : tab === "import" ? (
+          <ImportPanel onDone={() => setTab("products")} />
+        ) : (
+          <LogList />
+        )}
+      </div>
+    </div>
+  );
+}
+
+/** Every product with its list price and cost as they are kept, both edited in place. */
+function Products() {
+  const { data: state } = useProgramState();
+  const { viewpoint, ready, set, params } = useViewpoint();
+  const [words, setWords] = useState("");
+  const [range, setRange] = useState({ first: 0, last: 60 });
+  const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
+  const scroller = useRef<HTMLDivElement>(null);
+  const board = useBoardPages(
+    { ...viewpoint, channel: "", at: "", quantity: 1 },
+    { q: words, category: "", show: "all", rule: "", sort: "category", desc: false },
+    range.first,
+    range.last,
+    ready,
+  );
+  const list = useVirtualizer({
+    count: board.total,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 34,
+    overscan: 15,
+    onChange: (v) => {
+      const items = v.getVirtualItems();
+      const next = { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 60 };
+      setRange((old) => (old.first === next.first && old.last === next.last ? old : next));
+    },
+  });
+  if (board.error && board.total === 0) return <Failed error={board.error} retry={board.refetch} />;
+  const cell = (sku: string, name: string, field: "list" | "cost", kept: string | null) => (
+    <AmountCell
+      sku={sku}
+      name={name}
+      field={field}
+      kept={kept}
+      editing={editing?.sku === sku && editing.field === field}
+      onEdit={(on) => setEditing(on ? { sku, field } : null)}
+    />
+  );
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex shrink-0 items-center gap-4 border-b px-5 py-1.5">
+        <input
+          type="search"
+          aria-label="Find a product"
+          placeholder="Find a product"
+          className="field w-64"
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
+        />
+        <span className="text-quiet">
+          {count(board.total)} of {count(state?.products ?? 0)} · amounts in {state?.currency}; list prices with tax,
+          costs without · click an amount to change it
+        </span>
+      </div>
+      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-6 pl-5 text-[12px] text-quiet">
+        <span className="w-36">SKU</span>
+        <span className="min-w-0 flex-1">Name</span>
+        <span className="w-56">Category</span>
+        <span className="w-28 text-right">List price</span>
+        <span className="w-28 text-right">Cost</span>
+      </div>
+      <div ref={scroller} className="min-h-0 flex-1 overflow-y-scroll bg-sheet" tabIndex={0} aria-label="Products">
+        {board.total === 0 && !board.loading && (
+          <Empty title={words ? "No product fits" : "There are no products yet"}>
+            {words ? "Try fewer words." : "Import a CSV file to begin."}
+          </Empty>
+        )}
+        <div style={{ height: list.getTotalSize(), position: "relative" }}>
+          {list.getVirtualItems().map((item) => {
+            const row = board.row(item.index);
+            return (
+              <div
+                key={row?.sku ?? item.index}
+                data-sku={row?.sku}
+                style={{ transform: `translateY(${item.start}px)`, height: 34 }}
+                className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${row && params.get("sku") === row.sku ? "bg-wash" : "hover:bg-wash/60"}`}
+                onClick={() => row && set({ sku: row.sku })}
+              >
+                {row ? (
+                  <>
+                    <span className="w-36 truncate text-quiet">{row.sku}</span>
+                    <span className="min-w-0 flex-1 truncate" title={row.name}>
+                      {row.name}
+                    </span>
+                    <span className="w-56 truncate text-quiet">{row.category.split("/").join(" › ")}</span>
+                    <span className="w-28 text-right">{cell(row.sku, row.name, "list", row.bookList)}</span>
+                    <span className="w-28 text-right">{cell(row.sku, row.name, "cost", row.bookCost)}</span>
+                  </>
+                ) : (
+                  <span className="text-quiet">{amount(null)}</span>
+                )}
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,81 @@
+import { Link } from "react-router";
+import type { Difference } from "../../api/client";
+import { amount, signed } from "../../lib/format";
+
+/** What was decided about a blocked row. */
+export interface Decision {
+  reason: string;
+  leaveOut: boolean;
+}
+
+interface Props {
+  row: Difference;
+  top: number;
+  decision: Decision | undefined;
+  onDecide: (d: Decision) => void;
+}
+
+const kindWords: Record<string, string> = { new: "new", gone: "taken off", reference: "reference only" };
+
+/** One product whose price in the channel would change. */
+export function DifferenceLine({ row, top, decision, onDecide }: Props) {
+  const out = decision?.leaveOut ?? false;
+  return (
+    <div
+      data-sku={row.sku}
+      style={{ transform: `translateY(${top}px)`, height: 40 }}
+      className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${row.blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
+    >
+      <div className="min-w-0 flex-1 leading-tight">
+        <Link
+          to={`/board?${new URLSearchParams({ q: row.sku, sku: row.sku, trail: "open" }).toString()}`}
+          className="block truncate underline-offset-2 hover:underline"
+        >
+          {row.name || row.sku}
+        </Link>
+        <span className="block text-[12px] text-quiet">{row.sku}</span>
+      </div>
+      <span className="w-20 text-right">{amount(row.was)}</span>
+      <span className="w-20 text-right text-[15px] font-semibold">{amount(row.price)}</span>
+      <span className="w-20 text-right">
+        {row.change && row.kind !== "reference" ? (
+          signed(row.change)
+        ) : (
+          <span className="text-quiet">{kindWords[row.kind] ?? ""}</span>
+        )}
+      </span>
+      <span className="w-24 text-right">
+        {row.reference ? amount(row.reference) : <span className="text-quiet">–</span>}
+      </span>
+      <span className={`w-20 text-right ${row.blocked ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</span>
+      <div className="flex w-[330px] items-center gap-2">
+        {row.blocked && (
+          <>
+            <span className="rounded-[3px] bg-bad px-1.5 py-px text-[12px] font-medium whitespace-nowrap text-paper">
+              below cost
+            </span>
+            <input
+              aria-label={`Reason for sending ${row.sku} below cost`}
+              placeholder="send all the same, because …"
+              className="field w-full min-w-0 disabled:opacity-50"
+              maxLength={500}
+              disabled={out}
+              value={decision?.reason ?? ""}
+              onChange={(e) => onDecide({ reason: e.target.value, leaveOut: false })}
+            />
+            <label className="flex items-center gap-1 whitespace-nowrap">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                checked={out}
+                onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: e.target.checked })}
+                aria-label={`Leave out ${row.sku}`}
+              />
+              leave out
+            </label>
+          </>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,95 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { useDifferences, useProgramState, usePublications } from "../../api/queries";
+import { count, moment } from "../../lib/format";
+import { useViewpoint } from "../../lib/viewpoint";
+import { Empty } from "../../ui/states";
+import { ChannelSheet } from "./ChannelSheet";
+
+/** One column per channel: what it shows since when, what would change, what blocks. Below, the channel opened. */
+export function Publish() {
+  const { data: state } = useProgramState();
+  const { params, set } = useViewpoint();
+  const [picked, setPicked] = useState("");
+  if (!state) return null;
+  if (state.channels.length === 0)
+    return <Empty title="The book has no channels">Prices are published to channels.</Empty>;
+  const open = picked || params.get("channel") || state.channels[0]?.code || "";
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex shrink-0 gap-4 border-b px-5 py-3">
+        {state.channels.map((c) => (
+          <Column
+            key={c.code}
+            code={c.code}
+            name={c.name}
+            open={c.code === open}
+            onOpen={() => {
+              setPicked(c.code);
+              set({ channel: c.code });
+            }}
+          />
+        ))}
+        <p className="max-w-[30ch] self-center text-quiet">
+          Saved changes reach customers only when they are sent here. Guests' prices for one piece are sent, as they are
+          now.
+        </p>
+      </div>
+      <div className="min-h-0 flex-1">
+        <ChannelSheet key={open} channel={open} />
+      </div>
+    </div>
+  );
+}
+
+function Column({ code, name, open, onOpen }: { code: string; name: string; open: boolean; onOpen: () => void }) {
+  const { data: state } = useProgramState();
+  const { data } = useDifferences(code);
+  const { data: past } = usePublications(code);
+  const last = past?.publications[0];
+  const kind = (k: string) => data?.rows.filter((r) => r.kind === k).length ?? 0;
+  const blocked = data?.rows.filter((r) => r.blocked).length ?? 0;
+  return (
+    <section
+      aria-label={name}
+      className={`w-[300px] rounded-[4px] border px-3.5 py-2 ${open ? "border-2 border-ink bg-sheet" : "border-ink/30"}`}
+    >
+      <button type="button" className="flex w-full items-baseline text-left" aria-pressed={open} onClick={onOpen}>
+        <span className="text-[16px] font-semibold">{name}</span>
+        <span className="ml-auto text-[20px] font-semibold" data-testid={`behind-${code}`}>
+          {data ? count(data.rows.length) : "…"}
+        </span>
+      </button>
+      <p>
+        {data?.rows.length === 0
+          ? "shows the saved prices"
+          : [
+              [kind("down"), "down"],
+              [kind("up"), "up"],
+              [kind("new"), "new"],
+              [kind("gone"), "gone"],
+              [kind("reference"), "reference only"],
+            ]
+              .filter(([n]) => n !== 0)
+              .map(([n, word]) => `${count(Number(n))} ${word}`)
+              .join(", ")}
+        {blocked > 0 && <span className="font-medium text-bad"> · {count(blocked)} blocked</span>}
+      </p>
+      <p className="text-quiet">
+        {last
+          ? last.status === "sending"
+            ? "sending now"
+            : `last sent ${moment(last.ended ?? last.started, state?.now)}`
+          : "nothing sent yet"}
+        {data?.page && (
+          <>
+            {" · "}
+            <Link to={data.page} target="_blank" rel="noreferrer" className="underline underline-offset-2">
+              its page
+            </Link>
+          </>
+        )}
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,118 @@
+import {
+  DndContext,
+  KeyboardSensor,
+  PointerSensor,
+  closestCenter,
+  useSensor,
+  useSensors,
+  type DragEndEvent,
+} from "@dnd-kit/core";
+import {
+  SortableContext,
+  arrayMove,
+  sortableKeyboardCoordinates,
+  verticalListSortingStrategy,
+} from "@dnd-kit/sortable";
+import { Plus } from "lucide-react";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, take, type Layer, type RuleRow } from "../../api/client";
+import { useSave } from "../../api/queries";
+import { layerColour, layerNames, modeWords } from "../../lib/layers";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
+import { LayerMark } from "../../ui/layer-mark";
+import { useFailed } from "../../ui/toasts";
+import { RuleLine } from "./RuleLine";
+
+interface Props {
+  layer: Layer;
+  mode: string;
+  rules: RuleRow[];
+  seen: (r: RuleRow) => boolean;
+  filtered: boolean;
+  channels: Map<string, string>;
+  now: string;
+}
+
+/** One layer: how its rules share the work, and the rules by rank, which are dragged or moved with Alt and the arrows. */
+export function Band({ layer, mode, rules, seen, filtered, channels, now }: Props) {
+  const { params } = useViewpoint();
+  const navigate = useNavigate();
+  const fail = useFailed();
+  const [said, setSaid] = useState("");
+  // While a new order is on its way the rules stand in it already.
+  const [pending, setPending] = useState<string[] | null>(null);
+  const save = useSave((order: { moved: string; codes: string[] }) =>
+    take(api.POST("/api/rules-order", { body: { layer, ...order } })),
+  );
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  const byCode = new Map(rules.map((r) => [r.rule.code, r]));
+  const ordered =
+    pending?.length === rules.length && pending.every((c) => byCode.has(c))
+      ? pending.flatMap((c) => byCode.get(c) ?? [])
+      : rules;
+  const shown = ordered.filter(seen);
+  const move = (from: number, to: number) => {
+    const row = ordered[from];
+    if (!row || to < 0 || to >= ordered.length || from === to) return;
+    const codes = arrayMove(ordered, from, to).map((r) => r.rule.code);
+    setPending(codes);
+    setSaid(`${row.rule.name ?? row.rule.code}, now number ${to + 1} of ${codes.length}`);
+    save.mutate({ moved: row.rule.code, codes }, { onError: fail, onSettled: () => setPending(null) });
+  };
+  const index = (code: unknown) => ordered.findIndex((r) => r.rule.code === code);
+  const dragged = (e: DragEndEvent) => e.over && move(index(e.active.id), index(e.over.id));
+  return (
+    <section
+      aria-label={`${layerNames[layer]} layer`}
+      className="mb-7"
+      style={{ borderLeft: `5px solid ${layerColour[layer]}` }}
+    >
+      <div className="flex items-center gap-2.5 border-b border-ink/50 pb-1.5 pl-3">
+        <LayerMark layer={layer} size={15} />
+        <h2 className="text-[16px]">{layerNames[layer]}</h2>
+        <p className="text-quiet">{modeWords[mode] ?? mode}</p>
+        <Button className="ml-auto" onClick={() => void navigate(`/stack/new${withLayer(carried(params), layer)}`)}>
+          <Plus size={14} aria-hidden /> New {layerNames[layer].toLowerCase()} rule
+        </Button>
+      </div>
+      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={dragged}>
+        <SortableContext
+          items={shown.map((r) => r.rule.code)}
+          strategy={verticalListSortingStrategy}
+          disabled={filtered}
+        >
+          <ol>
+            {shown.map((r) => (
+              <RuleLine
+                key={r.rule.code}
+                row={r}
+                place={index(r.rule.code)}
+                channels={channels}
+                now={now}
+                canMove={!filtered}
+                onMove={(way) => move(index(r.rule.code), index(r.rule.code) + way)}
+              />
+            ))}
+          </ol>
+        </SortableContext>
+      </DndContext>
+      {shown.length === 0 && (
+        <p className="px-4 py-4 text-quiet">
+          {filtered
+            ? "No rule of this layer fits."
+            : `No rules yet. Without any, prices pass through this layer as they are.`}
+        </p>
+      )}
+      <span className="sr-only" aria-live="assertive">
+        {said}
+      </span>
+    </section>
+  );
+}
+
+const withLayer = (query: string, layer: string) => `${query}${query ? "&" : "?"}layer=${layer}`;

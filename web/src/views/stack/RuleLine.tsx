@@ -1,0 +1,160 @@
+import { useSortable } from "@dnd-kit/sortable";
+import { CSS } from "@dnd-kit/utilities";
+import { GripVertical, MoreHorizontal } from "lucide-react";
+import { DropdownMenu, Switch } from "radix-ui";
+import { Link, useNavigate } from "react-router";
+import { api, take, type RuleRow } from "../../api/client";
+import { useSave } from "../../api/queries";
+import { count, day } from "../../lib/format";
+import { sentence } from "../../lib/sentence";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
+import { useFailed } from "../../ui/toasts";
+
+interface Props {
+  row: RuleRow;
+  place: number;
+  channels: Map<string, string>;
+  now: string;
+  canMove: boolean;
+  onMove: (way: 1 | -1) => void;
+}
+
+function stateWords(row: RuleRow, now: string): string {
+  switch (row.state) {
+    case "on":
+      return row.next ? `on, until ${day(row.next, now)}` : "on";
+    case "opens":
+      return `opens ${day(row.next ?? "", now)}`;
+    case "closed":
+      return row.next ? `closed until ${day(row.next, now)}` : "closed";
+    default:
+      return row.state;
+  }
+}
+
+/** One rule as a sentence, with its reach and its state. */
+export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) {
+  const { rule } = row;
+  const { params } = useViewpoint();
+  const navigate = useNavigate();
+  const fail = useFailed();
+  const drag = useSortable({ id: rule.code, disabled: !canMove });
+  const path = { params: { path: { code: rule.code } } };
+  const flip = useSave((status: "on" | "off") =>
+    take(api.POST("/api/rules/{code}/switch", { ...path, body: { status } })),
+  );
+  const remove = useSave(() => take(api.DELETE("/api/rules/{code}", path)));
+  const s = sentence(rule, channels, now);
+  const name = rule.name ?? rule.code;
+  const asleep = row.state === "off" || row.state === "draft" || row.state === "over";
+  const edit = `/stack/rule/${encodeURIComponent(rule.code)}${carried(params)}`;
+  const copy = `/stack/new${carried(params)}${carried(params) ? "&" : "?"}copy=${encodeURIComponent(rule.code)}`;
+  const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
+  return (
+    <li
+      ref={drag.setNodeRef}
+      style={{ transform: CSS.Translate.toString(drag.transform), transition: drag.transition }}
+      data-rule={rule.code}
+      className={`flex items-center gap-3 border-b bg-paper py-1.5 pr-1 pl-1 ${drag.isDragging ? "relative z-10 shadow-lg" : "hover:bg-wash/60"}`}
+    >
+      <button
+        type="button"
+        ref={drag.setActivatorNodeRef}
+        {...drag.attributes}
+        {...drag.listeners}
+        disabled={!canMove}
+        aria-label={`Move ${name}`}
+        title={canMove ? "Drag, or Alt and arrow keys, to change the rank" : "Show all rules to change ranks"}
+        className="flex items-center gap-0.5 py-2 text-quiet enabled:cursor-grab disabled:opacity-40"
+        onKeyDown={(e) => {
+          if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
+            e.preventDefault();
+            onMove(e.key === "ArrowUp" ? -1 : 1);
+            return;
+          }
+          drag.listeners?.onKeyDown?.(e);
+        }}
+      >
+        <GripVertical size={15} aria-hidden />
+        <span className="w-6 text-right" data-testid="rank" data-place={place}>
+          {rule.rank}
+        </span>
+      </button>
+      <div className={`min-w-0 flex-1 ${asleep ? "opacity-75" : ""}`}>
+        <Link to={edit} className="font-semibold underline-offset-2 hover:underline">
+          {name}
+        </Link>
+        <p>
+          <span className="font-medium">{s.what}</span> {s.goods}, {s.where}, {s.when}
+          {rule.note && <span className="text-quiet"> · {rule.note}</span>}
+        </p>
+      </div>
+      <div className="w-[118px] shrink-0 text-right">
+        {row.reach === 0 ? (
+          <span className="font-medium text-bad">reaches nothing</span>
+        ) : (
+          <>
+            {count(row.reach)} <span className="text-quiet">{row.reach === 1 ? "product" : "products"}</span>
+          </>
+        )}
+        {row.ties > 0 && (
+          <Link
+            to={"/flags" + carried(params)}
+            className="block text-[12px] font-medium text-bad underline underline-offset-2"
+          >
+            fights at this rank
+          </Link>
+        )}
+      </div>
+      <div className="w-[148px] shrink-0" data-testid="state">
+        <span className={row.state === "on" ? "font-medium text-good" : "text-quiet"}>{stateWords(row, now)}</span>
+      </div>
+      <Switch.Root
+        checked={(rule.status ?? "on") === "on"}
+        onCheckedChange={(on) => flip.mutate(on ? "on" : "off", { onError: fail })}
+        aria-label={`${name} is on`}
+        className="h-[18px] w-8 shrink-0 rounded-full border border-ink/60 bg-paper p-px data-[state=checked]:bg-ink"
+      >
+        <Switch.Thumb className="block h-[14px] w-[14px] rounded-full bg-ink transition-transform data-[state=checked]:translate-x-[14px] data-[state=checked]:bg-paper" />
+      </Switch.Root>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button look="bare" aria-label={`More for ${name}`}>
+            <MoreHorizontal size={16} aria-hidden />
+          </Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            className="z-40 min-w-44 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl"
+          >
+            <DropdownMenu.Item className={item} onSelect={() => void navigate(edit)}>
+              Edit
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} onSelect={() => void navigate(copy)}>
+              Copy
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              onSelect={() =>
+                void navigate(
+                  `/board${carried(params)}${carried(params) ? "&" : "?"}rule=${encodeURIComponent(rule.code)}`,
+                )
+              }
+            >
+              Show its products
+            </DropdownMenu.Item>
+            <DropdownMenu.Separator className="my-1 border-t" />
+            <DropdownMenu.Item
+              className={`${item} text-bad`}
+              onSelect={() => remove.mutate(undefined, { onError: fail })}
+            >
+              Delete
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </li>
+  );
+}

@@ -1,0 +1,216 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { Problem, api, take, type Rule } from "../../../api/client";
+import { refresh, useImpact, useProgramState, useSave } from "../../../api/queries";
+import { layerNames } from "../../../lib/layers";
+import { sentence } from "../../../lib/sentence";
+import { carried, useViewpoint } from "../../../lib/viewpoint";
+import { Button } from "../../../ui/button";
+import { LayerMark } from "../../../ui/layer-mark";
+import { FieldError } from "../../../ui/states";
+import { ImpactPanel } from "./ImpactPanel";
+import { SelectionBuilder } from "./SelectionBuilder";
+import { SentenceControls } from "./SentenceControls";
+import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "./form";
+
+interface Props {
+  start: Form;
+  /** The state of the saved rule that this is based on; "" for a new rule. */
+  etag: string;
+  saved: string;
+  codes: Set<string>;
+}
+
+/** A rule as a sentence with controls; beside it what it would do to the whole catalogue, while it is written. */
+export function Editor({ start, etag, saved, codes }: Props) {
+  const [form, setForm] = useState(start);
+  const [base, setBase] = useState(etag);
+  const [theirs, setTheirs] = useState<Rule | null | undefined>(undefined);
+  const [tried, setTried] = useState(false);
+  const { viewpoint, params } = useViewpoint();
+  const { data: state } = useProgramState();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const isNew = saved === "";
+  // A new rule's code follows its name until it is written by hand.
+  const [ownCode, setOwnCode] = useState(!isNew);
+  const code = ownCode ? form.code : form.name.trim() ? codeFrom(form.name, codes) : "";
+  const rule = writeForm({ ...form, code });
+  const impact = useImpact(viewpoint, rule, saved);
+  const change = (part: Partial<Form>) => setForm((old) => ({ ...old, ...part }));
+  const save = useSave(() =>
+    take(
+      isNew
+        ? api.POST("/api/rules", { body: rule as never })
+        : api.PUT("/api/rules/{code}", {
+            params: { path: { code: saved }, header: { "If-Match": base } },
+            body: rule as never,
+          }),
+    ),
+  );
+  const found = errorsOf(form, impact.data?.errors ?? []);
+  if (isNew && form.name.trim() === "") found.set("name", "Give the rule a name.");
+  if (isNew && code !== "" && codes.has(code)) found.set("code", "A rule with this code exists already.");
+  const refused = save.error instanceof Problem && save.error.status !== 412 ? save.error : null;
+  for (const d of refused?.details ?? [])
+    if (!found.has(placeOf(d.location))) found.set(placeOf(d.location), d.message);
+  // Blanks that nobody has come to yet are not reproached before the first try to save.
+  const errors = new Map([...found].filter(([place]) => tried || !untouched(place, form)));
+  const back = () => void navigate("/stack" + carried(params));
+  const submit = () => {
+    setTried(true);
+    if (found.size > 0) return;
+    save.mutate(undefined, {
+      onSuccess: back,
+      onError: (e) => {
+        if (e instanceof Problem && e.status === 412) setTheirs((e.now as Rule | null) ?? null);
+      },
+    });
+  };
+  const dirty = JSON.stringify(writeForm(form)) !== JSON.stringify(writeForm(start));
+  const takeTheirs = async () => {
+    if (!theirs) return back();
+    await refresh(client);
+    const rules = await take(api.GET("/api/rules"));
+    const row = rules.rules.find((r) => (r.rule as unknown as Rule).code === saved);
+    setForm(readForm(theirs));
+    if (row) setBase(row.etag);
+    setTheirs(undefined);
+  };
+  const keepMine = async () => {
+    const rules = await take(api.GET("/api/rules"));
+    const row = rules.rules.find((r) => (r.rule as unknown as Rule).code === saved);
+    if (row) setBase(row.etag);
+    setTheirs(undefined);
+  };
+  const channels = new Map((state?.channels ?? []).map((c) => [c.code, c.name]));
+  return (
+    <form
+      className="flex h-full min-h-0"
+      onSubmit={(e) => {
+        e.preventDefault();
+        submit();
+      }}
+      onKeyDown={(e) => {
+        if ((e.ctrlKey || e.metaKey) && e.key === "Enter") submit();
+      }}
+    >
+      <div className="flex min-w-0 flex-1 flex-col">
+        <div className="min-h-0 flex-1 overflow-y-auto px-6 pt-4 pb-8">
+          <div className="mx-auto max-w-[820px]">
+            <div className="flex items-center gap-2 text-quiet">
+              <LayerMark layer={form.layer} size={13} />
+              <span>
+                {isNew ? "New rule" : saved} in the {layerNames[form.layer].toLowerCase()} layer
+              </span>
+            </div>
+            <input
+              aria-label="Name"
+              aria-invalid={errors.has("name")}
+              autoFocus={isNew}
+              placeholder="Name of the rule"
+              className="mt-0.5 w-full border-b-2 border-ink/25 bg-transparent pb-0.5 text-[21px] font-semibold outline-none focus:border-ink"
+              value={form.name}
+              onChange={(e) => change({ name: e.target.value })}
+            />
+            <FieldError>{errors.get("name")}</FieldError>
+            {theirs !== undefined && (
+              <div role="alert" className="mt-3 rounded-[4px] border-2 border-bad bg-badwash px-3 py-2">
+                <p className="font-semibold">
+                  {theirs === null
+                    ? "Somebody deleted this rule while you were writing."
+                    : "Somebody saved another state of this rule while you were writing."}
+                </p>
+                {theirs && (
+                  <p className="mt-1">
+                    Theirs: {theirs.name}. {Object.values(sentence(theirs, channels, state?.now)).join(" ")}
+                  </p>
+                )}
+                <p>
+                  Yours: {rule.name}. {Object.values(sentence(rule, channels, state?.now)).join(" ")}
+                </p>
+                <div className="mt-2 flex gap-2">
+                  <Button onClick={() => void takeTheirs()}>{theirs ? "Take theirs" : "Leave it deleted"}</Button>
+                  {theirs && <Button onClick={() => void keepMine()}>Keep mine, then save</Button>}
+                </div>
+              </div>
+            )}
+            <SentenceControls form={form} errors={errors} change={change} />
+            <div className="mt-3">
+              <SelectionBuilder selection={form.selection} onChange={(selection) => change({ selection })} />
+              <FieldError>{errors.get("where")}</FieldError>
+            </div>
+            <div className="mt-4 grid grid-cols-[1fr_220px] gap-3">
+              <label className="block">
+                <span className="text-[12px] text-quiet">Note for colleagues</span>
+                <textarea
+                  className="field block h-14 w-full"
+                  value={form.note}
+                  onChange={(e) => change({ note: e.target.value })}
+                />
+              </label>
+              <label className="block">
+                <span className="text-[12px] text-quiet">Code{isNew ? "" : " (stays as it is)"}</span>
+                <input
+                  className="field block w-full disabled:opacity-60"
+                  disabled={!isNew}
+                  aria-invalid={errors.has("code")}
+                  value={code}
+                  onChange={(e) => {
+                    setOwnCode(true);
+                    change({ code: e.target.value });
+                  }}
+                />
+                <FieldError>{errors.get("code")}</FieldError>
+              </label>
+            </div>
+            {Object.keys(form.rest).filter((k) => k !== "window").length > 0 && (
+              <p className="mt-3 text-quiet">
+                This rule also says{" "}
+                {Object.keys(form.rest)
+                  .filter((k) => k !== "window")
+                  .join(", ")}
+                , which is kept as it is.
+              </p>
+            )}
+            <FieldError>{errors.get("other")}</FieldError>
+          </div>
+        </div>
+        <div className="flex shrink-0 items-center gap-2 border-t bg-paper px-6 py-2">
+          <Button look="ink" type="submit" disabled={save.isPending}>
+            {isNew ? "Save the rule" : "Save the change"}
+          </Button>
+          <Button onClick={back}>{dirty ? "Leave without saving" : "Back to the stack"}</Button>
+          <span className="text-quiet">Saved rules show on the board at once, in the channels when published.</span>
+          {refused && (
+            <span role="alert" className="ml-auto font-medium text-bad">
+              {refused.message}
+            </span>
+          )}
+          {tried && found.size > 0 && (
+            <span role="alert" className="ml-auto font-medium text-bad">
+              {found.size === 1 ? "One thing is" : `${found.size} things are`} missing or wrong above.
+            </span>
+          )}
+        </div>
+      </div>
+      <ImpactPanel
+        impact={impact.data}
+        error={impact.error}
+        stale={impact.isPlaceholderData}
+        blocked={found.size > 0}
+      />
+    </form>
+  );
+}
+
+/** Whether a control was not come to yet. */
+function untouched(place: string, f: Form): boolean {
+  return (
+    (place === "name" && f.name === "") ||
+    (place === "code" && f.name === "") ||
+    (place === "effect" && f.value === "") ||
+    (place === "where" && f.selection.root.parts.length === 0 && !f.selection.everything)
+  );
+}

@@ -1,0 +1,55 @@
+import { useMemo } from "react";
+import { useParams } from "react-router";
+import { useRules } from "../../../api/queries";
+import type { Layer } from "../../../api/client";
+import { useViewpoint } from "../../../lib/viewpoint";
+import { Empty, Failed } from "../../../ui/states";
+import { Editor } from "./Editor";
+import { codeFrom, emptyForm, readForm } from "./form";
+
+/** The editor of a saved rule, of a copy of one, or of a new one, by the address. */
+export function EditorPage() {
+  const { code } = useParams();
+  const { params } = useViewpoint();
+  const { data: rules, error, refetch } = useRules();
+  const copy = params.get("copy");
+  const layer = (params.get("layer") ?? "sale") as Layer;
+  const start = useMemo(() => {
+    if (!rules) return null;
+    const codes = new Set(rules.map((r) => r.rule.code));
+    const last = (l: Layer) => Math.max(0, ...rules.filter((r) => r.rule.layer === l).map((r) => r.rule.rank));
+    if (code !== undefined) {
+      const row = rules.find((r) => r.rule.code === code);
+      return row ? { form: readForm(row.rule), etag: row.etag, saved: row.rule.code } : undefined;
+    }
+    const source = rules.find((r) => r.rule.code === copy)?.rule;
+    if (!source) return { form: emptyForm(layer, last(layer) + 1), etag: "", saved: "" };
+    const name = `${source.name ?? source.code}, copy`;
+    return {
+      form: {
+        ...readForm(source),
+        name,
+        code: codeFrom(name, codes),
+        rank: String(last(source.layer) + 1),
+        status: "draft" as const,
+      },
+      etag: "",
+      saved: "",
+    };
+    // The form is read once per address: answers that come in while somebody types must not overwrite it.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [rules === undefined, code, copy, layer]);
+  if (error && !rules) return <Failed error={error} retry={() => void refetch()} />;
+  if (start === null) return null;
+  if (start === undefined)
+    return <Empty title={`There is no rule ${code}`}>It may have been deleted; the notice of that offers Undo.</Empty>;
+  return (
+    <Editor
+      key={`${code} ${copy} ${layer}`}
+      start={start.form}
+      etag={start.etag}
+      saved={start.saved}
+      codes={new Set(rules?.map((r) => r.rule.code))}
+    />
+  );
+}

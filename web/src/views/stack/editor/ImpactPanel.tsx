@@ -1,0 +1,144 @@
+import type { Impact } from "../../../api/client";
+import { useProgramState } from "../../../api/queries";
+import { amount, count, errorText, moment, signed } from "../../../lib/format";
+import { reasonWords } from "../../../lib/sentence";
+
+interface Props {
+  impact: Impact | undefined;
+  error: unknown;
+  stale: boolean;
+  blocked: boolean;
+}
+
+const shapedWords: Record<string, string> = { "max-off": "limit", floor: "floor", ending: "ending", zero: "held at 0" };
+
+/** What the unsaved rule would do: products reached, prices changed, the margin, the biggest movers. */
+export function ImpactPanel({ impact, error, stale, blocked }: Props) {
+  const { data: state } = useProgramState();
+  const channel = state?.channels.find((c) => c.code === impact?.channel)?.name;
+  const broken = !impact || impact.errors.length > 0;
+  return (
+    <aside
+      aria-label="Impact"
+      className="w-[430px] shrink-0 overflow-y-auto border-l bg-sheet px-5 py-4 max-[1100px]:w-[350px]"
+    >
+      <h2 className="text-[16px]">What it would do</h2>
+      {error ? (
+        <p role="alert" className="mt-2 text-bad">
+          {errorText(error)}
+        </p>
+      ) : broken ? (
+        <p className="mt-2 text-quiet">
+          Once the sentence is complete, its effect on the whole catalogue stands here, before anything is saved.
+        </p>
+      ) : (
+        <div className={stale || blocked ? "opacity-60" : ""}>
+          <p className="text-quiet">
+            {channel ? `At the ${channel}, ` : ""}
+            {moment(impact.at, state?.now)}
+            {impact.moved && !impact.never && ", when it is open"}
+          </p>
+          {impact.never && (
+            <p className="mt-1 font-medium text-bad">Its window is over: it is open at no moment from now on.</p>
+          )}
+          <div className="mt-3 grid grid-cols-3 gap-x-4">
+            <Figure
+              n={impact.reach}
+              name={impact.reach === 1 ? "product reached" : "products reached"}
+              test="reach"
+              bad={impact.reach === 0}
+            />
+            <Figure n={impact.changed} name="prices change" test="changed" />
+            <Figure n={impact.below} name="below cost" test="below" bad={impact.below > 0} />
+          </div>
+          <p className="mt-2 text-quiet">
+            {impact.changed > 0 && `${count(impact.down)} down, ${count(impact.up)} up. `}
+            {impact.applies < impact.reach &&
+              impact.reach > 0 &&
+              `It makes the price of ${count(impact.applies)}; elsewhere another rule wins. `}
+            {impact.marginBefore &&
+              impact.marginAfter &&
+              `Mean margin ${impact.marginBefore} % → ${impact.marginAfter} %.`}
+          </p>
+          {impact.reach > 0 && (
+            <p className="mt-1 text-quiet">
+              {impact.sample.slice(0, 4).join("; ")}
+              {impact.reach > 4 ? " …" : ""}
+            </p>
+          )}
+          {impact.example && <ExampleLine impact={impact} />}
+          {impact.movers.length > 0 && (
+            <>
+              <h3 className="mt-4 border-b pb-1">Biggest changes</h3>
+              <table className="w-full">
+                <tbody>
+                  {impact.movers.map((m) => (
+                    <tr key={m.sku} className="border-b border-dotted">
+                      <td className="max-w-[170px] truncate py-1 pr-2" title={`${m.name} ${m.sku}`}>
+                        {m.name || m.sku}
+                      </td>
+                      <td className="pr-2 text-right text-quiet">{amount(m.before)}</td>
+                      <td className="pr-2 text-right font-medium">{amount(m.after)}</td>
+                      <td className="text-right">{m.change ? signed(m.change) : ""}</td>
+                      <td className={`pl-2 text-right ${m.below ? "font-semibold text-bad" : "text-quiet"}`}>
+                        {m.margin ? `${amount(m.margin)} %` : ""}
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </>
+          )}
+          {impact.changed === 0 && (
+            <p className="mt-3 text-quiet">No price would differ from those of the saved book at this moment.</p>
+          )}
+        </div>
+      )}
+    </aside>
+  );
+}
+
+const Figure = ({ n, name, test, bad }: { n: number; name: string; test: string; bad?: boolean }) => (
+  <div>
+    <div className={`text-[24px] leading-7 font-semibold ${bad ? "text-bad" : ""}`} data-testid={test}>
+      {count(n)}
+    </div>
+    <div className="text-[12px] text-quiet">{name}</div>
+  </div>
+);
+
+/** One real product followed through the rule, figure by figure. */
+function ExampleLine({ impact }: { impact: Impact }) {
+  const e = impact.example;
+  if (!e) return null;
+  return (
+    <div className="mt-3 rounded-[4px] bg-wash px-3 py-2" data-testid="example">
+      <p className="truncate text-[12px] text-quiet" title={e.name}>
+        For example {e.name || e.sku}
+      </p>
+      {e.missed ? (
+        <p>
+          Here the rule {reasonWords(e.missed, e.by ?? "another rule")}.
+          {e.final && ` The price stays ${amount(e.final)}.`}
+        </p>
+      ) : (
+        <p className="text-[15px]">
+          {amount(e.before)} → {amount(e.raw)}
+          {e.shaped.map((s) => `, ${shapedWords[s] ?? s}`)}
+          {e.shaped.length > 0 && ` ${amount(e.after)}`}
+          {e.final && (
+            <>
+              {" "}
+              → <b>{amount(e.final)}</b>
+            </>
+          )}
+        </p>
+      )}
+      {e.margin && e.left && (
+        <p className={e.left.startsWith("-") ? "font-medium text-bad" : "text-quiet"}>
+          cost {amount(e.cost)}, left {amount(e.left)}, {amount(e.margin)} %
+        </p>
+      )}
+    </div>
+  );
+}

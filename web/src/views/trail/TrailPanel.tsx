@@ -1,0 +1,227 @@
+import { X } from "lucide-react";
+import { Link } from "react-router";
+import type { Layer, PriceDetail, Trail } from "../../api/client";
+import { usePrice, useProgramState } from "../../api/queries";
+import { amount, isZero, moment } from "../../lib/format";
+import { reasonWords } from "../../lib/sentence";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
+import { LayerMark } from "../../ui/layer-mark";
+import { Empty, Failed } from "../../ui/states";
+
+/** The way from the list price of the selected product to its price, and every rule that did not apply with its reason. */
+export function TrailPanel() {
+  const { viewpoint, params, set, ready } = useViewpoint();
+  const sku = params.get("sku") ?? "";
+  const { data, error, refetch } = usePrice(viewpoint, ready ? sku : "");
+  return (
+    <aside
+      aria-label="Trail"
+      className="flex w-[364px] shrink-0 flex-col overflow-y-auto border-l-2 border-ink bg-sheet max-[1100px]:w-[320px]"
+    >
+      <div className="flex items-start gap-2 px-4 pt-3">
+        <div className="min-w-0">
+          <h2 className="text-[16px] leading-snug">{sku === "" ? "Trail" : (data?.product.name ?? sku)}</h2>
+          {data && sku !== "" && (
+            <p className="text-quiet">
+              {data.product.sku} · {data.product.category.split("/").join(" › ")}
+            </p>
+          )}
+        </div>
+        <Button look="bare" className="ml-auto" aria-label="Close the trail" onClick={() => set({ trail: null })}>
+          <X size={16} aria-hidden />
+        </Button>
+      </div>
+      {sku === "" ? (
+        <Empty title="No product is selected">Select a row of the board to see how its price comes about.</Empty>
+      ) : error ? (
+        <Failed error={error} retry={() => void refetch()} />
+      ) : data ? (
+        <Way detail={data} />
+      ) : null}
+    </aside>
+  );
+}
+
+function Way({ detail }: { detail: PriceDetail }) {
+  const { params } = useViewpoint();
+  const { data: state } = useProgramState();
+  const { answer, product } = detail;
+  const names = new Map(detail.rules.map((r) => [r.code, r.name]));
+  const rule = (code: string) => (
+    <Link
+      className="font-medium underline decoration-1 underline-offset-2"
+      to={`/stack/rule/${encodeURIComponent(code)}${carried(params)}`}
+    >
+      {names.get(code) ?? code}
+    </Link>
+  );
+  const trail = answer.trail;
+  const quantity = answer.quantity > 1 ? `${answer.quantity} × ` : "";
+  return (
+    <div className="px-4 pb-6">
+      <p className="mt-1 text-quiet">{moment(detail.at, state?.now)}</p>
+      <p className="mt-2 flex items-baseline gap-2">
+        <span className="text-[28px] font-semibold" data-testid="trail-price">
+          {answer.unit === null ? "No price" : amount(answer.unit)}
+        </span>
+        <span className="text-quiet">
+          {answer.unit !== null && answer.currency}
+          {answer.quantity > 1 && answer.total && ` · ${quantity}= ${amount(answer.total)}`}
+        </span>
+      </p>
+      {trail?.cycle && (
+        <p className="text-bad">Its price is derived from prices that are derived from it, so there is none.</p>
+      )}
+      {trail && <Steps trail={trail} list={answer.list} rule={rule} />}
+      {answer.margin && <Margin margin={answer.margin} lowest={trail?.finish?.lowest ?? null} />}
+      {!answer.margin && answer.unit !== null && (
+        <p className="mt-3 text-quiet">The cost is unknown, so no margin can be named.</p>
+      )}
+      <h3 className="mt-5 border-b pb-1">Did not apply</h3>
+      {trail?.missed.length === 0 && <p className="mt-1.5 text-quiet">No other rule selects this product.</p>}
+      <ul className="mt-1.5 space-y-1.5">
+        {trail?.missed.map((m) => (
+          <li key={m.rule} className="flex gap-2">
+            <span className="mt-[3px] opacity-60">
+              <LayerMark layer={m.layer as Layer} />
+            </span>
+            <span>
+              {rule(m.rule)} {reasonWords(m.reason, names.get(m.by ?? "") ?? m.by ?? "", m.counted, m.wanted)}
+              {m.would && <span className="text-quiet">, would give {amount(m.would)}</span>}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <h3 className="mt-5 border-b pb-1">What the channels show</h3>
+      <table className="mt-1.5 w-full">
+        <tbody>
+          {detail.shown.map((c) => (
+            <tr key={c.channel}>
+              <td className="py-0.5">{c.name}</td>
+              <td className="text-right font-medium">
+                {c.price === null ? <span className="text-quiet">nothing</span> : amount(c.price)}
+              </td>
+              <td className="pl-3 text-right text-quiet">
+                {c.price === null ? "" : `since ${moment(c.since, state?.now)}`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <dl className="mt-5 grid grid-cols-[88px_1fr] gap-y-0.5 border-t pt-2">
+        {(
+          [
+            ["Brand", product.brand],
+            ["Supplier", product.supplier],
+            ["Tags", product.tags.join(", ")],
+            ["Stock", product.stock],
+            ["Sold, 30 days", product.sold],
+          ] as const
+        ).map(([name, value]) =>
+          value ? (
+            <div key={name} className="contents">
+              <dt className="text-quiet">{name}</dt>
+              <dd>{value}</dd>
+            </div>
+          ) : null,
+        )}
+      </dl>
+    </div>
+  );
+}
+
+const shapedWords: Record<string, string> = {
+  "max-off": "held by its greatest reduction",
+  floor: "lifted to its floor",
+  ending: "given its ending",
+  zero: "held at 0",
+};
+
+/** List price, each rule that applied, and the finish, as a stair of figures. */
+function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule: (code: string) => React.ReactNode }) {
+  const f = trail.finish;
+  const line = "flex items-baseline gap-2 border-b border-dotted py-1.5";
+  return (
+    <ol className="mt-2">
+      <li className={line}>
+        <span className="text-quiet">List price</span>
+        <span className="ml-auto">{amount(list)}</span>
+      </li>
+      {trail.steps.map((s) => (
+        <li key={s.rule} className={line}>
+          <span className="self-center">
+            <LayerMark layer={s.layer as Layer} size={13} />
+          </span>
+          <span className="min-w-0">
+            {rule(s.rule)}
+            {s.from && <span className="text-quiet"> from {s.from}</span>}
+            {s.basis && <span className="text-quiet"> on {amount(s.basis)}</span>}
+            {s.shaped?.map((w) => (
+              <span key={w} className="block text-[12px] text-quiet">
+                {amount(s.raw)}, {shapedWords[w] ?? w}
+              </span>
+            ))}
+            {s.ended && <span className="block text-[12px] text-quiet">ends the {s.ended}</span>}
+          </span>
+          <span className="ml-auto font-medium">{amount(s.after)}</span>
+        </li>
+      ))}
+      {f?.taxFactor && (
+        <li className={line}>
+          <span className="text-quiet">Tax converted for the channel</span>
+          <span className="ml-auto">× {f.taxFactor}</span>
+        </li>
+      )}
+      {f?.ending && (
+        <li className={line}>
+          <span className="text-quiet">The channel's ending</span>
+          <span className="ml-auto">{amount(f.rounded)}</span>
+        </li>
+      )}
+      {f && !f.ending && f.raw !== f.rounded && !f.taxFactor && (
+        <li className={line}>
+          <span className="text-quiet">Rounded to the minor unit</span>
+          <span className="ml-auto">{amount(f.rounded)}</span>
+        </li>
+      )}
+      {f?.held && (
+        <li className={line}>
+          <span className="text-quiet">Lifted to the lowest permitted price</span>
+          <span className="ml-auto">{amount(f.lowest)}</span>
+        </li>
+      )}
+    </ol>
+  );
+}
+
+function Margin({ margin, lowest }: { margin: NonNullable<PriceDetail["answer"]["margin"]>; lowest: string | null }) {
+  const below = margin.amount.startsWith("-");
+  const rows: [string, string][] = [
+    ["Price without tax", margin.net],
+    ...(isZero(margin.fee) ? [] : ([["The channel keeps", "-" + margin.fee]] as [string, string][])),
+    ["Cost", "-" + margin.cost],
+  ];
+  return (
+    <div className="mt-3">
+      {rows.map(([name, value]) => (
+        <div key={name} className="flex">
+          <span className="text-quiet">{name}</span>
+          <span className="ml-auto">{amount(value)}</span>
+        </div>
+      ))}
+      <div className={`mt-0.5 flex border-t pt-0.5 font-semibold ${below ? "text-bad" : ""}`}>
+        <span>Left</span>
+        <span className="ml-auto">
+          {amount(margin.amount)}
+          {margin.percent && <span className="ml-2 font-normal">{amount(margin.percent)} %</span>}
+        </span>
+      </div>
+      {below && (
+        <p role="alert" className="mt-2 rounded-[3px] bg-badwash px-2 py-1.5 font-medium text-bad">
+          Below cost{lowest ? `: nothing is lost from ${amount(lowest)} on` : ""}.
+        </p>
+      )}
+    </div>
+  );
+}
