@@ -63,7 +63,7 @@ web_build() {
     want=$(find src public index.html package-lock.json vite.config.ts tsconfig.json -type f -print0 2>/dev/null | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
     if [ "$(cat "$stamp" 2>/dev/null)" != "$want" ] || [ ! -f dist/index.html ]; then
       say "building the front end ..."
-      npx vite build --logLevel warn >&2 || exit 1
+      npm exec -- vite build --logLevel warn >&2 || exit 1
       echo "$want" > "$stamp"
     fi
   ) 9>>.install.lock ) || die "the front end did not build"

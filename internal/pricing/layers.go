@@ -163,7 +163,11 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 			case First:
 				better = r.Rank == winner.Rank && c < 0
 				if v.onTie != nil && r.Rank == winner.Rank && c != 0 {
-					v.onTie(winner, r, s.product, won.result, o.result)
+					if better {
+						v.onTie(r, winner, s.product, o.result, won.result)
+					} else {
+						v.onTie(winner, r, s.product, won.result, o.result)
+					}
 				}
 			case Lowest:
 				better = c < 0

@@ -102,6 +102,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		} else {
 			priced = false
 		}
+		portion.Trail = *trail
 		a.join(portion)
 	}
 	if priced {

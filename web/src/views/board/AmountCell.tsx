@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { api, take } from "../../api/client";
 import { useSave } from "../../api/queries";
 import { amount, errorText } from "../../lib/format";
@@ -16,73 +16,59 @@ interface Props {
 }
 
 /** A list price or a cost that is edited in place. Enter saves, Escape leaves it; an error stays beside the field. */
-export function AmountCell({ sku, name, field, kept, shown, editing, onEdit }: Props) {
-  const [text, setText] = useState("");
-  const input = useRef<HTMLInputElement>(null);
-  const done = useRef(false);
-  const save = useSave((value: string) =>
-    take(api.PATCH("/api/products/{sku}", { params: { path: { sku } }, body: { [field]: value, was: kept ?? "" } })),
+export function AmountCell(props: Props) {
+  const { name, field, kept, shown, editing, onEdit } = props;
+  if (editing) return <AmountField {...props} />;
+  return (
+    <button
+      type="button"
+      tabIndex={-1}
+      className="w-full text-right hover:underline hover:decoration-dotted hover:underline-offset-4"
+      aria-label={`${labels[field]} of ${name}: ${kept ?? "none"}. Edit`}
+      onClick={(e) => {
+        e.stopPropagation();
+        onEdit(true);
+      }}
+    >
+      {amount(shown === undefined ? kept : shown)}
+    </button>
   );
-  const label = field === "list" ? "List price" : "Cost";
-  const { reset } = save;
-  useEffect(() => {
-    if (!editing) return;
-    done.current = false;
-    setText(kept ?? "");
-    reset();
-    requestAnimationFrame(() => input.current?.select());
-    // Only when editing begins: what is being typed is not overwritten by an answer that comes in between.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [editing]);
-  if (!editing)
-    return (
-      <button
-        type="button"
-        tabIndex={-1}
-        className="w-full text-right hover:underline hover:decoration-dotted hover:underline-offset-4"
-        aria-label={`${label} of ${name}: ${kept ?? "none"}. Edit`}
-        onClick={(e) => {
-          e.stopPropagation();
-          onEdit(true);
-        }}
-      >
-        {amount(shown === undefined ? kept : shown)}
-      </button>
-    );
-  const commit = () => {
-    if (done.current) return;
-    if (text.trim() === (kept ?? "")) {
-      onEdit(false);
-      return;
-    }
-    done.current = true;
-    save.mutate(text.trim(), {
-      onSuccess: () => onEdit(false),
-      onError: () => {
-        done.current = false;
-        input.current?.focus();
-      },
-    });
-  };
+}
+
+const labels = { list: "List price", cost: "Cost" };
+
+function AmountField({ sku, name, field, kept, onEdit }: Props) {
+  const [text, setText] = useState(kept ?? "");
+  // What is saved must rest on what was there when editing began, not on an answer that came in since.
+  const [was] = useState(kept ?? "");
+  const leaving = useRef(false);
+  const save = useSave((value: string) =>
+    take(api.PATCH("/api/products/{sku}", { params: { path: { sku } }, body: { [field]: value, was } })),
+  );
   const problem = save.error ? errorText(save.error) : "";
+  const commit = () => {
+    if (leaving.current || save.isPending) return;
+    if (text.trim() === was) onEdit(false);
+    else save.mutate(text.trim(), { onSuccess: () => onEdit(false) });
+  };
   return (
     <span className="relative block" onClick={(e) => e.stopPropagation()}>
       <input
-        ref={input}
         autoFocus
-        aria-label={`${label} of ${name}`}
+        aria-label={`${labels[field]} of ${name}`}
         aria-invalid={problem !== ""}
         aria-describedby={problem ? `${field}-${sku}` : undefined}
         inputMode="decimal"
         className="field w-full text-right"
         value={text}
+        onFocus={(e) => e.target.select()}
         onChange={(e) => setText(e.target.value)}
         onBlur={() => (problem ? undefined : commit())}
         onKeyDown={(e) => {
           e.stopPropagation();
           if (e.key === "Enter") commit();
           if (e.key === "Escape") {
-            done.current = true;
+            leaving.current = true;
             onEdit(false);
           }
         }}

@@ -13,19 +13,19 @@ import { useBoardPages, type BoardFilter } from "./useBoardPages";
 const rowHeight = 40;
 const columns: { key: BoardFilter["sort"] | ""; name: string; className: string; hint?: string }[] = [
   { key: "name", name: "Product", className: "min-w-0 flex-1" },
-  { key: "list", name: "List", className: "w-[88px] justify-end" },
-  { key: "", name: "", className: "w-[214px]" },
-  { key: "price", name: "Price", className: "w-[88px] justify-end" },
-  { key: "change", name: "Change", className: "w-[82px] justify-end", hint: "against what the channel shows" },
+  { key: "list", name: "List", className: "w-[74px] justify-end" },
+  { key: "", name: "", className: "w-[170px]" },
+  { key: "price", name: "Price", className: "w-[74px] justify-end" },
+  { key: "change", name: "Change", className: "w-[66px] justify-end", hint: "against what the channel shows" },
   {
     key: "left",
     name: "Left",
-    className: "w-[84px] justify-end",
+    className: "w-[64px] justify-end",
     hint: "what is left of a sale: price without tax, less fee and cost",
   },
-  { key: "margin", name: "Margin", className: "w-[72px] justify-end" },
-  { key: "", name: "Rules", className: "w-[62px]" },
-  { key: "", name: "Flags", className: "w-[92px]" },
+  { key: "margin", name: "Margin", className: "w-[58px] justify-end" },
+  { key: "", name: "Rules", className: "w-[44px]" },
+  { key: "", name: "Flags", className: "w-[78px]" },
 ];
 
 const shows: [BoardFilter["show"], string][] = [
@@ -123,6 +123,16 @@ export function Board() {
               ))}
             </select>
           </label>
+          {filter.category && (
+            <button
+              type="button"
+              className="truncate rounded-full border border-ink/40 px-2 hover:bg-wash"
+              onClick={() => set({ category: null })}
+              aria-label={`Only ${filter.category}. Remove`}
+            >
+              {filter.category.split("/").join(" › ")} ×
+            </button>
+          )}
           {filter.rule && (
             <button
               type="button"
@@ -133,12 +143,12 @@ export function Board() {
               {filter.rule} ×
             </button>
           )}
-          <span className="ml-auto text-quiet" aria-live="polite" data-testid="board-total">
+          <span className="ml-auto whitespace-nowrap text-quiet" aria-live="polite" data-testid="board-total">
             {count(board.total)} of {count(state?.products ?? 0)} products
           </span>
         </div>
         <div
-          className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-5 pl-3 text-[12px] text-quiet"
+          className="flex shrink-0 items-center gap-3 whitespace-nowrap border-b border-ink/50 py-1 pr-[34px] pl-3 text-[12px] text-quiet"
           role="row"
         >
           {columns.map((c, i) => (

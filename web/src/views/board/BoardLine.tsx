@@ -47,7 +47,7 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
           {row.unit === "day" ? " · by the day" : row.unit === "month" ? " · by the month" : ""}
         </span>
       </button>
-      <div className="w-[88px] text-right">
+      <div className="w-[74px] text-right">
         <AmountCell
           sku={row.sku}
           name={row.name}
@@ -58,14 +58,14 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
           onEdit={(on) => onEdit(on ? "list" : null)}
         />
       </div>
-      <div className="w-[214px] pl-3">
+      <div className="w-[170px] pl-3">
         <PriceStrip row={row} layers={layers} />
       </div>
-      <div className="w-[88px] text-right text-[15px] font-semibold" data-testid="price">
+      <div className="w-[74px] whitespace-nowrap text-right text-[15px] font-semibold" data-testid="price">
         {amount(row.price)}
       </div>
       <div
-        className="w-[82px] text-right"
+        className="w-[66px] text-right"
         title={row.shown === null ? "not shown in this channel" : `shows ${amount(row.shown)}`}
       >
         {row.change === null ? (
@@ -76,22 +76,26 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
           signed(row.change)
         )}
       </div>
-      <div className={`w-[84px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</div>
-      <div className={`w-[72px] text-right ${below ? "font-semibold text-bad" : ""}`}>
+      <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</div>
+      <div className={`w-[58px] text-right ${below ? "font-semibold text-bad" : ""}`}>
         {row.margin === null ? "–" : `${amount(row.margin)} %`}
       </div>
-      <div className="flex w-[62px] items-center gap-1">
+      <div className="flex w-[44px] items-center gap-1">
         {row.rules.map((r) => (
           <span key={r.code} title={r.name} className="inline-flex">
             <LayerMark layer={r.layer as Layer} title={r.name} size={12} />
           </span>
         ))}
       </div>
-      <div className="w-[92px] text-[12px]">
+      <div className="w-[78px] text-[12px]">
         {row.flags.map((f) => (
           <span
             key={f}
-            className={f === "no-cost" ? "text-quiet" : "rounded-[3px] bg-bad px-1.5 py-px font-medium text-paper"}
+            className={
+              f === "no-cost"
+                ? "text-quiet"
+                : "rounded-[3px] bg-bad px-1.5 py-px font-medium whitespace-nowrap text-paper"
+            }
           >
             {flagWords[f] ?? f}
           </span>

@@ -8,7 +8,10 @@ export function CategoryRail() {
   const { data } = useCategories(viewpoint);
   const chosen = params.get("category") ?? "";
   return (
-    <nav aria-label="Categories" className="w-[216px] shrink-0 overflow-y-auto border-r py-1.5 max-[1100px]:hidden">
+    <nav
+      aria-label="Categories"
+      className={`w-[208px] shrink-0 overflow-y-auto border-r py-1.5 max-[1100px]:hidden ${params.get("trail") === "open" ? "max-[1480px]:hidden" : ""}`}
+    >
       <div className="flex px-3 pb-1 text-[12px] text-quiet">
         <span>Category</span>
         <span className="ml-auto">margin</span>

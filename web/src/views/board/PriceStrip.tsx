@@ -2,7 +2,7 @@ import type { BoardRow, Layer } from "../../api/client";
 import { amount, approx } from "../../lib/format";
 import { layerColour, layerNames } from "../../lib/layers";
 
-const width = 190;
+const width = 158;
 const height = 26;
 const mid = 12;
 

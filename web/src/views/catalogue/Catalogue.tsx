@@ -103,7 +103,7 @@ function Products() {
           costs without · click an amount to change it
         </span>
       </div>
-      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-6 pl-5 text-[12px] text-quiet">
+      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet">
         <span className="w-36">SKU</span>
         <span className="min-w-0 flex-1">Name</span>
         <span className="w-56">Category</span>

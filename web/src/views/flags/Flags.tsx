@@ -114,8 +114,8 @@ function FlagLine({ flags }: { flags: Flag[] }) {
         </p>
       ) : (
         <p className="text-[15px]">
-          {rulesText} have the same rank. On <b>{f.witness.sku}</b> they give <b>{amount(f.price)}</b> and{" "}
-          <b>{amount(f.other)}</b>.
+          {rulesText} have the same rank. On <b>{f.witness.sku}</b> they give <b>{amount(f.price)}</b>, which is used,
+          and <b>{amount(f.other)}</b>.
         </p>
       )}
       <p className="mt-0.5 flex flex-wrap gap-x-4 text-quiet">

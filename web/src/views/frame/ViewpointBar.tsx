@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useProgramState } from "../../api/queries";
-import { moment } from "../../lib/format";
+import { isValid } from "date-fns";
+import { moment, wall, wallText } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
 import { TimeStrip } from "./TimeStrip";
 
@@ -28,14 +29,7 @@ export function ViewpointBar() {
           <option value="none">no channel</option>
         </select>{" "}
         buying <Quantity value={viewpoint.quantity} onChange={(n) => set({ quantity: n === 1 ? null : String(n) })} />{" "}
-        on{" "}
-        <input
-          type="datetime-local"
-          aria-label="Moment"
-          className="blank"
-          value={at}
-          onChange={(e) => e.target.value && set({ at: e.target.value === state.now ? null : e.target.value })}
-        />
+        on <Moment at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
         {viewpoint.at ? (
           <button
             type="button"
@@ -54,6 +48,51 @@ export function ViewpointBar() {
         {moment(at, state.now)}
       </span>
     </section>
+  );
+}
+
+/** Reads as "Fri 27 Nov 09:00"; typed as "2026-11-27 09:00", the time may be left out. */
+function Moment({ at, now, onChange }: { at: string; now: string; onChange: (at: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const parse = (text: string) => {
+    const m = /^(\d{4}-\d{2}-\d{2})(?:[ T]+(\d{1,2}:\d{2}))?$/.exec(text.trim());
+    const full = m ? `${m[1]}T${(m[2] ?? "00:00").padStart(5, "0")}` : "";
+    const d = wall(full);
+    return full && isValid(d) && wallText(d) === full ? full : "";
+  };
+  const bad = typed !== null && parse(typed) === "";
+  const commit = () => {
+    if (typed !== null && !bad) onChange(parse(typed));
+    setTyped(null);
+  };
+  return (
+    <span className="relative inline-block">
+      <input
+        aria-label="Moment"
+        className="blank w-[156px]"
+        aria-invalid={bad}
+        title="year-month-day hours:minutes, such as 2026-11-27 09:00"
+        value={typed ?? moment(at, now)}
+        onFocus={(e) => {
+          setTyped(at.replace("T", " "));
+          requestAnimationFrame(() => e.target.select());
+        }}
+        onChange={(e) => setTyped(e.target.value)}
+        onBlur={commit}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && !bad) e.currentTarget.blur();
+          if (e.key === "Escape") setTyped(null);
+        }}
+      />
+      {bad && (
+        <span
+          role="alert"
+          className="absolute top-full left-0 z-30 rounded-[3px] bg-bad px-2 text-[13px] leading-6 whitespace-nowrap text-paper"
+        >
+          No such moment. Write it as 2026-11-27 09:00.
+        </span>
+      )}
+    </span>
   );
 }
 

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, Problem, take, type Difference } from "../../api/client";
 import { refresh, useDifferences, usePublication, usePublications } from "../../api/queries";
 import { count, errorText } from "../../lib/format";
@@ -132,7 +132,7 @@ function Rows({
   });
   return (
     <>
-      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-6 pl-5 text-[12px] text-quiet">
+      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet">
         <span className="min-w-0 flex-1">Product</span>
         <span className="w-20 text-right">shows</span>
         <span className="w-20 text-right">would show</span>
@@ -181,12 +181,13 @@ function Progress({
   p: { id: number; status: string; rows: number; answered: number; refused: number; problem?: string };
   onSettled: () => void;
 }) {
-  const seen = useRef("");
-  if (p.status !== "sending" && seen.current !== `${p.id}${p.status}`) {
-    seen.current = `${p.id}${p.status}`;
-    queueMicrotask(onSettled);
-  }
-  if (p.status === "sending")
+  const over = p.status !== "sending";
+  useEffect(() => {
+    if (over) onSettled();
+    // Once per sending: what it changed is asked anew when it has ended.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [p.id, over]);
+  if (!over)
     return (
       <span className="flex items-center gap-2" aria-live="polite">
         <progress max={p.rows} value={p.answered} className="h-2 w-40 accent-ink" aria-label="Prices answered" />

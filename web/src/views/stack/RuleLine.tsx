@@ -39,7 +39,10 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
   const { params } = useViewpoint();
   const navigate = useNavigate();
   const fail = useFailed();
-  const drag = useSortable({ id: rule.code, disabled: !canMove });
+  const { setNodeRef, setActivatorNodeRef, attributes, listeners, transform, transition, isDragging } = useSortable({
+    id: rule.code,
+    disabled: !canMove,
+  });
   const path = { params: { path: { code: rule.code } } };
   const flip = useSave((status: "on" | "off") =>
     take(api.POST("/api/rules/{code}/switch", { ...path, body: { status } })),
@@ -53,16 +56,16 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
   const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
   return (
     <li
-      ref={drag.setNodeRef}
-      style={{ transform: CSS.Translate.toString(drag.transform), transition: drag.transition }}
+      ref={setNodeRef}
+      style={{ transform: CSS.Translate.toString(transform), transition: transition }}
       data-rule={rule.code}
-      className={`flex items-center gap-3 border-b bg-paper py-1.5 pr-1 pl-1 ${drag.isDragging ? "relative z-10 shadow-lg" : "hover:bg-wash/60"}`}
+      className={`flex items-center gap-3 border-b bg-paper py-1.5 pr-1 pl-1 ${isDragging ? "relative z-10 shadow-lg" : "hover:bg-wash/60"}`}
     >
       <button
         type="button"
-        ref={drag.setActivatorNodeRef}
-        {...drag.attributes}
-        {...drag.listeners}
+        ref={setActivatorNodeRef}
+        {...attributes}
+        {...listeners}
         disabled={!canMove}
         aria-label={`Move ${name}`}
         title={canMove ? "Drag, or Alt and arrow keys, to change the rank" : "Show all rules to change ranks"}
@@ -73,7 +76,7 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
             onMove(e.key === "ArrowUp" ? -1 : 1);
             return;
           }
-          drag.listeners?.onKeyDown?.(e);
+          listeners?.onKeyDown?.(e);
         }}
       >
         <GripVertical size={15} aria-hidden />

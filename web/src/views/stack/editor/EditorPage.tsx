@@ -14,6 +14,7 @@ export function EditorPage() {
   const { data: rules, error, refetch } = useRules();
   const copy = params.get("copy");
   const layer = (params.get("layer") ?? "sale") as Layer;
+  const loaded = rules !== undefined;
   const start = useMemo(() => {
     if (!rules) return null;
     const codes = new Set(rules.map((r) => r.rule.code));
@@ -38,7 +39,7 @@ export function EditorPage() {
     };
     // The form is read once per address: answers that come in while somebody types must not overwrite it.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [rules === undefined, code, copy, layer]);
+  }, [loaded, code, copy, layer]);
   if (error && !rules) return <Failed error={error} retry={() => void refetch()} />;
   if (start === null) return null;
   if (start === undefined)

@@ -74,7 +74,8 @@ export function writeForm(f: Form): Rule {
   delete window.to;
   if (f.fromDate) window.from = `${f.fromDate}T${f.fromTime || "00:00"}`;
   if (f.toDate) window.to = endAfter(f.toDate, f.toTime);
-  const { window: _, ...rest } = f.rest;
+  const rest = { ...f.rest };
+  delete rest.window;
   return {
     ...rest,
     code: f.code,

@@ -1,0 +1,226 @@
+// Package e2e drives the real program in a real browser: its own MariaDB, its stand-in channels, headless Chromium.
+package e2e
+
+import (
+	"bufio"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/launcher"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+// browser is one Chromium for the whole package.
+var browser *rod.Browser
+
+// binary is the program under test.
+var binary string
+
+func TestMain(m *testing.M) { os.Exit(runAll(m)) }
+
+func runAll(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "dogbane-e2e")
+	if err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(dir)
+	binary = filepath.Join(dir, "dogbane")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/dogbane").CombinedOutput(); err != nil {
+		panic(fmt.Sprintf("build the program: %v\n%s", err, out))
+	}
+	l := launcher.New().Bin("/usr/bin/chromium").Leakless(false).NoSandbox(true).UserDataDir(filepath.Join(dir, "browser")).
+		Set("disable-gpu").Set("disable-dev-shm-usage").Set("disable-quic").Set("no-first-run").
+		Set("disable-background-networking").Set("disable-component-update").Set("disable-sync")
+	defer l.Kill()
+	browser = rod.New().ControlURL(l.MustLaunch()).MustConnect()
+	defer browser.MustClose()
+	return m.Run()
+}
+
+// program is a running Dogbane with data of its own.
+type program struct {
+	cmd       *exec.Cmd
+	data      string
+	url, shop string
+	mu        sync.Mutex
+	log       strings.Builder
+}
+
+var addressPattern = regexp.MustCompile(`(ready|web shop):\s+(http://\S+)`)
+
+// start runs the program with the demo and waits until it says that it is ready.
+func start(t *testing.T, data string, args ...string) *program {
+	t.Helper()
+	p := &program{data: data}
+	p.cmd = exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--web", "../web/dist"}, args...)...)
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
+	out, err := p.cmd.StdoutPipe()
+	require.NoError(t, err)
+	p.cmd.Stderr = writer(func(b []byte) { p.mu.Lock(); p.log.Write(b); p.mu.Unlock() })
+	require.NoError(t, p.cmd.Start())
+	t.Cleanup(p.stop)
+	lines := make(chan string)
+	go func() {
+		for s := bufio.NewScanner(out); s.Scan(); {
+			lines <- s.Text()
+		}
+		close(lines)
+	}()
+	deadline := time.After(2 * time.Minute)
+	for p.url == "" || p.shop == "" {
+		select {
+		case line, more := <-lines:
+			if !more {
+				t.Fatalf("the program ended while starting:\n%s", p.stderr())
+			}
+			if m := addressPattern.FindStringSubmatch(line); m != nil {
+				if m[1] == "ready" {
+					p.url = strings.TrimSuffix(m[2], "/")
+				} else {
+					p.shop = strings.TrimSuffix(m[2], "/")
+				}
+			}
+		case <-deadline:
+			t.Fatalf("the program is not ready:\n%s", p.stderr())
+		}
+	}
+	go func() {
+		for range lines {
+		}
+	}()
+	return p
+}
+
+type writer func([]byte)
+
+func (w writer) Write(b []byte) (int, error) { w(b); return len(b), nil }
+
+func (p *program) stderr() string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.log.String()
+}
+
+// stop ends the program as Ctrl+C would, once.
+func (p *program) stop() {
+	if p.cmd.ProcessState == nil {
+		_ = p.cmd.Process.Signal(syscall.SIGINT)
+		_ = p.cmd.Wait()
+	}
+}
+
+// page is a browser page with a patience of its own and short ways to say what a person does.
+type page struct {
+	*rod.Page
+	t *testing.T
+}
+
+const patience = 20 * time.Second
+
+// open shows an address at 1280×800.
+func (p *program) open(t *testing.T, path string) *page {
+	t.Helper()
+	tab := browser.MustPage("").Timeout(5 * time.Minute)
+	t.Cleanup(func() { _ = tab.CancelTimeout().Close() })
+	tab.MustSetViewport(1280, 800, 1, false)
+	pg := &page{tab, t}
+	pg.show(p.url + path)
+	return pg
+}
+
+func (p *page) show(url string) {
+	p.t.Helper()
+	require.NoError(p.t, p.Navigate(url))
+	require.NoError(p.t, p.WaitLoad())
+}
+
+// find waits for the element that a selector and, if given, a text name.
+func (p *page) find(selector string, text ...string) *rod.Element {
+	p.t.Helper()
+	var el *rod.Element
+	var err error
+	if len(text) > 0 {
+		el, err = p.Page.Timeout(patience).ElementR(selector, text[0])
+	} else {
+		el, err = p.Page.Timeout(patience).Element(selector)
+	}
+	if err != nil {
+		p.fail(fmt.Sprintf("no %s %q on the page", selector, text))
+	}
+	return el.CancelTimeout()
+}
+
+// labelled finds a control by its accessible label.
+func (p *page) labelled(label string) *rod.Element {
+	p.t.Helper()
+	return p.find(fmt.Sprintf("[aria-label=%q]", label))
+}
+
+func (p *page) click(selector string, text ...string) {
+	p.t.Helper()
+	el := p.find(selector, text...)
+	require.NoError(p.t, el.Timeout(patience).Click(proto.InputMouseButtonLeft, 1), "click %s %q", selector, text)
+}
+
+// typeInto replaces what a field holds.
+func (p *page) typeInto(el *rod.Element, text string) {
+	p.t.Helper()
+	require.NoError(p.t, el.Timeout(patience).SelectAllText())
+	require.NoError(p.t, el.Timeout(patience).Input(text))
+}
+
+// choose sets a select to the option with a value.
+func (p *page) choose(label, value string) {
+	p.t.Helper()
+	el := p.labelled(label)
+	require.NoError(p.t, el.Timeout(patience).Select([]string{fmt.Sprintf("option[value=%q]", value)}, true, rod.SelectorTypeCSSSector))
+}
+
+// eventually waits until what the page says holds.
+func (p *page) eventually(what string, holds func() bool) {
+	p.t.Helper()
+	for end := time.Now().Add(patience); time.Now().Before(end); time.Sleep(40 * time.Millisecond) {
+		if holds() {
+			return
+		}
+	}
+	p.fail("never: " + what)
+}
+
+// text is the text of the first element that fits, or "".
+func (p *page) text(selector string) string {
+	els, err := p.Elements(selector)
+	if err != nil || len(els) == 0 {
+		return ""
+	}
+	text, err := els[0].Text()
+	if err != nil {
+		return ""
+	}
+	return text
+}
+
+func (p *page) says(text string) {
+	p.t.Helper()
+	p.eventually("the page says "+text, func() bool { return strings.Contains(p.text("body"), text) })
+}
+
+func (p *page) fail(why string) {
+	p.t.Helper()
+	if dir := os.Getenv("DOGBANE_FAILED_SHOTS"); dir != "" {
+		if png, err := p.Screenshot(false, nil); err == nil {
+			_ = os.WriteFile(filepath.Join(dir, strings.ReplaceAll(p.t.Name(), "/", "-")+".png"), png, 0o644)
+		}
+	}
+	p.t.Fatalf("%s\nThe page says:\n%s", why, p.text("body"))
+}

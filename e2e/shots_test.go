@@ -1,0 +1,41 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// The pictures of docs/screenshots are made anew with: DOGBANE_SHOTS=../docs/screenshots go test ./e2e -run TestPictures
+func TestPictures(t *testing.T) {
+	dir := os.Getenv("DOGBANE_SHOTS")
+	if dir == "" {
+		t.Skip("makes the pictures of docs/screenshots when DOGBANE_SHOTS names a folder")
+	}
+	p := start(t, t.TempDir())
+	pg := p.open(t, "/board")
+	pg.find("[data-sku]")
+	pg.eventually("flags are found", func() bool { return pg.text(`a[href^="/flags"]`) != "Flags" })
+	for _, shot := range []struct{ name, path, wait, theme string }{
+		{"board", "/board?sku=KILN-EL-42&trail=open&category=Kilns", "[data-testid=trail-price]", "light"},
+		{"board-dark", "/board?at=2026-11-27T09:00&show=reduced", "[data-sku]", "dark"},
+		{"board-below-cost", "/board?show=below-cost&sku=SET-OXIDE&trail=open", "[data-testid=trail-price]", "light"},
+		{"stack", "/stack", "[data-rule]", "light"},
+		{"editor", "/stack/rule/GLAZE-WEEK", "[data-testid=changed]", "light"},
+		{"editor-dark", "/stack/rule/TOOLS-CLEAR", "[data-testid=changed]", "dark"},
+		{"flags", "/flags", "[data-flag]", "light"},
+		{"publish", "/publish", "[data-sku]", "light"},
+		{"catalogue", "/catalogue", "[data-sku]", "light"},
+	} {
+		pg.MustEval(`theme => localStorage.setItem("dogbane-theme", theme)`, shot.theme)
+		pg.show(p.url + shot.path)
+		pg.find(shot.wait)
+		time.Sleep(600 * time.Millisecond) // fonts and the answers of neighbouring panels
+		png, err := pg.Screenshot(false, nil)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, shot.name+".png"), png, 0o644))
+	}
+}
