@@ -3,7 +3,9 @@ package e2e
 
 import (
 	"bufio"
+	"encoding/json"
 	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -223,4 +225,15 @@ func (p *page) fail(why string) {
 		}
 	}
 	p.t.Fatalf("%s\nThe page says:\n%s", why, p.text("body"))
+}
+
+// version is that of the saved book.
+func (p *program) version(t *testing.T) int64 {
+	t.Helper()
+	resp, err := http.Get(p.url + "/api/state")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	var state struct{ Version int64 }
+	require.NoError(t, json.NewDecoder(resp.Body).Decode(&state))
+	return state.Version
 }

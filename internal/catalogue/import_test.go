@@ -1,0 +1,98 @@
+package catalogue
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/demo"
+)
+
+func preview(t *testing.T, csv string) *Preview {
+	t.Helper()
+	table, err := ReadCSV([]byte(csv))
+	require.NoError(t, err)
+	p, err := Compare(table, Match(table.Headers), demo.Book(0))
+	require.NoError(t, err)
+	return p
+}
+
+func TestGoodFile(t *testing.T) {
+	p := preview(t, "\xef\xbb\xbfSKU;Name;List price;Tags;Unknown\r\nKILN-EL-42;;1499.00;;x\r\nNEW-1;\"A \"\"new\"\" one\";5.00;a|b;\r\nBAT-30;;;;\r\n")
+	require.Empty(t, p.Bad)
+	require.Equal(t, 1, p.New())
+	require.Equal(t, 1, p.Unchanged, "empty cells leave what is there")
+	require.Equal(t, []CellChange{{"list", "1450.00", "1499.00"}}, p.Changes[0].Changes)
+	require.Equal(t, "832", p.Changes[0].After.Cost.String(), "what the file does not name stays")
+	require.Equal(t, `A "new" one`, p.Changes[1].Name)
+	require.Equal(t, []string{"a", "b"}, p.Changes[1].After.Tags)
+}
+
+// Each bad cell is named with its line, column and value, and every one is found.
+func TestBadRows(t *testing.T) {
+	p := preview(t, "sku,list,cost,taxClass\nA,\"19,99\",,\nB,-1,,\nA,1.00,,\n,1.00,,\nC,abc,5,luxury\nD,1.00\n")
+	require.Equal(t, []BadCell{
+		{2, "list", "19,99", "has a decimal comma; write 19.99 with a point"},
+		{3, "list", "-1", "must not be negative"},
+		{4, "sku", "A", "this SKU stands in line 2 already"},
+		{5, "sku", "", "a row needs a SKU"},
+		{6, "list", "abc", "is not a number such as 19.99"},
+		{6, "taxClass", "luxury", "is not a tax class of the book; it has reduced, standard"},
+		{7, "", "", "has 2 cells where the header has 4"},
+	}, p.Bad)
+	require.Empty(t, p.Changes)
+}
+
+func TestUnreadableFiles(t *testing.T) {
+	for name, tc := range map[string]struct {
+		data string
+		line int
+		says string
+	}{
+		"empty":            {"", 0, "empty"},
+		"only spaces":      {" \r\n\n", 0, "empty"},
+		"only a header":    {"sku,list\n", 0, "no rows"},
+		"Latin-1":          {"sku,name\nA,Caf\xe9 au lait\n", 2, "not UTF-8"},
+		"a line of 5 MB":   {"sku,name\nA," + strings.Repeat("x", 5<<20) + "\n", 2, "5.0 MB"},
+		"a stray quote":    {"sku,name\nA,\"x\nB,y\n", 2, "quotes"},
+		"zero bytes":       {"sku,name\nA,\x00\n", 2, "zero bytes"},
+		"two same headers": {"sku,sku\nA,B\n", 1, "two columns"},
+	} {
+		_, err := ReadCSV([]byte(tc.data))
+		var broken *FileError
+		require.True(t, errors.As(err, &broken), name)
+		require.Equal(t, tc.line, broken.Line, name)
+		require.Contains(t, broken.Error(), tc.says, name)
+	}
+}
+
+func TestMissingColumn(t *testing.T) {
+	table, err := ReadCSV([]byte("article,price\nA,1.00\n"))
+	require.NoError(t, err)
+	mapping := Match(table.Headers)
+	require.Equal(t, map[string]string{"list": "price"}, mapping)
+	_, err = Compare(table, mapping, demo.Book(0))
+	require.ErrorIs(t, err, ErrNoSKU)
+	mapping["sku"] = "article"
+	p, err := Compare(table, mapping, demo.Book(0))
+	require.NoError(t, err)
+	require.Equal(t, 1, p.New())
+}
+
+func FuzzReadCSV(f *testing.F) {
+	f.Add([]byte("sku,list\nA,1.00\n"))
+	f.Add([]byte("sku;name\n\"a\nb\";c\n"))
+	book := demo.Book(10)
+	f.Fuzz(func(t *testing.T, data []byte) {
+		table, err := ReadCSV(data)
+		if err != nil {
+			return
+		}
+		p, err := Compare(table, Match(table.Headers), book)
+		if err == nil {
+			require.LessOrEqual(t, len(p.Changes)+p.Unchanged, len(table.Rows))
+		}
+	})
+}
