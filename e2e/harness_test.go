@@ -181,13 +181,6 @@ func (p *page) typeInto(el *rod.Element, text string) {
 	require.NoError(p.t, el.Timeout(patience).Input(text))
 }
 
-// choose sets a select to the option with a value.
-func (p *page) choose(label, value string) {
-	p.t.Helper()
-	el := p.labelled(label)
-	require.NoError(p.t, el.Timeout(patience).Select([]string{fmt.Sprintf("option[value=%q]", value)}, true, rod.SelectorTypeCSSSector))
-}
-
 // eventually waits until what the page says holds.
 func (p *page) eventually(what string, holds func() bool) {
 	p.t.Helper()

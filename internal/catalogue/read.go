@@ -71,7 +71,7 @@ func ReadCSV(data []byte) (*Table, error) {
 		}
 		var broken *csv.ParseError
 		if errors.As(err, &broken) {
-			return nil, &FileError{broken.Line, "the quotes in this line do not match up (" + broken.Err.Error() + ")"}
+			return nil, &FileError{broken.StartLine, "the quotes in this line do not match up (" + broken.Err.Error() + ")"}
 		}
 		if err != nil {
 			return nil, &FileError{0, err.Error()}

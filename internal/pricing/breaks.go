@@ -27,15 +27,3 @@ type Counting struct {
 
 // DefaultCounting is that of breaks which say nothing else.
 func DefaultCounting() Counting { return Counting{Method: Whole, Count: "line", Measure: "quantity"} }
-
-// reached is the highest break that the count reaches, or nil.
-func reached(breaks []Break, count money.Rat) *Break {
-	var best *Break
-	for i := range breaks {
-		if count.Less(breaks[i].From) {
-			break
-		}
-		best = &breaks[i]
-	}
-	return best
-}

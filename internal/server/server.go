@@ -178,19 +178,19 @@ func asProblem(err error) error {
 	case err == nil:
 		return nil
 	case errors.As(err, &question):
-		e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: question.Problem}
+		e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: question.Problem}
 		e.Errors = []*huma.ErrorDetail{{Location: question.Path, Message: question.Problem}}
 		return e
 	case errors.As(err, &doc):
-		e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: "This cannot be saved as it is."}
+		e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: "This cannot be saved as it is."}
 		for _, d := range doc {
 			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: d.Path, Message: d.Problem, Value: d.Value})
 		}
 		return e
 	case errors.As(err, &conflict):
-		return &Stale{huma.ErrorModel{Status: 412, Title: http.StatusText(412), Detail: "Somebody else has changed this in the meantime."}, conflict.Now}
+		return &Stale{huma.ErrorModel{Status: http.StatusPreconditionFailed, Title: http.StatusText(http.StatusPreconditionFailed), Detail: "Somebody else has changed this in the meantime."}, conflict.Now}
 	case errors.As(err, &undecided):
-		e := &huma.ErrorModel{Status: 409, Title: http.StatusText(409), Detail: undecided.Error()}
+		e := &huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: undecided.Error()}
 		for _, sku := range undecided.SKUs {
 			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "below cost"})
 		}
@@ -214,7 +214,7 @@ func asProblem(err error) error {
 
 // invalid is a problem with one value of the request.
 func invalid(location, message string) error {
-	e := &huma.ErrorModel{Status: 422, Title: http.StatusText(422), Detail: message}
+	e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: message}
 	e.Errors = []*huma.ErrorDetail{{Location: location, Message: message}}
 	return e
 }
