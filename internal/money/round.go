@@ -24,17 +24,34 @@ var pow10 = [...]int64{1, 10, 100, 1_000, 10_000, 100_000, 1_000_000}
 // not fit into 63 bits.
 func (a Rat) Minor(digits int, mode Mode) (int64, bool) {
 	if a.big == nil {
-		d := uint64(a.den())
-		hi, lo := bits.Mul64(abs64(a.n), uint64(pow10[digits]))
-		if hi < d {
-			q, rem := bits.Div64(hi, lo, d)
-			if q < 1<<62 {
-				return roundQuotient(int64(q), rem, d, a.n < 0, mode), true
-			}
+		if n, ok := RoundRatio(a.n, a.den(), digits, mode); ok {
+			return n, true
 		}
 	}
 	q := a.Mul(Int(pow10[digits])).whole(mode)
 	return q.Int64(), q.IsInt64()
+}
+
+// RoundRatio is Minor for n/d, d above 0; false where a result or an intermediate does not fit.
+func RoundRatio(n, d int64, digits int, mode Mode) (int64, bool) {
+	unit := pow10[digits]
+	if d == unit {
+		return n, true
+	}
+	hi, lo := bits.Mul64(abs64(n), uint64(unit))
+	if hi >= uint64(d) {
+		return 0, false
+	}
+	var q, rem uint64
+	if hi == 0 {
+		q, rem = lo/uint64(d), lo%uint64(d)
+	} else {
+		q, rem = bits.Div64(hi, lo, uint64(d))
+	}
+	if q >= 1<<62 {
+		return 0, false
+	}
+	return roundQuotient(int64(q), rem, uint64(d), n < 0, mode), true
 }
 
 // roundQuotient rounds ±(q + rem/d).
@@ -171,3 +188,16 @@ func Spread(whole int64, weights []int64) []int64 {
 	}
 	return parts
 }
+
+// Millionths is a in whole millionths, and whether it is a whole number of them that fits into 62 bits.
+func (a Rat) Millionths() (int64, bool) {
+	d := a.den()
+	if a.big != nil || 1_000_000%d != 0 {
+		return 0, false
+	}
+	n, fits := mul64(a.n, 1_000_000/d)
+	return n, fits && abs64(n) < 1<<62
+}
+
+// Parts are numerator and denominator (above 0) where both fit into 63 bits. They need not be in lowest terms.
+func (a Rat) Parts() (n, d int64, fits bool) { return a.n, a.den(), a.big == nil }

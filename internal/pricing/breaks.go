@@ -1,6 +1,10 @@
 package pricing
 
-import "dogbane/internal/money"
+import (
+	"strings"
+
+	"dogbane/internal/money"
+)
 
 // Break is one step of a quantity break: its effect holds from this count on.
 type Break struct {
@@ -27,3 +31,85 @@ type Counting struct {
 
 // DefaultCounting is that of breaks which say nothing else.
 func DefaultCounting() Counting { return Counting{Method: Whole, Count: "line", Measure: "quantity"} }
+
+// count is what the breaks of a rule are measured against; false where it cannot be known.
+func (v *view) count(s *state, r *rule) (money.Rat, bool) {
+	switch r.counting.Measure {
+	case "term":
+		return money.Int(int64(v.term)), true
+	case "days":
+		return money.Int(1), true
+	}
+	units := s.quantity
+	if r.counting.Method == Graduated {
+		units = s.unit
+	}
+	if r.counting.Count == "where" && !r.counted.Has(s.product) {
+		units = 0
+	}
+	total, known := v.measure(r, s.product, units)
+	if r.HistoryDays == 0 {
+		return total, known
+	}
+	today, _ := v.at.day()
+	for _, h := range v.history {
+		day, _ := h.At.day()
+		if h.At > v.at || today-day > Moment(r.HistoryDays) {
+			continue
+		}
+		p, exists := v.index.number(h.SKU)
+		if !exists || !v.counts(s, r, p) {
+			continue
+		}
+		if more, ok := v.measure(r, p, h.Quantity); ok {
+			total, known = total.Add(more), true
+		}
+	}
+	return total, known
+}
+
+// counts reports whether units of product p count for the breaks of a rule on the line's product.
+func (v *view) counts(s *state, r *rule, p int32) bool {
+	switch r.counting.Count {
+	case "line":
+		return p == s.product
+	case "style":
+		style := v.products[s.product].Style
+		return p == s.product || style != "" && v.products[p].Style == style
+	case "basket":
+		return true
+	}
+	return r.counted.Has(p)
+}
+
+// measure is what some units of a product count.
+func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
+	n := money.Int(int64(units))
+	switch r.counting.Measure {
+	case "quantity":
+		return n, true
+	case "spend":
+		price := v.boughtAlone(p)
+		return price.v.Mul(n), price.ok
+	}
+	name := strings.TrimPrefix(r.counting.Measure, "attr:")
+	a, known := v.products[p].Attrs[name]
+	if !known || a.Number == nil {
+		return money.Rat{}, units == 0
+	}
+	return a.Number.Mul(n), true
+}
+
+// boughtAlone is the price of one unit after the catalog layer, at quantity 1.
+func (v *view) boughtAlone(p int32) opt {
+	if o, done := v.alone[p]; done {
+		return o
+	}
+	s := state{product: p, quantity: 1, unit: 1}
+	v.run(&s, 1)
+	if v.alone == nil {
+		v.alone = map[int32]opt{}
+	}
+	v.alone[p] = s.price
+	return s.price
+}

@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,7 +12,7 @@ import (
 type state struct {
 	product  int32
 	quantity int // of the line
-	unit     int // which unit of the line, from 1, where breaks are graduated; else the quantity
+	unit     int // which unit of the line, from 1: graduated breaks look at it
 	list     opt
 	price    opt
 	catalog  opt // the price after the catalog layer
@@ -31,7 +32,7 @@ type optionPrice struct {
 
 // listPrice is the list price in the channel's currency.
 func (v *view) listPrice(p int32) opt {
-	product := &v.products[p]
+	product := v.products[p]
 	if own, fixed := product.ListIn[v.currency]; fixed {
 		return some(own)
 	}
@@ -61,7 +62,7 @@ func (v *view) ruleAmount(r *rule, a money.Rat) opt {
 func (v *view) footing(p int32, cost *money.Rat) opt {
 	o := v.bookAmount(cost)
 	if o.ok && v.bookTax {
-		o.v = o.v.Mul(v.taxes[p])
+		o.v = o.v.Mul(v.tax(p))
 	}
 	return o
 }
@@ -151,7 +152,15 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 		if !v.takes(s, r, which) {
 			continue
 		}
+		// An outranked rule is looked at for the trail alone: the price does not need it, so a circle through it is none.
+		circles, outranked := v.cyclic, winner != nil && l.Mode == First && r.Rank > winner.Rank
+		if outranked {
+			v.cyclic = maps.Clone(circles)
+		}
 		o := v.outcome(s, r, s.price)
+		if outranked {
+			v.cyclic = circles
+		}
 		if o.reason != "" {
 			s.refuse(r, o)
 			continue
@@ -403,7 +412,7 @@ func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
 
 // basis is the value that Of names.
 func (v *view) basis(s *state, of Basis) (opt, Reason) {
-	product := &v.products[s.product]
+	product := v.products[s.product]
 	var b opt
 	missing := NoBasis
 	switch kind, name, _ := strings.Cut(string(of), ":"); {
@@ -434,7 +443,7 @@ func (v *view) basis(s *state, of Basis) (opt, Reason) {
 
 // setTo is the result of an effect that sets a price of its own.
 func (v *view) setTo(s *state, r *rule, e effect) (opt, Reason) {
-	product := &v.products[s.product]
+	product := v.products[s.product]
 	switch e.Kind {
 	case SetPrice:
 		if price := v.ruleAmount(r, e.Value); price.ok {
@@ -500,8 +509,8 @@ func (v *view) shape(s *state, r *rule, o *outcome, entering opt) {
 		}
 		hold()
 	}
-	if v.book.Settings.Rounding.EveryStep {
-		o.result = o.result.Round(v.digits, v.book.Settings.Rounding.Mode)
+	if v.settings.Rounding.EveryStep {
+		o.result = o.result.Round(v.digits, v.settings.Rounding.Mode)
 	}
 }
 
@@ -514,181 +523,4 @@ func (v *view) floor(s *state, r *rule) opt {
 		cost.v = cost.v.Div(money.Int(1).Sub(money.PercentOf(*r.Floor.Margin)))
 	}
 	return cost
-}
-
-// count is what the breaks of a rule are measured against; false where it cannot be known.
-func (v *view) count(s *state, r *rule) (money.Rat, bool) {
-	switch r.counting.Measure {
-	case "term":
-		return money.Int(int64(v.term)), true
-	case "days":
-		return money.Int(1), true
-	}
-	units := s.unit
-	if r.counting.Count == "where" && !r.counted.Has(s.product) {
-		units = 0
-	}
-	total, known := v.measure(r, s.product, units)
-	if r.HistoryDays == 0 {
-		return total, known
-	}
-	today, _ := v.at.day()
-	for _, h := range v.history {
-		day, _ := h.At.day()
-		if h.At > v.at || today-day > Moment(r.HistoryDays) {
-			continue
-		}
-		p, exists := v.index.bySKU[h.SKU]
-		if !exists || !v.counts(s, r, p) {
-			continue
-		}
-		if more, ok := v.measure(r, p, h.Quantity); ok {
-			total, known = total.Add(more), true
-		}
-	}
-	return total, known
-}
-
-// counts reports whether units of product p count for the breaks of a rule on the line's product.
-func (v *view) counts(s *state, r *rule, p int32) bool {
-	switch r.counting.Count {
-	case "line":
-		return p == s.product
-	case "style":
-		style := v.products[s.product].Style
-		return p == s.product || style != "" && v.products[p].Style == style
-	case "basket":
-		return true
-	}
-	return r.counted.Has(p)
-}
-
-// measure is what some units of a product count.
-func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
-	n := money.Int(int64(units))
-	switch r.counting.Measure {
-	case "quantity":
-		return n, true
-	case "spend":
-		price := v.boughtAlone(p)
-		return price.v.Mul(n), price.ok
-	}
-	name := strings.TrimPrefix(r.counting.Measure, "attr:")
-	a, known := v.products[p].Attrs[name]
-	if !known || a.Number == nil {
-		return money.Rat{}, units == 0
-	}
-	return a.Number.Mul(n), true
-}
-
-// boughtAlone is the price of one unit after the catalog layer, at quantity 1.
-func (v *view) boughtAlone(p int32) opt {
-	if o, done := v.alone[p]; done {
-		return o
-	}
-	s := state{product: p, quantity: 1, unit: 1}
-	v.run(&s, 1)
-	if v.alone == nil {
-		v.alone = map[int32]opt{}
-	}
-	v.alone[p] = s.price
-	return s.price
-}
-
-// derived is the price that a product takes from another.
-func (v *view) derived(s *state, r *rule, d *Derive) opt {
-	source := v.source(d)
-	if !source.ok {
-		return source
-	}
-	price := source.v.Mul(money.PercentOf(d.Percent))
-	if d.Min != nil {
-		low := v.ruleAmount(r, *d.Min)
-		if !low.ok {
-			return low
-		}
-		price = money.Max(price, low.v)
-	}
-	if d.Max != nil {
-		high := v.ruleAmount(r, *d.Max)
-		if !high.ok {
-			return high
-		}
-		price = money.Min(price, high.v)
-	}
-	return some(price)
-}
-
-// source is what a derived price is a percent of, where the question is about one product alone.
-func (v *view) source(d *Derive) opt {
-	if d.From == "basket" {
-		return some(money.Int(0)) // nothing else is in the basket
-	}
-	p, exists := v.index.bySKU[d.From]
-	if !exists {
-		return opt{}
-	}
-	if d.Basis == "list" {
-		return v.listPrice(p)
-	}
-	net := v.net(p)
-	if d.Basis == "subtotal" && d.Counts != "basket" && net.ok {
-		owned := 0
-		for _, h := range v.history {
-			if h.SKU == d.From && h.At <= v.at {
-				owned += h.Quantity
-			}
-		}
-		if owned > 0 {
-			net.v = net.v.Mul(money.Int(int64(owned)))
-		}
-	}
-	return net
-}
-
-// net is the price of one unit of a product after the layers, at quantity 1. A price that needs itself does not exist:
-// every product on such a circle is noted as cyclic.
-func (v *view) net(p int32) opt {
-	if o, done := v.nets[p]; done {
-		return o
-	}
-	if i := slices.Index(v.path, p); i >= 0 {
-		if v.cyclic == nil {
-			v.cyclic = map[int32]bool{}
-		}
-		for _, q := range v.path[i:] {
-			v.cyclic[q] = true
-		}
-		return opt{}
-	}
-	s := state{product: p, quantity: 1, unit: 1}
-	v.unit(&s)
-	// Within a circle a price is only known once the circle is closed: what was found on the way is not kept.
-	if len(v.cyclic) == 0 {
-		if v.nets == nil {
-			v.nets = map[int32]opt{}
-		}
-		v.nets[p] = s.price
-	}
-	return s.price
-}
-
-// unit works out one unit's price after all layers: none for a product that the channel does not list, and none for a
-// price that needs itself.
-func (v *view) unit(s *state) {
-	if v.listed != nil && !v.listed.Has(s.product) {
-		return
-	}
-	v.path = append(v.path, s.product)
-	v.run(s, LayerCount)
-	v.path = v.path[:len(v.path)-1]
-	if v.cyclic[s.product] {
-		s.price = opt{}
-		if s.trail != nil {
-			s.trail.Cycle = true
-		}
-	}
-	if len(v.path) == 0 {
-		v.cyclic = nil
-	}
 }

@@ -56,7 +56,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, exists := e.index.bySKU[q.SKU]
+	p, exists := e.index.number(q.SKU)
 	if !exists {
 		return nil, unknown("sku", "product", q.SKU)
 	}
@@ -89,7 +89,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 				if !o.price.ok {
 					continue
 				}
-				unit = unit.Add(money.Max(money.Int(0), v.toChannel(p, o.price.v)).Round(v.digits, v.book.Settings.Rounding.Mode))
+				unit = unit.Add(money.Max(money.Int(0), v.toChannel(p, o.price.v)).Round(v.digits, v.settings.Rounding.Mode))
 			}
 			portion.Unit = &unit
 			total = total.Add(unit.Mul(money.Int(int64(seg.units))))
@@ -106,14 +106,24 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		a.join(portion)
 	}
 	if priced {
-		if e.products[p].Unit == "month" {
-			total = total.Mul(money.Int(int64(v.term)))
-		}
-		total = total.Round(v.digits, v.book.Settings.Rounding.Mode)
-		unit := total.Div(money.Int(int64(v.quantity))).Round(v.digits, v.book.Settings.Rounding.Mode)
+		unit := v.perUnit(p, total)
+		total = v.forTerm(p, total).Round(v.digits, v.settings.Rounding.Mode)
 		a.Total, a.Unit = &total, &unit
 	}
 	return a, nil
+}
+
+// forTerm is a line's total for all months of the term, where the product is sold by the month.
+func (v *view) forTerm(p int32, total money.Rat) money.Rat {
+	if v.term > 1 && v.monthly.Has(p) {
+		return total.Mul(money.Int(int64(v.term)))
+	}
+	return total
+}
+
+// perUnit is the unit price of a line whose finished units sum to total.
+func (v *view) perUnit(p int32, total money.Rat) money.Rat {
+	return v.forTerm(p, total).Div(money.Int(int64(v.quantity))).Round(v.digits, v.settings.Rounding.Mode)
 }
 
 // join adds a portion, to an earlier one that came out alike where there is one.
@@ -162,9 +172,9 @@ func (v *view) segments(p int32) []segment {
 func (v *view) toChannel(p int32, price money.Rat) money.Rat {
 	switch {
 	case v.bookTax && !v.showTax:
-		return price.Div(v.taxes[p])
+		return price.Div(v.tax(p))
 	case !v.bookTax && v.showTax:
-		return price.Mul(v.taxes[p])
+		return price.Mul(v.tax(p))
 	}
 	return price
 }
@@ -172,38 +182,9 @@ func (v *view) toChannel(p int32, price money.Rat) money.Rat {
 // shown brings an amount without tax to the channel's footing.
 func (v *view) shown(p int32, net money.Rat) money.Rat {
 	if v.showTax {
-		return net.Mul(v.taxes[p])
+		return net.Mul(v.tax(p))
 	}
 	return net
-}
-
-// guard is the one that holds for a product: the last of the settings' guards that matches, else the general one.
-func (v *view) guard(p int32) *Guard {
-	s := &v.book.Settings
-	for i := len(v.guards) - 1; i >= 0; i-- {
-		if v.guards[i].Has(p) {
-			return &s.Guards[i]
-		}
-	}
-	return &s.Guard
-}
-
-// lowest is the lowest permitted price of a product on the channel's footing, by its guard's margin. There is none
-// where the cost is unknown; it is out of reach (false, true) where margin and fee together leave nothing.
-func (v *view) lowest(p int32) (limit opt, outOfReach bool) {
-	cost := v.bookAmount(v.products[p].Cost)
-	if !cost.ok {
-		return opt{}, false
-	}
-	left := money.Int(1).Sub(money.PercentOf(v.guard(p).MinMargin))
-	if v.channel != nil {
-		cost.v = cost.v.Add(v.channel.FeeAmount)
-		left = left.Sub(money.PercentOf(v.channel.FeePercent))
-	}
-	if left.Sign() <= 0 {
-		return opt{}, true
-	}
-	return some(v.shown(p, cost.v.Div(left))), false
 }
 
 type finished struct {
@@ -213,12 +194,16 @@ type finished struct {
 
 // finish makes the price shown of the price after the layers.
 func (v *view) finish(s *state) finished {
-	p, set := s.product, &v.book.Settings
+	p, set := s.product, v.settings
 	f := finished{Finish: Finish{Raw: s.price.v}}
 	price := v.toChannel(p, s.price.v)
 	if v.bookTax != v.showTax && s.trail != nil {
 		factor := v.toChannel(p, money.Int(1))
 		f.TaxFactor = &factor
+	}
+	if v.catalogOnly {
+		f.price = price.Round(v.digits, set.Rounding.Mode)
+		return f
 	}
 	if v.channel != nil && v.channel.Ending != nil {
 		ended := v.channel.Ending.Apply(price)
@@ -227,7 +212,7 @@ func (v *view) finish(s *state) finished {
 	price = price.Round(v.digits, set.Rounding.Mode)
 	f.Rounded = price
 	guard := v.guard(p)
-	limit, outOfReach := v.lowest(p)
+	limit, outOfReach := v.limit(p, guard.MinMargin)
 	f.Lowest = limit.ptr()
 	f.UnderGuard = outOfReach
 	if limit.ok && price.Less(limit.v) {
@@ -260,7 +245,7 @@ func (v *view) margin(p int32, price money.Rat) *Margin {
 	}
 	m := &Margin{Net: price, Cost: cost.v}
 	if v.showTax {
-		m.Net = price.Div(v.taxes[p])
+		m.Net = price.Div(v.tax(p))
 	}
 	if v.channel != nil {
 		m.Fee = m.Net.Mul(money.PercentOf(v.channel.FeePercent)).Add(v.channel.FeeAmount)

@@ -61,8 +61,7 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 	}
 	d := &Differences{Channel: channel, Currency: sweep.Currency, Digits: sweep.Digits, At: at}
 	products, known := engine.Products(), 0
-	for i := range sweep.Rows {
-		row, product := &sweep.Rows[i], &products[i]
+	for i, product := range products {
 		was, shows := shown[product.SKU]
 		if shows {
 			known++
@@ -71,7 +70,8 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 		if shows {
 			diff.Was = &was.Price
 		}
-		if !row.HasPrice {
+		minor, priced := sweep.Price(int32(i))
+		if !priced {
 			d.Unpriced++
 			if shows {
 				diff.Kind = Gone
@@ -79,8 +79,8 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 			}
 			continue
 		}
-		price := money.FromMinor(row.Price, sweep.Digits)
-		diff.Price, diff.Reference = &price, reference(row, sweep.Digits)
+		price := money.FromMinor(minor, sweep.Digits)
+		diff.Price, diff.Reference = &price, reference(sweep, int32(i), minor)
 		if shows {
 			switch c := price.Cmp(was.Price); {
 			case c > 0:
@@ -96,6 +96,7 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 		} else {
 			diff.Kind = New
 		}
+		row := sweep.Row(int32(i))
 		if row.HasCost {
 			left, cost := money.FromMinor(row.Left, sweep.Digits), money.FromMinor(row.Cost, sweep.Digits)
 			diff.Left, diff.Cost, diff.BelowCost = &left, &cost, row.BelowCost
@@ -117,11 +118,12 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 }
 
 // reference is the price that a reduced price is shown against: the price after the catalog layer.
-func reference(row *pricing.Row, digits int) *money.Rat {
-	if row.After[0] <= row.Price || len(row.Rules) == 0 {
+func reference(sweep *pricing.Sweep, p int32, price int64) *money.Rat {
+	before, known := sweep.CatalogPrice(p)
+	if !known || before <= price {
 		return nil
 	}
-	r := money.FromMinor(row.After[0], digits)
+	r := money.FromMinor(before, sweep.Digits)
 	return &r
 }
 

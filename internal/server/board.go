@@ -160,7 +160,7 @@ func (s *Server) board(ctx context.Context, in *boardQuery) (Board, error) {
 	}
 	b := Board{Version: snap.Version, Currency: sw.Currency, At: vp.At.String(), Total: len(list), Start: in.Start, Rows: []BoardRow{}}
 	for _, p := range list[min(in.Start, len(list)):min(in.Start+in.Limit, len(list))] {
-		b.Rows = append(b.Rows, boardRow(&products[p], &sw.Rows[p], sw.Digits, shown))
+		b.Rows = append(b.Rows, boardRow(products[p], sw, p, shown))
 	}
 	return b, nil
 }
@@ -175,37 +175,38 @@ func (q *boardQuery) filter(snap *store.Snapshot, sw *swept, shown map[string]st
 	if q.Category != "" {
 		in = snap.Engine.Match(&pricing.Where{Field: pricing.FieldCategory, Values: []string{q.Category}})
 	}
-	products := snap.Engine.Products()
+	products, lists := snap.Engine.Products(), sw.Lists()
 	return func(p int32) bool {
-		row := &sw.Rows[p]
 		if in != nil && !in.Has(p) {
 			return false
 		}
-		if q.Rule != "" && !slices.ContainsFunc(row.Rules, func(r *pricing.Rule) bool { return r.Code == q.Rule }) {
+		if q.Rule != "" && !sw.Applied(p, q.Rule) {
 			return false
 		}
+		price, priced := sw.Price(p)
 		switch q.Show {
 		case "reduced":
-			return row.HasPrice && row.HasList && row.Price < row.List
+			list, listed := lists(p)
+			return priced && listed && price < list
 		case "changed":
-			_, differs := change(&products[p], row, sw.Digits, shown)
+			_, differs := change(products[p].SKU, price, priced, sw.Digits, shown)
 			return differs
 		case "below-cost":
-			return row.HasPrice && row.BelowCost
+			return sw.BelowCost(p)
 		case "no-price":
-			return !row.HasPrice
+			return !priced
 		}
 		return true
 	}
 }
 
 // change is the price less what the channel shows, and whether the two differ at all.
-func change(product *pricing.Product, row *pricing.Row, digits int, shown map[string]store.Shown) (*money.Rat, bool) {
-	was, known := shown[product.SKU]
-	if !known || !row.HasPrice {
-		return nil, shown != nil && known != row.HasPrice
+func change(sku string, price int64, priced bool, digits int, shown map[string]store.Shown) (*money.Rat, bool) {
+	was, known := shown[sku]
+	if !known || !priced {
+		return nil, shown != nil && known != priced
 	}
-	d := money.FromMinor(row.Price, digits).Sub(was.Price)
+	d := money.FromMinor(price, digits).Sub(was.Price)
 	return &d, d.Sign() != 0
 }
 
@@ -224,14 +225,14 @@ func (s *Server) order(snap *store.Snapshot, sw *swept, q *boardQuery, shown map
 	for i := range list {
 		list[i] = int32(i)
 	}
-	by := func(value func(row *pricing.Row, p int32) (int64, bool)) func(a, b int32) int {
+	by := func(value func(p int32) (int64, bool)) func(a, b int32) int {
 		type keyed struct {
 			v  int64
 			ok bool
 		}
 		keys := make([]keyed, len(products))
 		for p := range keys {
-			keys[p].v, keys[p].ok = value(&sw.Rows[p], int32(p))
+			keys[p].v, keys[p].ok = value(int32(p))
 		}
 		return func(a, b int32) int {
 			x, y := keys[a], keys[b]
@@ -248,13 +249,14 @@ func (s *Server) order(snap *store.Snapshot, sw *swept, q *boardQuery, shown map
 	}
 	text := func(value func(p *pricing.Product) string) func(a, b int32) int {
 		return func(a, b int32) int {
-			c := cmp.Compare(value(&products[a]), value(&products[b]))
+			c := cmp.Compare(value(products[a]), value(products[b]))
 			if q.Desc {
 				return -c
 			}
 			return c
 		}
 	}
+	lists := sw.Lists()
 	compare := func(a, b int32) int { return 0 }
 	switch q.Sort {
 	case "sku":
@@ -262,21 +264,19 @@ func (s *Server) order(snap *store.Snapshot, sw *swept, q *boardQuery, shown map
 	case "name":
 		compare = text(func(p *pricing.Product) string { return p.Name })
 	case "list":
-		compare = by(func(r *pricing.Row, _ int32) (int64, bool) { return r.List, r.HasList })
+		compare = by(lists)
 	case "price":
-		compare = by(func(r *pricing.Row, _ int32) (int64, bool) { return r.Price, r.HasPrice })
+		compare = by(sw.Price)
 	case "left":
-		compare = by(func(r *pricing.Row, _ int32) (int64, bool) { return r.Left, r.HasPrice && r.HasCost })
+		margins := sw.Margins()
+		compare = by(func(p int32) (int64, bool) { return margins.Left[p], margins.Known[p] })
 	case "margin":
-		compare = by(func(r *pricing.Row, _ int32) (int64, bool) {
-			if !r.HasPrice || !r.HasCost || r.Net == 0 {
-				return 0, false
-			}
-			return r.Left * 1_000_000 / r.Net, true
-		})
+		margins := sw.Margins()
+		compare = by(func(p int32) (int64, bool) { return marginShare(margins.Net[p], margins.Left[p], margins.Known[p]) })
 	case "change":
-		compare = by(func(r *pricing.Row, p int32) (int64, bool) {
-			d, _ := change(&products[p], r, sw.Digits, shown)
+		compare = by(func(p int32) (int64, bool) {
+			price, priced := sw.Price(p)
+			d, _ := change(products[p].SKU, price, priced, sw.Digits, shown)
 			if d == nil {
 				return 0, false
 			}
@@ -293,7 +293,7 @@ func (s *Server) order(snap *store.Snapshot, sw *swept, q *boardQuery, shown map
 	return list
 }
 
-func boardRow(p *pricing.Product, row *pricing.Row, digits int, shown map[string]store.Shown) BoardRow {
+func boardRow(p *pricing.Product, sw *swept, number int32, shown map[string]store.Shown) BoardRow {
 	kept := func(a *money.Rat) *string {
 		if a == nil {
 			return nil
@@ -301,13 +301,14 @@ func boardRow(p *pricing.Product, row *pricing.Row, digits int, shown map[string
 		text := bookfile.Amount(*a)
 		return &text
 	}
+	row, digits := sw.Row(number), sw.Digits
 	out := BoardRow{SKU: p.SKU, Name: p.Name, Category: p.Category, Unit: p.Unit, List: minor(row.List, row.HasList, digits), BookList: kept(p.List), BookCost: kept(p.Cost),
 		After: []string{}, Price: minor(row.Price, row.HasPrice, digits), Cost: minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: []string{}}
 	if was, known := shown[p.SKU]; known {
 		text := was.Price.Fixed(digits)
 		out.Shown = &text
 	}
-	if d, _ := change(p, row, digits, shown); d != nil {
+	if d, _ := change(p.SKU, row.Price, row.HasPrice, digits, shown); d != nil {
 		text := d.Fixed(digits)
 		out.Change = &text
 	}
@@ -334,6 +335,14 @@ func boardRow(p *pricing.Product, row *pricing.Row, digits int, shown map[string
 	return out
 }
 
+// marginShare is a margin in millionths of the net price; false where there is none.
+func marginShare(net, left int64, known bool) (int64, bool) {
+	if !known || net == 0 {
+		return 0, false
+	}
+	return left * 1_000_000 / net, true
+}
+
 // marginPercent is left ÷ net in percent with one decimal.
 func marginPercent(left, net int64) *string {
 	if net == 0 {
@@ -355,35 +364,37 @@ func (s *Server) categories(in *ViewpointQuery) ([]Category, error) {
 	}
 	type sum struct {
 		count, known, flags int
-		margins             money.Rat
+		margins             int64 // millionths
 	}
 	sums := map[string]*sum{}
-	add := func(path string, row *pricing.Row) {
+	add := func(path string, share int64, known, flagged bool) {
 		c := sums[path]
 		if c == nil {
 			c = &sum{}
 			sums[path] = c
 		}
 		c.count++
-		if row.HasPrice && row.HasCost && row.Net != 0 {
+		if known {
 			c.known++
-			c.margins = c.margins.Add(money.FromMinor(row.Left*1_000_000/row.Net, 6))
+			c.margins += share
 		}
-		if row.HasPrice && row.BelowCost || !row.HasPrice {
+		if flagged {
 			c.flags++
 		}
 	}
-	products := snap.Engine.Products()
-	for p := range sw.Rows {
-		row, path := &sw.Rows[p], products[p].Category
-		add("", row)
+	products, margins := snap.Engine.Products(), sw.Margins()
+	for p := range int32(sw.Len()) {
+		share, known := marginShare(margins.Net[p], margins.Left[p], margins.Known[p])
+		_, priced := sw.Price(p)
+		flagged, path := !priced || sw.BelowCost(p), products[p].Category
+		add("", share, known, flagged)
 		for i := range len(path) {
 			if path[i] == '/' {
-				add(path[:i], row)
+				add(path[:i], share, known, flagged)
 			}
 		}
 		if path != "" {
-			add(path, row)
+			add(path, share, known, flagged)
 		}
 	}
 	paths := make([]string, 0, len(sums))
@@ -401,7 +412,7 @@ func (s *Server) categories(in *ViewpointQuery) ([]Category, error) {
 			out.Depth = 1 + strings.Count(path, "/")
 		}
 		if c.known > 0 {
-			mean := c.margins.Mul(money.Int(100)).Div(money.Int(int64(c.known))).Fixed(1)
+			mean := money.Ratio(c.margins, int64(c.known)).Mul(money.Ratio(1, 10_000)).Fixed(1)
 			out.Margin = &mean
 		}
 		list = append(list, out)
@@ -451,7 +462,7 @@ func (s *Server) price(ctx context.Context, in *ViewpointQuery, sku string) (Pri
 		return PriceDetail{}, err
 	}
 	n, _ := snap.Engine.ProductNumber(sku)
-	p := &snap.Engine.Products()[n]
+	p := snap.Engine.Products()[n]
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(),
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier, Tags: append([]string{}, p.Tags...)}}
 	for amount, to := range map[*money.Rat]**string{p.Stock: &out.Product.Stock, p.Sold: &out.Product.Sold} {

@@ -72,7 +72,7 @@ func (s *Server) searchable(snap *store.Snapshot) []string {
 	products := snap.Engine.Products()
 	words := make([]string, len(products))
 	for i := range products {
-		p := &products[i]
+		p := products[i]
 		words[i] = strings.ToLower(p.SKU + "\n" + p.Name + "\n" + p.Brand + "\n" + p.Supplier + "\n" + p.GTIN + "\n" + p.Category)
 	}
 	c.words = map[int64][]string{snap.Version: words}

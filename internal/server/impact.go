@@ -99,16 +99,13 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	if err != nil {
 		return out, err
 	}
-	book := *snap.Book
-	book.Rules = slices.DeleteFunc(slices.Clone(book.Rules), func(r pricing.Rule) bool { return r.Code == cmp.Or(replaces, rule.Code) })
-	book.Rules = append(book.Rules, rule)
-	engine := snap.Engine.With(&book)
+	engine, touched := snap.Engine.With(pricing.Edit{Code: cmp.Or(replaces, rule.Code), Rule: &rule})
 	vp.With = []string{rule.Code}
-	after, err := engine.Sweep(vp)
+	after, err := engine.Resweep(before.Sweep, vp, touched)
 	if err != nil {
 		return out, err
 	}
-	out.compare(engine, &rule, before.Sweep, after)
+	out.compare(engine, &rule, before.Sweep, after, touched)
 	out.example(engine, &rule, after)
 	return out, nil
 }
@@ -144,7 +141,7 @@ func (out *Impact) viewpoint(rule *pricing.Rule, vp *pricing.Viewpoint) {
 	out.At, out.Channel = vp.At.String(), vp.Channel
 }
 
-func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep) {
+func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep, touched pricing.Set) {
 	products := engine.Products()
 	out.Currency = after.Currency
 	selected := engine.Match(&rule.Where)
@@ -159,44 +156,43 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 	}
 	var movers []mover
 	var marginA, marginB []int64
-	share := func(r *pricing.Row) (int64, bool) {
-		if !r.HasPrice || !r.HasCost || r.Net == 0 {
-			return 0, false
-		}
-		return r.Left * 1_000_000 / r.Net, true
-	}
-	for p := range after.Rows {
-		a, b := &before.Rows[p], &after.Rows[p]
-		if slices.ContainsFunc(b.Rules, func(r *pricing.Rule) bool { return r.Code == rule.Code }) {
+	touched.Each(func(p int32) bool {
+		if after.Applied(p, rule.Code) {
 			out.Applies++
 		}
-		if selected.Has(int32(p)) {
-			if m, ok := share(a); ok {
+		if selected.Has(p) {
+			if m, ok := marginShare(before.Margin(p)); ok {
 				marginA = append(marginA, m)
 			}
-			if m, ok := share(b); ok {
+			if m, ok := marginShare(after.Margin(p)); ok {
 				marginB = append(marginB, m)
 			}
 		}
-		if a.HasPrice == b.HasPrice && a.Price == b.Price {
-			continue
+		a, hadPrice := before.Price(p)
+		b, hasPrice := after.Price(p)
+		if hadPrice == hasPrice && a == b {
+			return true
 		}
 		out.Changed++
-		switch {
-		case !a.HasPrice || b.HasPrice && b.Price > a.Price:
+		if !hadPrice || hasPrice && b > a {
 			out.Up++
-		default:
+		} else {
 			out.Down++
 		}
-		if b.HasPrice && b.BelowCost {
+		if after.BelowCost(p) {
 			out.Below++
 		}
-		movers = append(movers, mover{int32(p), b.Price - a.Price})
-	}
+		one := mover{p: p}
+		if hadPrice && hasPrice {
+			one.change = b - a
+		}
+		movers = append(movers, one)
+		return true
+	})
 	out.MarginA, out.MarginB = mean(marginA), mean(marginB)
 	slices.SortStableFunc(movers, func(a, b mover) int { return cmp.Compare(max(b.change, -b.change), max(a.change, -a.change)) })
 	for _, m := range movers[:min(moversShown, len(movers))] {
-		a, b := &before.Rows[m.p], &after.Rows[m.p]
+		a, b := before.Row(m.p), after.Row(m.p)
 		one := Mover{SKU: products[m.p].SKU, Name: products[m.p].Name, Before: minor(a.Price, a.HasPrice, after.Digits), After: minor(b.Price, b.HasPrice, after.Digits), Below: b.HasPrice && b.BelowCost}
 		if a.HasPrice && b.HasPrice {
 			one.Change = minor(m.change, true, after.Digits)
@@ -225,7 +221,7 @@ func mean(values []int64) *string {
 func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pricing.Sweep) {
 	chosen := int32(-1)
 	engine.Match(&rule.Where).Each(func(p int32) bool {
-		applied := slices.ContainsFunc(after.Rows[p].Rules, func(r *pricing.Rule) bool { return r.Code == rule.Code })
+		applied := after.Applied(p, rule.Code)
 		if chosen < 0 || applied {
 			chosen = p
 		}
@@ -234,7 +230,7 @@ func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pr
 	if chosen < 0 {
 		return
 	}
-	product := &engine.Products()[chosen]
+	product := engine.Products()[chosen]
 	a, err := engine.Price(pricing.Question{Viewpoint: after.Viewpoint, SKU: product.SKU})
 	if err != nil {
 		return

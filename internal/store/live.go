@@ -62,7 +62,7 @@ func (l *Live) swap(book *pricing.Book, version int64) error {
 // replace swaps in a book made from the current one by changes of products and rules.
 func (l *Live) replace(book *pricing.Book, version int64) {
 	now := l.Current()
-	l.current.Store(&Snapshot{version, book, now.Engine.With(book), now.Zone})
+	l.current.Store(&Snapshot{version, book, now.Engine.Recompile(book), now.Zone})
 }
 
 // Follow reloads the book whenever another instance has saved a newer version, until ctx ends.

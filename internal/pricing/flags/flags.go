@@ -172,13 +172,13 @@ func countsOf(book *pricing.Book) []int {
 func (f *finder) read(s *pricing.Sweep) {
 	products := f.engine.Products()
 	witness := func(p int32) pricing.Question { return pricing.Question{Viewpoint: s.Viewpoint, SKU: products[p].SKU} }
-	for p := range s.Rows {
-		row := &s.Rows[p]
-		if !row.HasPrice || !row.BelowCost {
+	for p := range int32(s.Len()) {
+		if !s.BelowCost(p) {
 			continue
 		}
+		row := s.Row(p)
 		left, cost := money.FromMinor(row.Left, s.Digits), money.FromMinor(row.Cost, s.Digits)
-		flag := Flag{Kind: BelowCost, Severity: Error, SKU: products[p].SKU, Channel: s.Viewpoint.Channel, Witness: witness(int32(p)),
+		flag := Flag{Kind: BelowCost, Severity: Error, SKU: products[p].SKU, Channel: s.Viewpoint.Channel, Witness: witness(p),
 			Price: money.FromMinor(row.Price, s.Digits), Cost: &cost, Left: &left, Currency: s.Currency, Digits: s.Digits, Rules: []string{}}
 		for _, r := range row.Rules {
 			flag.Rules = append(flag.Rules, r.Code)
@@ -186,7 +186,7 @@ func (f *finder) read(s *pricing.Sweep) {
 		slices.Sort(flag.Rules)
 		f.keep(flag.SKU, flag, func(old Flag) bool { return left.Less(*old.Left) })
 	}
-	for _, t := range s.Ties {
+	for _, t := range s.Ties() {
 		lost := t.Lost
 		flag := Flag{Kind: Tie, Severity: Warning, SKU: products[t.Product].SKU, Channel: s.Viewpoint.Channel, Witness: witness(t.Product),
 			Price: t.Won, Other: &lost, Currency: s.Currency, Digits: s.Digits, Rules: []string{t.Winner.Code, t.Other.Code}}

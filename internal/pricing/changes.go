@@ -1,0 +1,55 @@
+package pricing
+
+import "fmt"
+
+// Changes are the moments in [from, to) at which a rule's or a campaign's window may open or close, in order, at most
+// limit of them; from itself is not among them.
+func (e *Engine) Changes(from, to Moment, limit int) []Moment {
+	var moments []Moment
+	for at := from; len(moments) < limit; {
+		next, found := Moment(0), false
+		look := func(w *Window, status Status) {
+			if status == Off {
+				return
+			}
+			if m, ok := w.Next(at); ok && (!found || m < next) {
+				next, found = m, true
+			}
+		}
+		for i := range e.book.Rules {
+			look(e.book.Rules[i].Window, e.book.Rules[i].Status)
+		}
+		for i := range e.book.Campaigns {
+			look(e.book.Campaigns[i].Window, e.book.Campaigns[i].Status)
+		}
+		if !found || next >= to {
+			break
+		}
+		moments = append(moments, next)
+		at = next
+	}
+	return moments
+}
+
+// Alike is a text that is the same for two viewpoints only if all prices are the same from both, because the same
+// rules take part and nothing else that a price depends on differs.
+func (e *Engine) Alike(vp Viewpoint) (string, error) {
+	v, err := e.look(vp)
+	if err != nil {
+		return "", err
+	}
+	key := []byte(fmt.Sprintf("%s\x00%d\x00%d\x00", vp.Channel, v.quantity, v.term))
+	for _, h := range vp.History { // history counts back from the moment
+		key = fmt.Appendf(key, "%s %d %d %d\x00", h.SKU, h.Quantity, h.At, vp.At)
+	}
+	word := byte(0)
+	for i, r := range e.rules {
+		if r != nil && v.blocked[r.ordinal] == "" {
+			word |= 1 << (i & 7)
+		}
+		if i&7 == 7 {
+			key, word = append(key, word), 0
+		}
+	}
+	return string(append(key, word)), nil
+}

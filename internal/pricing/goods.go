@@ -1,0 +1,180 @@
+package pricing
+
+import (
+	"math"
+	"sync"
+
+	"dogbane/internal/money"
+)
+
+// goods is what an engine knows of the products and of where they are sold: all of a book but its rules, campaigns and
+// ladders. Engines whose books differ in those only share it.
+type goods struct {
+	settings *Settings
+	products []*Product // in the order of their categories; their index is the product's number
+	index    *index
+	list     column // list price, book currency
+	cost     column // without tax, book currency
+	taxes    []money.Rat
+	taxOf    []uint16       // by product, the index into taxes: 1 + tax rate
+	monthly  Set            // sold by the month
+	fixedIn  map[string]Set // products with a list price of their own, by currency
+	guards   []Set          // which products each of the settings' guards holds for
+	channels map[string]*Channel
+	listed   map[string]Set // what a channel lists, where that is not everything
+	groups   map[string]bool
+	people   map[string]*Customer
+
+	mu     sync.Mutex
+	limits map[*Channel]*limits
+}
+
+// column is a number per product as n/d. d is 0 where a product has none, and below 0 where the number does not fit.
+type column struct{ n, d []int64 }
+
+func newColumn(products []*Product, value func(p *Product) *money.Rat) column {
+	c := column{make([]int64, len(products)), make([]int64, len(products))}
+	for i, p := range products {
+		if v := value(p); v != nil {
+			n, d, fits := v.Parts()
+			if !fits {
+				n, d = 0, -1
+			}
+			c.n[i], c.d[i] = n, d
+		}
+	}
+	return c
+}
+
+func newGoods(book *Book) *goods {
+	g := &goods{settings: &book.Settings, channels: map[string]*Channel{}, groups: map[string]bool{}, people: map[string]*Customer{},
+		listed: map[string]Set{}, fixedIn: map[string]Set{}, limits: map[*Channel]*limits{}}
+	var categories []categoryRun
+	g.products, categories = inOrder(book.Products)
+	g.index = newIndex(g.products, categories, book.Ranges)
+	var side sync.WaitGroup
+	side.Go(func() { g.index.number("") }) // the SKUs, beside the columns
+	g.list = newColumn(g.products, func(p *Product) *money.Rat { return p.List })
+	g.cost = newColumn(g.products, func(p *Product) *money.Rat { return p.Cost })
+	g.readTaxes()
+	g.monthly = g.index.empty()
+	for i, p := range g.products {
+		if p.Unit == "month" {
+			g.monthly.add(int32(i))
+		}
+		for currency := range p.ListIn {
+			if g.fixedIn[currency] == nil {
+				g.fixedIn[currency] = g.index.empty()
+			}
+			g.fixedIn[currency].add(int32(i))
+		}
+	}
+	for i := range book.Channels {
+		c := &book.Channels[i]
+		g.channels[c.Code] = c
+		if c.Where != nil {
+			g.listed[c.Code] = g.index.match(c.Where, false)
+		}
+	}
+	for _, group := range book.Groups {
+		g.groups[group.Code] = true
+	}
+	for i := range book.Customers {
+		g.people[book.Customers[i].Code] = &book.Customers[i]
+	}
+	for i := range book.Settings.Guards {
+		g.guards = append(g.guards, g.index.match(book.Settings.Guards[i].Where, false))
+	}
+	side.Wait()
+	return g
+}
+
+func (g *goods) readTaxes() {
+	g.taxes, g.taxOf = []money.Rat{money.Int(1)}, make([]uint16, len(g.products))
+	number := map[string]uint16{}
+	for class, percent := range g.settings.TaxRates {
+		number[class] = uint16(len(g.taxes))
+		g.taxes = append(g.taxes, money.Int(1).Add(money.PercentOf(percent)).Reduce())
+	}
+	for i, p := range g.products {
+		if p.TaxClass != "" {
+			g.taxOf[i] = number[p.TaxClass]
+		}
+	}
+}
+
+// tax is 1 + the tax rate of a product.
+func (g *goods) tax(p int32) money.Rat { return g.taxes[g.taxOf[p]] }
+
+// guard is the one that holds for a product: the last of the settings' guards that matches, else the general one.
+func (g *goods) guard(p int32) *Guard {
+	for i := len(g.guards) - 1; i >= 0; i-- {
+		if g.guards[i].Has(p) {
+			return &g.settings.Guards[i]
+		}
+	}
+	return &g.settings.Guard
+}
+
+// limits are, for one channel, the prices at which products begin to earn what they must: whole minor units, rounded
+// up, so that a price in minor units is below the exact limit just where it is below this.
+type limits struct {
+	breakEven []int64 // nothing is lost from here on; noLimit where the cost is unknown, math.MaxInt64 where no price will do
+	guarded   []int64 // the guard's lowest permitted price, likewise
+}
+
+// noLimit is below every price.
+const noLimit = math.MinInt64
+
+// limitsOf are computed when first asked for, once per channel (nil: none).
+func (v *view) limitsOf() *limits {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if l := v.limits[v.channel]; l != nil {
+		return l
+	}
+	l := &limits{make([]int64, len(v.products)), make([]int64, len(v.products))}
+	inParallel(len(v.products), func(from, to int) {
+		for p := int32(from); p < int32(to); p++ {
+			l.breakEven[p] = v.minorLimit(v.limit(p, money.Rat{}))
+			l.guarded[p] = l.breakEven[p]
+			if margin := v.guard(p).MinMargin; margin.Sign() != 0 {
+				l.guarded[p] = v.minorLimit(v.limit(p, margin))
+			}
+		}
+	})
+	v.limits[v.channel] = l
+	return l
+}
+
+func (v *view) minorLimit(limit opt, outOfReach bool) int64 {
+	if outOfReach {
+		return math.MaxInt64
+	}
+	if !limit.ok {
+		return noLimit
+	}
+	n, fits := limit.v.Minor(v.digits, money.Up)
+	if !fits {
+		return math.MaxInt64
+	}
+	return n
+}
+
+// limit is the price on the channel's footing at which a margin (in percent) is reached. There is none where the cost is
+// unknown; it is out of reach (false, true) where margin and fee together leave nothing.
+func (v *view) limit(p int32, margin money.Rat) (limit opt, outOfReach bool) {
+	cost := v.bookAmount(v.products[p].Cost)
+	if !cost.ok {
+		return opt{}, false
+	}
+	left := money.Int(1).Sub(money.PercentOf(margin))
+	if v.channel != nil {
+		cost.v = cost.v.Add(v.channel.FeeAmount)
+		left = left.Sub(money.PercentOf(v.channel.FeePercent))
+	}
+	if left.Sign() <= 0 {
+		return opt{}, true
+	}
+	return some(v.shown(p, cost.v.Div(left))), false
+}

@@ -1,0 +1,182 @@
+package pricing_test
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/pricingtest"
+)
+
+func decimal(r *big.Rat) string {
+	if r == nil {
+		return "none"
+	}
+	return r.FloatString(4)
+}
+
+// The engine and the slow second reading of the book agree on random books: price, total and rules of every question.
+func TestEngineAgreesWithTheReference(t *testing.T) {
+	t.Parallel()
+	books := 1200
+	if testing.Short() {
+		books = 150
+	}
+	priced := 0
+	for seed := range uint64(books) {
+		rng := rand.New(rand.NewPCG(seed, 1))
+		book := pricingtest.Book(rng)
+		e := pricing.Compile(book)
+		for range 12 {
+			q := pricingtest.Question(rng, book)
+			a, err := e.Price(q)
+			require.NoError(t, err)
+			want := pricingtest.Price(book, q)
+			describe := func() string { return fmt.Sprintf("seed %d, %+v\n%s", seed, q, bookfile.Encode(book)) }
+			if a.Unit == nil || want.Unit == nil {
+				require.Equal(t, want.Unit == nil, a.Unit == nil, describe())
+				continue
+			}
+			priced++
+			if decimal(want.Unit) != a.Unit.Fixed(4) || decimal(want.Total) != a.Total.Fixed(4) {
+				t.Fatalf("want %s and %s, have %s and %s: %s", decimal(want.Unit), decimal(want.Total), a.Unit, a.Total, describe())
+			}
+			require.Equal(t, append([]string{}, want.Rules...), a.Rules, describe())
+		}
+	}
+	require.Greater(t, priced, books*6, "most questions have a price")
+}
+
+// The sweep, which prices shard by shard in whole numbers, is what Price says of each product.
+func TestSweepEqualsOneByOne(t *testing.T) {
+	t.Parallel()
+	books := 800
+	if testing.Short() {
+		books = 100
+	}
+	for seed := range uint64(books) {
+		rng := rand.New(rand.NewPCG(seed, 2))
+		book := pricingtest.Book(rng)
+		sameSweep(t, pricing.Compile(book), pricingtest.Viewpoint(rng, book), fmt.Sprint("seed ", seed))
+	}
+}
+
+func sameSweep(t *testing.T, e *pricing.Engine, vp pricing.Viewpoint, what string) *pricing.Sweep {
+	t.Helper()
+	sw, err := e.Sweep(vp)
+	require.NoError(t, err)
+	for i, product := range e.Products() {
+		p := int32(i)
+		a, err := e.Price(pricing.Question{Viewpoint: vp, SKU: product.SKU})
+		require.NoError(t, err)
+		price, priced := sw.Price(p)
+		require.Equal(t, a.Unit != nil, priced, "%s %s", what, product.SKU)
+		if !priced {
+			continue
+		}
+		n, _ := a.Unit.Minor(sw.Digits, 0)
+		require.Equal(t, n, price, "%s %s %+v", what, product.SKU, vp)
+		if len(a.Portions) == 1 {
+			codes := []string{}
+			for _, r := range sw.Rules(p) {
+				codes = append(codes, r.Code)
+			}
+			require.Equal(t, a.Rules, codes, "%s %s", what, product.SKU)
+		}
+		if a.Margin != nil && vp.Quantity == 1 && vp.Term <= 1 {
+			require.Equal(t, a.Margin.Left.Sign() < 0, sw.BelowCost(p), "%s %s", what, product.SKU)
+			_, left, ok := sw.Margin(p)
+			want, _ := a.Margin.Left.Minor(sw.Digits, 0)
+			require.True(t, ok)
+			require.Equal(t, want, left)
+		}
+	}
+	return sw
+}
+
+// With, and pricing only what it touched, is what compiling the edited book anew and pricing everything gives.
+func TestWithEqualsCompilingAnew(t *testing.T) {
+	t.Parallel()
+	books := 600
+	if testing.Short() {
+		books = 100
+	}
+	for seed := range uint64(books) {
+		rng := rand.New(rand.NewPCG(seed, 3))
+		book := pricingtest.Book(rng)
+		e := pricing.Compile(book)
+		vp := pricingtest.Viewpoint(rng, book)
+		vp.With = nil
+		sw, err := e.Sweep(vp)
+		require.NoError(t, err)
+		for step := range 6 {
+			edit := randomEdit(rng, e.Book(), step)
+			next, touched := e.With(edit)
+			after, err := next.Resweep(sw, vp, touched)
+			require.NoError(t, err)
+			fresh := pricing.Compile(next.Book())
+			want, err := fresh.Sweep(vp)
+			require.NoError(t, err)
+			for p := range int32(want.Len()) {
+				a, okA := want.Price(p)
+				b, okB := after.Price(p)
+				require.Equal(t, okA, okB, "seed %d step %d", seed, step)
+				require.Equal(t, a, b, "seed %d step %d %s %+v", seed, step, fresh.Products()[p].SKU, edit)
+				codes := func(sw *pricing.Sweep) (list []string) {
+					for _, r := range sw.Rules(p) {
+						list = append(list, r.Code)
+					}
+					return list
+				}
+				require.Equal(t, codes(want), codes(after), "seed %d step %d", seed, step)
+			}
+			e, sw = next, after
+		}
+	}
+}
+
+// randomEdit takes a rule out, puts one in, or changes one.
+func randomEdit(rng *rand.Rand, book *pricing.Book, step int) pricing.Edit {
+	other := pricingtest.Book(rng)
+	modes := map[pricing.Layer]pricing.LayerMode{}
+	for _, l := range book.Settings.Layers {
+		modes[l.Layer] = l.Mode
+	}
+	var come *pricing.Rule
+	for i := range other.Rules {
+		r := &other.Rules[i]
+		simple := r.Effect != nil && r.Of == "" && r.Ending == nil && r.MaxOff == nil && r.Floor == nil && r.Effect.Value.Sign() > 0 && r.Effect.Kind != pricing.SetPrice &&
+			r.Effect.Kind != pricing.Markup && r.Effect.Kind != pricing.ToMargin && r.Effect.Kind != pricing.ToDerived
+		if modes[r.Layer] != pricing.Add || simple {
+			r.Code = fmt.Sprintf("E%d", step)
+			come = r
+			break
+		}
+	}
+	code := book.Rules[rng.IntN(len(book.Rules))].Code
+	switch rng.IntN(4) {
+	case 0:
+		return pricing.Edit{Rule: come}
+	case 1:
+		if len(book.Rules) > 1 {
+			return pricing.Edit{Code: code}
+		}
+	case 2:
+		for i := range book.Rules {
+			if book.Rules[i].Code == code {
+				changed := book.Rules[i]
+				changed.Rank = 1 + rng.IntN(5)
+				if changed.Effect != nil && changed.Effect.Kind == pricing.PercentOff {
+					changed.Effect = &pricing.Effect{Kind: pricing.PercentOff, Value: changed.Effect.Value}
+				}
+				return pricing.Edit{Code: code, Rule: &changed}
+			}
+		}
+	}
+	return pricing.Edit{Code: code, Rule: come}
+}

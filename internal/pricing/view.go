@@ -1,0 +1,169 @@
+package pricing
+
+import (
+	"slices"
+
+	"dogbane/internal/money"
+)
+
+// view is a viewpoint resolved against an engine. It belongs to one goroutine.
+type view struct {
+	*Engine
+	at          Moment
+	quantity    int
+	term        int
+	visitor     visitor
+	history     []Purchase
+	channel     *Channel // nil: none
+	listed      Set      // nil: everything
+	currency    string
+	digits      int
+	rate        money.Rat // book currency to the channel's
+	same        bool      // the rate is 1
+	rated       bool      // the rate is known
+	bookTax     bool      // the book's prices include tax
+	showTax     bool      // the channel's do
+	catalogOnly bool      // the price after the catalog layer is asked for, without ending and guard
+	blocked     []Reason  // why each rule takes no part, whatever the product
+	active      [][]*rule // by layer: the rules that take part
+
+	nets   map[int32]opt // prices of other products that prices were derived from
+	path   []int32       // the products whose prices are being worked out
+	cyclic map[int32]bool
+	alone  map[int32]opt // prices after the catalog layer at quantity 1
+	onTie  func(winner, other *rule, p int32, won, lost money.Rat)
+}
+
+// opt is a number that may be missing.
+type opt struct {
+	v  money.Rat
+	ok bool
+}
+
+func some(v money.Rat) opt { return opt{v, true} }
+
+func (o opt) ptr() *money.Rat {
+	if !o.ok {
+		return nil
+	}
+	v := o.v
+	return &v
+}
+
+// look resolves a viewpoint.
+func (e *Engine) look(vp Viewpoint) (*view, error) {
+	s := e.settings
+	v := &view{Engine: e, at: vp.At, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
+		currency: s.Currency, bookTax: s.PricesIncludeTax, showTax: s.PricesIncludeTax}
+	if vp.Quantity < 0 {
+		return nil, &QuestionError{"quantity", "must be at least 1"}
+	}
+	v.visitor = visitor{groups: slices.Clone(vp.Groups), country: vp.Country, firstOrder: vp.FirstOrder, signedIn: vp.Customer != ""}
+	for _, g := range vp.Groups {
+		if !e.groups[g] {
+			return nil, unknown("group", "group", g)
+		}
+	}
+	if vp.SignedIn != nil {
+		v.visitor.signedIn = *vp.SignedIn
+	}
+	if vp.Customer != "" {
+		c := e.people[vp.Customer]
+		if c == nil {
+			return nil, unknown("customer", "customer", vp.Customer)
+		}
+		v.visitor.customer = c
+		v.visitor.groups = append(v.visitor.groups, c.Groups...)
+	}
+	if vp.Channel != "" {
+		c := e.channels[vp.Channel]
+		if c == nil {
+			return nil, unknown("channel", "channel", vp.Channel)
+		}
+		v.channel, v.listed = c, e.listed[c.Code]
+		if c.Currency != "" {
+			v.currency = c.Currency
+		}
+		if c.Group != "" {
+			v.visitor.groups = append(v.visitor.groups, c.Group)
+		}
+		if v.visitor.country == "" {
+			v.visitor.country = c.Country
+		}
+		if c.TaxExcluded != nil {
+			v.showTax = !*c.TaxExcluded
+		}
+	}
+	v.digits, _ = money.Digits(v.currency)
+	v.same = v.currency == s.Currency
+	v.rate, v.rated = s.Rates[v.currency]
+	if v.same {
+		v.rate, v.rated = money.Int(1), true
+	}
+	v.rate = v.rate.Reduce()
+	with := map[string]bool{}
+	for _, code := range vp.With {
+		if !e.codes[code] {
+			return nil, unknown("with", "rule or campaign", code)
+		}
+		with[code] = true
+	}
+	v.blocked = make([]Reason, len(e.rules))
+	v.active = make([][]*rule, len(e.layers))
+	for i := range e.layers {
+		for _, r := range e.layers[i].rules {
+			if v.blocked[r.ordinal] = v.bars(r, with); v.blocked[r.ordinal] == "" {
+				v.active[i] = append(v.active[i], r)
+			}
+		}
+	}
+	return v, nil
+}
+
+// bars is the first reason that keeps a rule from taking part at all, or "".
+func (v *view) bars(r *rule, with map[string]bool) Reason {
+	c := r.campaign
+	if r.Status != On && !with[r.Code] || c != nil && c.Status != On && !with[c.Code] {
+		return SwitchedOff
+	}
+	if r.Currency != "" && r.Currency != v.currency {
+		return OtherCurrency
+	}
+	if !v.inChannels(r.Channels) || c != nil && !v.inChannels(c.Channels) {
+		return OtherChannel
+	}
+	if !r.Audience.admits(&v.visitor) || c != nil && !c.Audience.admits(&v.visitor) {
+		return OtherAudience
+	}
+	// The order of the reasons holds for rule and campaign together: not yet, ended, hours.
+	reason := r.Window.test(v.at)
+	if c != nil {
+		switch other := c.Window.test(v.at); {
+		case reason == NotYet || other == NotYet:
+			return NotYet
+		case reason == Ended || other == Ended:
+			return Ended
+		case reason == "":
+			return other
+		}
+	}
+	return reason
+}
+
+func (v *view) inChannels(codes []string) bool {
+	return codes == nil || v.channel != nil && slices.Contains(codes, v.channel.Code)
+}
+
+// own is the view for another goroutine.
+func (v *view) own() *view {
+	c := *v
+	c.nets, c.path, c.cyclic, c.alone, c.onTie = nil, nil, nil, nil, nil
+	return &c
+}
+
+func (v *view) lastLayer() int {
+	if v.catalogOnly {
+		return 1
+	}
+	return LayerCount
+}
