@@ -22,6 +22,9 @@ func Int(n int64) Rat { return Rat{n: n, d: 1} }
 
 // Ratio is n/d; d must not be 0.
 func Ratio(n, d int64) Rat {
+	if d > 0 && n != -1<<63 {
+		return Rat{n: n, d: d}.Reduce()
+	}
 	return fromBig(new(big.Rat).SetFrac64(n, d))
 }
 
@@ -236,7 +239,16 @@ func (a Rat) Sign() int {
 
 // Reduce is the same number in lowest terms. Factors that are used for many prices are reduced once, so that products
 // of them stay within 64 bits for longer.
-func (a Rat) Reduce() Rat { return fromBig(a.toBig()) }
+func (a Rat) Reduce() Rat {
+	if a.big != nil {
+		return fromBig(a.big)
+	}
+	x, y := abs64(a.n), uint64(a.den())
+	for y != 0 {
+		x, y = y, x%y
+	}
+	return Rat{n: a.n / int64(x), d: a.den() / int64(x)}
+}
 
 // Max is the greater of a and b, Min the lesser.
 func Max(a, b Rat) Rat {
@@ -255,7 +267,7 @@ func Min(a, b Rat) Rat {
 }
 
 // PercentOf is the fraction that a percent stands for: 20 → 1/5.
-func PercentOf(percent Rat) Rat { return percent.Mul(Ratio(1, 100)).Reduce() }
+func PercentOf(percent Rat) Rat { return percent.Mul(Rat{n: 1, d: 100}).Reduce() }
 
 // String is the number as the shortest plain decimal where it has one ("19.99", "0.2"), else as a fraction ("1/3").
 func (a Rat) String() string {

@@ -5,7 +5,7 @@ import "fmt"
 // Changes are the moments in [from, to) at which a rule's or a campaign's window may open or close, in order, at most
 // limit of them; from itself is not among them.
 func (e *Engine) Changes(from, to Moment, limit int) []Moment {
-	var moments []Moment
+	book, moments := e.book(), []Moment(nil)
 	for at := from; len(moments) < limit; {
 		next, found := Moment(0), false
 		look := func(w *Window, status Status) {
@@ -16,11 +16,11 @@ func (e *Engine) Changes(from, to Moment, limit int) []Moment {
 				next, found = m, true
 			}
 		}
-		for i := range e.book.Rules {
-			look(e.book.Rules[i].Window, e.book.Rules[i].Status)
+		for i := range book.Rules {
+			look(book.Rules[i].Window, book.Rules[i].Status)
 		}
-		for i := range e.book.Campaigns {
-			look(e.book.Campaigns[i].Window, e.book.Campaigns[i].Status)
+		for i := range book.Campaigns {
+			look(book.Campaigns[i].Window, book.Campaigns[i].Status)
 		}
 		if !found || next >= to {
 			break

@@ -15,11 +15,13 @@ import (
 // Engine answers questions about one book. It never changes once made, so goroutines share it.
 type Engine struct {
 	*goods
-	book      *Book
+	book      func() *Book
 	layers    []layer // in the order in which prices pass through them
 	rules     []*rule // the price rules of all layers, by ordinal; nil where one was taken out
 	campaigns map[string]*Campaign
 	ladders   map[string]*Ladder
+	lists     *ruleLists
+	stale     []int           // ordinals of which lists knows nothing, or no longer the truth
 	codes     map[string]bool // codes of rules and campaigns
 }
 
@@ -37,6 +39,8 @@ type rule struct {
 	campaign    *Campaign
 	reach       [2]Set // the products that Where selects, while the price entering the layer is not reduced, and while it is
 	usesReduced bool
+	shards      Set      // the shards in which it selects anything
+	plain       *reduced // what plainView makes of it
 	effect      effect
 	breaks      []step
 	counting    Counting
@@ -63,21 +67,21 @@ func ready(e *Effect) effect {
 // Compile checks nothing that package bookfile has checked; references that do not resolve match nothing. The engine
 // keeps the book, which must not be changed afterwards.
 func Compile(book *Book) *Engine {
-	e := &Engine{goods: newGoods(book), book: book}
-	e.compileRules()
+	e := &Engine{goods: newGoods(book), book: func() *Book { return book }}
+	e.compileRules(book)
 	return e
 }
 
 // Recompile is an engine for another book. Where that has the very products, ranges, customers, channels and settings
 // of this engine's book (the same slices, not copies), only rules, campaigns and ladders are made ready anew.
 func (e *Engine) Recompile(book *Book) *Engine {
-	b := e.book
+	b := e.book()
 	if !same(book.Products, b.Products) || !same(book.Ranges, b.Ranges) || !same(book.Channels, b.Channels) || !same(book.Customers, b.Customers) ||
 		!same(book.Groups, b.Groups) || !sameSettings(&book.Settings, &b.Settings) {
 		return Compile(book)
 	}
-	next := &Engine{goods: e.goods, book: book}
-	next.compileRules()
+	next := &Engine{goods: e.goods, book: func() *Book { return book }}
+	next.compileRules(book)
 	return next
 }
 
@@ -92,17 +96,17 @@ func sameSettings(a, b *Settings) bool {
 		reflect.ValueOf(a.TaxRates).Pointer() == reflect.ValueOf(b.TaxRates).Pointer() && reflect.ValueOf(a.Rates).Pointer() == reflect.ValueOf(b.Rates).Pointer()
 }
 
-func (e *Engine) compileRules() {
+func (e *Engine) compileRules(book *Book) {
 	e.campaigns, e.ladders, e.codes = map[string]*Campaign{}, map[string]*Ladder{}, map[string]bool{}
-	for i := range e.book.Campaigns {
-		c := &e.book.Campaigns[i]
+	for i := range book.Campaigns {
+		c := &book.Campaigns[i]
 		e.campaigns[c.Code], e.codes[c.Code] = c, true
 	}
-	for i := range e.book.Ladders {
-		e.ladders[e.book.Ladders[i].Code] = &e.book.Ladders[i]
+	for i := range book.Ladders {
+		e.ladders[book.Ladders[i].Code] = &book.Ladders[i]
 	}
-	for i := range e.book.Rules {
-		doc := &e.book.Rules[i]
+	for i := range book.Rules {
+		doc := &book.Rules[i]
 		e.codes[doc.Code] = true
 		if doc.prices() {
 			e.rules = append(e.rules, &rule{Rule: doc, ordinal: len(e.rules)})
@@ -113,6 +117,7 @@ func (e *Engine) compileRules() {
 			e.ready(r, nil)
 		}
 	})
+	e.lists = &ruleLists{rules: e.rules}
 	for _, setting := range e.settings.Layers {
 		l := layer{LayerSetting: setting}
 		for _, r := range e.rules {
@@ -136,12 +141,20 @@ func (e *Engine) ready(r, like *rule) {
 	doc := r.Rule
 	r.campaign, r.counting = e.campaigns[doc.Campaign], doc.Counting
 	if like != nil {
-		r.reach, r.usesReduced = like.reach, like.usesReduced
+		r.reach, r.usesReduced, r.shards = like.reach, like.usesReduced, like.shards
 	} else {
 		r.reach[0] = e.index.match(&doc.Where, false)
 		r.reach[1] = r.reach[0]
 		if r.usesReduced = doc.Where.UsesReduced(); r.usesReduced {
 			r.reach[1] = e.index.match(&doc.Where, true)
+		}
+	}
+	if r.shards == nil {
+		r.shards = make(Set, (len(r.reach[0])/shardWords+1)/64+1)
+		for w := range r.reach[0] {
+			if r.reach[0][w]|r.reach[1][w] != 0 {
+				r.shards.add(int32(w / shardWords))
+			}
 		}
 	}
 	breaks := doc.Breaks
@@ -160,6 +173,13 @@ func (e *Engine) ready(r, like *rule) {
 	case "where":
 		r.counted = e.index.match(r.counting.Where, false)
 	}
+	r.plain = e.plainView().makeKernel(r)
+}
+
+// plainView is the viewpoint of one piece, without a channel: most kernels are the same from most viewpoints.
+func (e *Engine) plainView() *view {
+	one := money.Int(1)
+	return &view{Engine: e, quantity: 1, term: 1, currency: e.settings.Currency, rate: one, same: true, rated: true, bookTax: e.settings.PricesIncludeTax}
 }
 
 // Edit is one rule put in the place of another: Code names the rule that goes ("" for none), Rule is the one that comes
@@ -172,24 +192,14 @@ type Edit struct {
 // With is an engine for the book after an edit of one rule, and the products whose prices the edit can touch: all
 // others cost what they did. Everything but that rule is shared with this engine.
 func (e *Engine) With(edit Edit) (*Engine, Set) {
-	next := &Engine{goods: e.goods, campaigns: e.campaigns, ladders: e.ladders}
-	book := *e.book
-	next.book, next.codes = &book, maps.Clone(e.codes)
-	book.Rules = make([]Rule, 0, len(e.book.Rules)+1)
-	placed := edit.Rule == nil
-	for i := range e.book.Rules {
-		switch {
-		case e.book.Rules[i].Code != edit.Code:
-			book.Rules = append(book.Rules, e.book.Rules[i])
-		case !placed:
-			book.Rules, placed = append(book.Rules, *edit.Rule), true
+	next := &Engine{goods: e.goods, campaigns: e.campaigns, ladders: e.ladders, codes: maps.Clone(e.codes), lists: e.lists, stale: slices.Clone(e.stale)}
+	next.book = sync.OnceValue(func() *Book { return edited(e.book(), edit) })
+	next.rules, next.layers = slices.Clone(e.rules), slices.Clone(e.layers)
+	touched, note := e.index.empty(), func(ordinal int) {
+		if !slices.Contains(next.stale, ordinal) {
+			next.stale = append(next.stale, ordinal)
 		}
 	}
-	if !placed {
-		book.Rules = append(book.Rules, *edit.Rule)
-	}
-	next.rules, next.layers = slices.Clone(e.rules), slices.Clone(e.layers)
-	touched := e.index.empty()
 	ordinal := slices.IndexFunc(e.rules, func(r *rule) bool { return r != nil && r.Code == edit.Code })
 	delete(next.codes, edit.Code)
 	if ordinal >= 0 {
@@ -197,6 +207,7 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 		touched.or(gone.reach[0])
 		touched.or(gone.reach[1])
 		next.rules[ordinal] = nil
+		note(ordinal)
 		next.place(gone.Layer, func(rules []*rule) []*rule {
 			return slices.DeleteFunc(rules, func(r *rule) bool { return r == gone })
 		})
@@ -211,6 +222,7 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 			next.rules = append(next.rules, nil)
 		}
 		next.rules[come.ordinal] = come
+		note(come.ordinal)
 		var like *rule
 		if ordinal >= 0 && sameSelection(&e.rules[ordinal].Where, &edit.Rule.Where) {
 			like = e.rules[ordinal]
@@ -230,6 +242,25 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 	return next, touched
 }
 
+// edited is a book after an edit.
+func edited(before *Book, edit Edit) *Book {
+	book := *before
+	book.Rules = make([]Rule, 0, len(before.Rules)+1)
+	placed := edit.Rule == nil
+	for i := range before.Rules {
+		switch {
+		case before.Rules[i].Code != edit.Code:
+			book.Rules = append(book.Rules, before.Rules[i])
+		case !placed:
+			book.Rules, placed = append(book.Rules, *edit.Rule), true
+		}
+	}
+	if !placed {
+		book.Rules = append(book.Rules, *edit.Rule)
+	}
+	return &book
+}
+
 // place changes the rules of one layer of an engine that is being made.
 func (e *Engine) place(which Layer, change func([]*rule) []*rule) {
 	for i := range e.layers {
@@ -245,6 +276,41 @@ func (r *rule) derives() bool {
 	return r.effect.Effect != nil && r.effect.Kind == ToDerived || slices.ContainsFunc(r.breaks, func(s step) bool { return s.Kind == ToDerived })
 }
 
+// ruleLists are, for each product, the rules that select it: what is needed to price a few products from anywhere. They
+// are made when first asked for, and shared by the engines that With makes.
+type ruleLists struct {
+	rules []*rule
+	once  sync.Once
+	from  []int32 // by product, where its list begins
+	list  []int32 // ordinals
+}
+
+func (x *ruleLists) of(p int32) []int32 { return x.list[x.from[p]:x.from[p+1]] }
+
+// ready makes the lists of n products. Rules whose reach depends on the price are left out.
+func (x *ruleLists) ready(n int) {
+	x.once.Do(func() {
+		x.from = make([]int32, n+1)
+		each := func(see func(p, ordinal int32)) {
+			for _, r := range x.rules {
+				if r != nil && !r.usesReduced {
+					r.reach[0].Each(func(p int32) bool { see(p, int32(r.ordinal)); return true })
+				}
+			}
+		}
+		each(func(p, _ int32) { x.from[p+1]++ })
+		for p := range n {
+			x.from[p+1] += x.from[p]
+		}
+		x.list = make([]int32, x.from[n])
+		at := slices.Clone(x.from)
+		each(func(p, ordinal int32) {
+			x.list[at[p]] = ordinal
+			at[p]++
+		})
+	})
+}
+
 // inParallel cuts 0..n-1 into one piece per core.
 func inParallel(n int, work func(from, to int)) {
 	workers := max(1, min(runtime.GOMAXPROCS(0), n/16))
@@ -257,7 +323,7 @@ func inParallel(n int, work func(from, to int)) {
 }
 
 // Book is the book that the engine was made of; it must not be changed.
-func (e *Engine) Book() *Book { return e.book }
+func (e *Engine) Book() *Book { return e.book() }
 
 // Products are all products in the engine's order; their index is the number that sweeps and sets use.
 func (e *Engine) Products() []*Product { return e.products }

@@ -32,43 +32,27 @@ type goods struct {
 // column is a number per product as n/d. d is 0 where a product has none, and below 0 where the number does not fit.
 type column struct{ n, d []int64 }
 
-func newColumn(products []*Product, value func(p *Product) *money.Rat) column {
-	c := column{make([]int64, len(products)), make([]int64, len(products))}
-	for i, p := range products {
-		if v := value(p); v != nil {
-			n, d, fits := v.Parts()
-			if !fits {
-				n, d = 0, -1
-			}
-			c.n[i], c.d[i] = n, d
-		}
+func (c *column) set(at int32, v *money.Rat) {
+	if v == nil {
+		return
 	}
-	return c
+	n, d, fits := v.Parts()
+	if !fits {
+		n, d = 0, -1
+	}
+	c.n[at], c.d[at] = n, d
 }
 
 func newGoods(book *Book) *goods {
 	g := &goods{settings: &book.Settings, channels: map[string]*Channel{}, groups: map[string]bool{}, people: map[string]*Customer{},
 		listed: map[string]Set{}, fixedIn: map[string]Set{}, limits: map[*Channel]*limits{}}
+	var numberOf []int32
 	var categories []categoryRun
-	g.products, categories = inOrder(book.Products)
-	g.index = newIndex(g.products, categories, book.Ranges)
+	g.products, numberOf, categories = inOrder(book.Products)
+	g.index = newIndex(book.Products, numberOf, categories, book.Ranges)
 	var side sync.WaitGroup
 	side.Go(func() { g.index.number("") }) // the SKUs, beside the columns
-	g.list = newColumn(g.products, func(p *Product) *money.Rat { return p.List })
-	g.cost = newColumn(g.products, func(p *Product) *money.Rat { return p.Cost })
-	g.readTaxes()
-	g.monthly = g.index.empty()
-	for i, p := range g.products {
-		if p.Unit == "month" {
-			g.monthly.add(int32(i))
-		}
-		for currency := range p.ListIn {
-			if g.fixedIn[currency] == nil {
-				g.fixedIn[currency] = g.index.empty()
-			}
-			g.fixedIn[currency].add(int32(i))
-		}
-	}
+	g.readProducts(book.Products, numberOf)
 	for i := range book.Channels {
 		c := &book.Channels[i]
 		g.channels[c.Code] = c
@@ -89,19 +73,35 @@ func newGoods(book *Book) *goods {
 	return g
 }
 
-func (g *goods) readTaxes() {
-	g.taxes, g.taxOf = []money.Rat{money.Int(1)}, make([]uint16, len(g.products))
-	number := map[string]uint16{}
-	for class, percent := range g.settings.TaxRates {
-		number[class] = uint16(len(g.taxes))
+// readProducts makes the columns, going through the products as they lie in memory.
+func (g *goods) readProducts(products []Product, numberOf []int32) {
+	g.taxes, g.taxOf = []money.Rat{money.Int(1)}, make([]uint16, len(products))
+	class := map[string]uint16{}
+	for name, percent := range g.settings.TaxRates {
+		class[name] = uint16(len(g.taxes))
 		g.taxes = append(g.taxes, money.Int(1).Add(money.PercentOf(percent)).Reduce())
 	}
-	for i, p := range g.products {
+	g.list, g.cost, g.monthly = newColumn(len(products)), newColumn(len(products)), g.index.empty()
+	for i := range products {
+		p, at := &products[i], numberOf[i]
+		g.list.set(at, p.List)
+		g.cost.set(at, p.Cost)
 		if p.TaxClass != "" {
-			g.taxOf[i] = number[p.TaxClass]
+			g.taxOf[at] = class[p.TaxClass]
+		}
+		if p.Unit == "month" {
+			g.monthly.add(at)
+		}
+		for currency := range p.ListIn {
+			if g.fixedIn[currency] == nil {
+				g.fixedIn[currency] = g.index.empty()
+			}
+			g.fixedIn[currency].add(at)
 		}
 	}
 }
+
+func newColumn(n int) column { return column{make([]int64, n), make([]int64, n)} }
 
 // tax is 1 + the tax rate of a product.
 func (g *goods) tax(p int32) money.Rat { return g.taxes[g.taxOf[p]] }

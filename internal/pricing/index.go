@@ -14,7 +14,8 @@ import (
 // category with all that lies under it is one run of numbers. What a field needs is built when a selection first looks
 // at it: a book of a hundred thousand products uses few of all fields.
 type index struct {
-	products []*Product
+	book     []Product // in the book's order, in which they lie in memory
+	numberOf []int32   // by place in book
 	bySKU    map[string]int32
 	skuOnce  sync.Once
 
@@ -22,11 +23,30 @@ type index struct {
 	ranges     map[string]*Where
 	rangeSets  map[string]Set // all ranges, computed when the index is made
 
-	mu       sync.Mutex
-	texts    map[Field]map[string][]int32
-	attrs    map[string]map[string][]int32
-	numbers  map[Field]*numbers
-	attrNums map[string]*numbers
+	texts    lazy[Field, map[string][]int32]
+	attrs    lazy[string, map[string][]int32]
+	numbers  lazy[Field, *numbers]
+	attrNums lazy[string, *numbers]
+}
+
+// lazy keeps what is made when first asked for. Different things are made side by side.
+type lazy[K comparable, V any] struct {
+	mu   sync.Mutex
+	made map[K]func() V
+}
+
+func (l *lazy[K, V]) get(key K, build func() V) V {
+	l.mu.Lock()
+	get := l.made[key]
+	if get == nil {
+		if l.made == nil {
+			l.made = map[K]func() V{}
+		}
+		get = sync.OnceValue(build)
+		l.made[key] = get
+	}
+	l.mu.Unlock()
+	return get()
 }
 
 // categoryRun is the products of one category.
@@ -39,7 +59,7 @@ type categoryRun struct {
 func categoryOrder(path string) string { return strings.ReplaceAll(path, "/", "\x00") }
 
 // inOrder numbers products by category, those of one category in the book's order.
-func inOrder(products []Product) ([]*Product, []categoryRun) {
+func inOrder(products []Product) (list []*Product, numberOf []int32, categories []categoryRun) {
 	number := map[string]int{}
 	var runs []categoryRun
 	of := make([]int32, len(products))
@@ -67,18 +87,18 @@ func inOrder(products []Product) ([]*Product, []categoryRun) {
 		sorted[i] = categoryRun{runs[k].key, at, at + runs[k].next}
 		at += runs[k].next
 	}
-	list := make([]*Product, len(products))
+	list = make([]*Product, len(products))
 	for i := range products {
 		k := of[i]
 		list[fill[k]] = &products[i]
+		of[i] = fill[k] // from here on its number
 		fill[k]++
 	}
-	return list, sorted
+	return list, of, sorted
 }
 
-func newIndex(products []*Product, categories []categoryRun, ranges []Range) *index {
-	x := &index{products: products, categories: categories, ranges: map[string]*Where{}, rangeSets: map[string]Set{},
-		texts: map[Field]map[string][]int32{}, attrs: map[string]map[string][]int32{}, numbers: map[Field]*numbers{}, attrNums: map[string]*numbers{}}
+func newIndex(book []Product, numberOf []int32, categories []categoryRun, ranges []Range) *index {
+	x := &index{book: book, numberOf: numberOf, categories: categories, ranges: map[string]*Where{}, rangeSets: map[string]Set{}}
 	for i := range ranges {
 		x.ranges[ranges[i].Code] = &ranges[i].Where
 	}
@@ -91,20 +111,20 @@ func newIndex(products []*Product, categories []categoryRun, ranges []Range) *in
 // number finds a product by its SKU.
 func (x *index) number(sku string) (int32, bool) {
 	x.skuOnce.Do(func() {
-		x.bySKU = make(map[string]int32, len(x.products))
-		for i, p := range x.products {
-			x.bySKU[p.SKU] = int32(i)
+		x.bySKU = make(map[string]int32, len(x.book))
+		for i := range x.book {
+			x.bySKU[x.book[i].SKU] = x.numberOf[i]
 		}
 	})
 	p, known := x.bySKU[sku]
 	return p, known
 }
 
-func (x *index) empty() Set { return make(Set, (len(x.products)+63)/64) }
+func (x *index) empty() Set { return make(Set, (len(x.book)+63)/64) }
 
 func (x *index) full() Set {
 	s := x.empty()
-	s.fill(0, int32(len(x.products)))
+	s.fill(0, int32(len(x.book)))
 	return s
 }
 
@@ -113,7 +133,7 @@ func (x *index) match(w *Where, reduced bool) Set {
 	s := x.empty()
 	switch w.Field {
 	case FieldAll:
-		s.fill(0, int32(len(x.products)))
+		s.fill(0, int32(len(x.book)))
 		for i := range w.Parts {
 			if part := &w.Parts[i]; part.Field == FieldNot {
 				s.andNot(x.match(&part.Parts[0], reduced))
@@ -126,7 +146,7 @@ func (x *index) match(w *Where, reduced bool) Set {
 			s.or(x.match(&w.Parts[i], reduced))
 		}
 	case FieldNot:
-		s.fill(0, int32(len(x.products)))
+		s.fill(0, int32(len(x.book)))
 		s.andNot(x.match(&w.Parts[0], reduced))
 	case FieldSKU:
 		for _, sku := range w.Values {
@@ -143,7 +163,7 @@ func (x *index) match(w *Where, reduced bool) Set {
 			s.fill(x.subtree(path))
 		}
 	case FieldAttr:
-		s.fill(0, int32(len(x.products)))
+		s.fill(0, int32(len(x.book)))
 		for name, test := range w.Attrs {
 			one := x.empty()
 			for _, v := range test.Values {
@@ -158,7 +178,7 @@ func (x *index) match(w *Where, reduced bool) Set {
 		x.fieldNumbers(w.Field).within(w.Bounds, s)
 	case FieldReduced:
 		if w.Reduced == reduced {
-			s.fill(0, int32(len(x.products)))
+			s.fill(0, int32(len(x.book)))
 		}
 	default:
 		for _, v := range w.Values {
@@ -198,7 +218,7 @@ func (x *index) subtree(path string) (from, to int32) {
 	find := func(limit string) int32 {
 		i, _ := slices.BinarySearchFunc(x.categories, limit, func(c categoryRun, limit string) int { return cmp.Compare(c.key, limit) })
 		if i == len(x.categories) {
-			return int32(len(x.products))
+			return int32(len(x.book))
 		}
 		return x.categories[i].first
 	}
@@ -222,40 +242,33 @@ func (p *Product) textOf(f Field) string {
 
 // fieldTexts are the products by the value of a field.
 func (x *index) fieldTexts(f Field) map[string][]int32 {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	if list, done := x.texts[f]; done {
-		return list
-	}
-	list := map[string][]int32{}
-	for i, p := range x.products {
-		if f == FieldTag {
-			for _, t := range p.Tags {
-				list[t] = append(list[t], int32(i))
+	return x.texts.get(f, func() map[string][]int32 {
+		list := map[string][]int32{}
+		for i := range x.book {
+			p := &x.book[i]
+			if f == FieldTag {
+				for _, t := range p.Tags {
+					list[t] = append(list[t], x.numberOf[i])
+				}
+			} else if v := p.textOf(f); v != "" {
+				list[v] = append(list[v], x.numberOf[i])
 			}
-		} else if v := p.textOf(f); v != "" {
-			list[v] = append(list[v], int32(i))
 		}
-	}
-	x.texts[f] = list
-	return list
+		return list
+	})
 }
 
 // attrTexts are the products by the text of an attribute.
 func (x *index) attrTexts(name string) map[string][]int32 {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	if list, done := x.attrs[name]; done {
-		return list
-	}
-	list := map[string][]int32{}
-	for i, p := range x.products {
-		if a, known := p.Attrs[name]; known {
-			list[a.Text] = append(list[a.Text], int32(i))
+	return x.attrs.get(name, func() map[string][]int32 {
+		list := map[string][]int32{}
+		for i := range x.book {
+			if a, known := x.book[i].Attrs[name]; known {
+				list[a.Text] = append(list[a.Text], x.numberOf[i])
+			}
 		}
-	}
-	x.attrs[name] = list
-	return list
+		return list
+	})
 }
 
 func (p *Product) numberOf(f Field) *money.Rat {
@@ -273,21 +286,15 @@ func (p *Product) numberOf(f Field) *money.Rat {
 }
 
 func (x *index) fieldNumbers(f Field) *numbers {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	if x.numbers[f] == nil {
-		x.numbers[f] = newNumbers(x.products, func(p *Product) *money.Rat { return p.numberOf(f) })
-	}
-	return x.numbers[f]
+	return x.numbers.get(f, func() *numbers {
+		return x.newNumbers(func(p *Product) *money.Rat { return p.numberOf(f) })
+	})
 }
 
 func (x *index) attrNumbers(name string) *numbers {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	if x.attrNums[name] == nil {
-		x.attrNums[name] = newNumbers(x.products, func(p *Product) *money.Rat { return p.Attrs[name].Number })
-	}
-	return x.attrNums[name]
+	return x.attrNums.get(name, func() *numbers {
+		return x.newNumbers(func(p *Product) *money.Rat { return p.Attrs[name].Number })
+	})
 }
 
 // numbers are the values of a field in whole millionths, by product, so that bounds are compared as integers. A value
@@ -299,22 +306,23 @@ type numbers struct {
 
 const missing = math.MinInt64
 
-func newNumbers(products []*Product, value func(p *Product) *money.Rat) *numbers {
-	n := &numbers{millionths: make([]int64, len(products))}
-	for i, p := range products {
-		n.millionths[i] = missing
-		v := value(p)
+func (x *index) newNumbers(value func(p *Product) *money.Rat) *numbers {
+	n := &numbers{millionths: make([]int64, len(x.book))}
+	for i := range x.book {
+		at := x.numberOf[i]
+		n.millionths[at] = missing
+		v := value(&x.book[i])
 		if v == nil {
 			continue
 		}
 		if m, exact := v.Millionths(); exact {
-			n.millionths[i] = m
+			n.millionths[at] = m
 			continue
 		}
 		if n.apart == nil {
 			n.apart = map[int32]money.Rat{}
 		}
-		n.apart[int32(i)] = *v
+		n.apart[at] = *v
 	}
 	return n
 }

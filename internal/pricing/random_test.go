@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/pricingtest"
 )
@@ -179,4 +180,61 @@ func randomEdit(rng *rand.Rand, book *pricing.Book, step int) pricing.Edit {
 		}
 	}
 	return pricing.Edit{Code: code, Rule: come}
+}
+
+// Sweeps of several viewpoints at once, which share what they have in common, are those of each viewpoint alone.
+func TestSweepsEqualEachAlone(t *testing.T) {
+	t.Parallel()
+	for seed := range uint64(150) {
+		rng := rand.New(rand.NewPCG(seed, 4))
+		book := pricingtest.Book(rng)
+		e := pricing.Compile(book)
+		one := pricingtest.Viewpoint(rng, book)
+		one.History = nil
+		vps := []pricing.Viewpoint{one, one, one, one, pricingtest.Viewpoint(rng, book)}
+		vps[1].Groups, vps[2].Groups, vps[3].Customer = []string{"school"}, nil, "C3"
+		sweeps, err := e.Sweeps(vps)
+		require.NoError(t, err)
+		for i, vp := range vps {
+			alone, err := e.Sweep(vp)
+			require.NoError(t, err)
+			for p := range int32(alone.Len()) {
+				a, okA := alone.Price(p)
+				b, okB := sweeps[i].Price(p)
+				require.Equal(t, okA, okB, "seed %d", seed)
+				require.Equal(t, a, b, "seed %d", seed)
+				require.Equal(t, alone.Rules(p), sweeps[i].Rules(p), "seed %d", seed)
+			}
+		}
+	}
+}
+
+// Sweeps of more products than a shard holds, and edits in them, price each product as Price does.
+func TestSweepOfManyShards(t *testing.T) {
+	t.Parallel()
+	book := pricingtest.Large(3_000)
+	e := pricing.Compile(book)
+	rng := rand.New(rand.NewPCG(6, 6))
+	for _, group := range pricingtest.LargeGroups[:3] {
+		vp := pricing.Viewpoint{At: pricingtest.Noon, Channel: "web", Groups: []string{group}, Quantity: []int{1, 6, 30}[rng.IntN(3)]}
+		sw := sameSweep(t, e, vp, group)
+		for range 12 {
+			r := book.Rules[rng.IntN(len(book.Rules))]
+			if r.Effect == nil {
+				continue
+			}
+			r.Effect = &pricing.Effect{Kind: pricing.PercentOff, Value: money.Int(int64(rng.IntN(40)))}
+			r.Rank = 1 + rng.IntN(100)
+			next, touched := e.With(pricing.Edit{Code: r.Code, Rule: &r})
+			after, err := next.Resweep(sw, vp, touched)
+			require.NoError(t, err)
+			want, err := pricing.Compile(next.Book()).Sweep(vp)
+			require.NoError(t, err)
+			for p := range int32(want.Len()) {
+				a, _ := want.Price(p)
+				b, _ := after.Price(p)
+				require.Equal(t, a, b, "%s %s", group, r.Code)
+			}
+		}
+	}
 }

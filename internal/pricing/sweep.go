@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"cmp"
 	"math"
 	"math/bits"
 	"runtime"
@@ -20,9 +21,11 @@ type Sweep struct {
 
 	view    *view
 	shards  []*shard
+	patch   *patch  // a few products whose prices are not those of the shards; nil: none
 	stacked []*rule // rules of layers in which every rule applies, by slot
 
 	once, catalogOnce sync.Once
+	entering          [LayerCount]checkpoint // by layer, how far its products have come where they enter it
 	margins           Margins
 	catalog           *Sweep
 }
@@ -37,13 +40,82 @@ type shard struct {
 	also  []uint64                     // by slot of Sweep.stacked, shardWords words each: the products that the rule applied to
 }
 
+// patch is prices of some products, close together.
+type patch struct {
+	of     Set
+	before []int32 // how many of them come before each word of the set
+	size   int     // of a piece
+	pieces []shard
+}
+
+// checkpoint is how far all products have come somewhere between the layers, for sweeps that differ only from there on.
+type checkpoint struct {
+	once  sync.Once
+	ways  []way
+	bases []bases // nil where no rule of the plan looks at them
+}
+
+// checkpoint is made when first asked for. plan is that of the sweep which goes on from there.
+func (sw *Sweep) checkpoint(at int) *checkpoint {
+	c := &sw.entering[at]
+	c.once.Do(func() {
+		pl := sw.view.plan(nil)
+		pl.usesList, pl.usesCatalog = true, true
+		c.ways, c.bases = make([]way, len(sw.shards)), make([]bases, len(sw.shards))
+		var next atomic.Int64
+		inWorkers(runtime.GOMAXPROCS(0), func() {
+			l := newLane()
+			defer l.free()
+			l.view, l.plan = sw.view.own(), pl
+			out := &shard{also: make([]uint64, len(pl.stacked)*shardWords)}
+			for {
+				k := int(next.Add(1)) - 1
+				if k >= len(sw.shards) {
+					return
+				}
+				l.start(int32(k<<shardBits), sw.view.shardMask(k, nil))
+				l.pass(0, at, out)
+				c.ways[k], c.bases[k] = l.way, l.bases
+			}
+		})
+	})
+	return c
+}
+
+// resume takes up products where a checkpoint has them.
+func (l *lane) resume(c *checkpoint, k int, of mask) {
+	l.first, l.way, l.bases = int32(k<<shardBits), c.ways[k], c.bases[k]
+	for w, m := range of {
+		l.slow[w] &= m
+		l.live[w] &= m
+		if l.live[w] != 0 {
+			slow := l.here(l.plan.slow, w, l.live[w])
+			l.slow[w] |= slow
+			l.live[w] &^= slow
+		}
+	}
+}
+
+// at is where a product's price is.
+func (sw *Sweep) at(p int32) (*shard, int) {
+	if sw.patch != nil && sw.patch.of.Has(p) {
+		w := p >> 6
+		rank := int(sw.patch.before[w]) + bits.OnesCount64(sw.patch.of[w]&(1<<(uint(p)&63)-1))
+		return &sw.patch.pieces[rank/sw.patch.size], rank % sw.patch.size
+	}
+	return sw.shards[p>>shardBits], int(p & (shardSize - 1))
+}
+
 // plan is a viewpoint made ready for a sweep.
 type plan struct {
 	layers       []planLayer
 	stacked      []*rule
 	slow         Set // products that no kernel expresses
 	usesList     bool
-	fixedHere    Set // products with a list price of their own in this currency; nil: none
+	usesCatalog  bool
+	places       []int // by ordinal, the place of a rule in its layer by rank and code
+	slots        []int // by ordinal, in layers where every rule applies: the slot of Sweep.stacked
+	fixedHere    Set   // products with a list price of their own in this currency; nil: none
 	rateN, rateD int64
 	minorUnits   int64
 	taxes        []tax
@@ -57,7 +129,8 @@ type tax struct{ n, d int64 }
 type planLayer struct {
 	LayerSetting
 	usesReduced, ends bool
-	kernels           []kernel
+	kernels           []*kernel
+	pure              int // in layers where the lowest or highest wins: how many kernels at the front only scale
 }
 
 func (s Set) has(p int32) bool { return s != nil && s.Has(p) }
@@ -65,7 +138,7 @@ func (s Set) has(p int32) bool { return s != nil && s.Has(p) }
 // plan reduces the rules that take part to kernels. stacked is what an earlier sweep of the same viewpoint noted:
 // its slots stay.
 func (v *view) plan(stacked []*rule) *plan {
-	pl := &plan{slow: v.index.empty(), stacked: slices.Clone(stacked), minorUnits: 1}
+	pl := &plan{slow: v.index.empty(), stacked: slices.Clone(stacked), minorUnits: 1, places: make([]int, len(v.rules)), slots: make([]int, len(v.rules))}
 	for range v.digits {
 		pl.minorUnits *= 10
 	}
@@ -82,34 +155,38 @@ func (v *view) plan(stacked []*rule) *plan {
 	}
 	pl.fixedHere = v.fixedIn[v.currency]
 	for i := range v.layers {
-		ly := planLayer{LayerSetting: v.layers[i].LayerSetting}
+		ly := planLayer{LayerSetting: v.layers[i].LayerSetting, kernels: make([]*kernel, 0, len(v.active[i]))}
 		for _, r := range v.active[i] {
 			if i >= v.lastLayer() {
 				break
 			}
-			k, none, slow := v.kernelOf(r)
+			k := v.kernelOf(r)
 			switch {
-			case none:
+			case k.none:
 				continue
-			case slow:
+			case k.slow:
 				pl.slow.or(r.reach[0])
 				pl.slow.or(r.reach[1])
 			}
 			if ly.Mode == Stack || ly.Mode == Add {
-				if k.slot = slices.IndexFunc(pl.stacked, func(o *rule) bool { return o.ordinal == r.ordinal }); k.slot < 0 {
-					k.slot = len(pl.stacked)
+				slot := slices.IndexFunc(pl.stacked, func(o *rule) bool { return o.ordinal == r.ordinal })
+				if slot < 0 {
+					slot = len(pl.stacked)
 					pl.stacked = append(pl.stacked, r)
 				}
-				pl.stacked[k.slot] = r
+				pl.stacked[slot], pl.slots[r.ordinal] = r, slot
 			}
-			if slow {
+			if k.slow {
 				continue
 			}
+			pl.places[r.ordinal] = len(ly.kernels)
 			pl.usesList = pl.usesList || k.of == OfList
+			pl.usesCatalog = pl.usesCatalog || k.of == OfCatalog || r.usesReduced
 			ly.usesReduced = ly.usesReduced || r.usesReduced
 			ly.ends = ly.ends || r.Then == EndPrice
-			ly.kernels = append(ly.kernels, k)
+			ly.kernels = append(ly.kernels, &k.kernel)
 		}
+		ly.bestFactorFirst()
 		pl.layers = append(pl.layers, ly)
 	}
 	allSlow := false
@@ -126,6 +203,33 @@ func (v *view) plan(stacked []*rule) *plan {
 		pl.slow.fill(0, int32(len(v.products)))
 	}
 	return pl
+}
+
+// bestFactorFirst brings the kernels that only scale to the front of a layer in which the lowest or the highest price
+// wins: all start from one price, so the best factor makes the best result.
+func (ly *planLayer) bestFactorFirst() {
+	if ly.Mode != Lowest && ly.Mode != Highest {
+		return
+	}
+	slices.SortStableFunc(ly.kernels, func(a, b *kernel) int {
+		if a.pure != b.pure || !a.pure {
+			return cmp.Compare(rank(!a.pure), rank(!b.pure))
+		}
+		if ly.Mode == Highest {
+			a, b = b, a
+		}
+		return cmp.Compare(rank(below(b.n, b.d, a.n, a.d)), rank(below(a.n, a.d, b.n, b.d)))
+	})
+	for ly.pure < len(ly.kernels) && ly.kernels[ly.pure].pure {
+		ly.pure++
+	}
+}
+
+func rank(last bool) int {
+	if last {
+		return 1
+	}
+	return 0
 }
 
 // planGuards finds the products whose guard lifts prices. One that limits the whole reduction is left to unit.
@@ -157,13 +261,63 @@ func (v *view) planGuards(pl *plan) {
 
 // Sweep prices all products: each costs what Price would answer as its unit price. Its errors are QuestionErrors.
 func (e *Engine) Sweep(vp Viewpoint) (*Sweep, error) {
-	v, err := e.look(vp)
+	sweeps, err := e.Sweeps([]Viewpoint{vp})
 	if err != nil {
 		return nil, err
 	}
-	sw := &Sweep{Viewpoint: vp, Currency: v.currency, Digits: v.digits, view: v, shards: make([]*shard, (len(e.products)+shardSize-1)/shardSize)}
-	sw.run(nil, nil)
-	return sw, nil
+	return sweeps[0], nil
+}
+
+// Sweeps prices all products from several viewpoints. What viewpoints that follow each other have in common, such as the
+// layers before the group's terms, is worked out once.
+func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) {
+	sweeps := make([]*Sweep, len(vps))
+	for i, vp := range vps {
+		v, err := e.look(vp)
+		if err != nil {
+			return nil, err
+		}
+		sweeps[i] = e.newSweep(v, vp)
+		sweeps[i].shards = make([]*shard, (len(e.products)+shardSize-1)/shardSize)
+	}
+	plans := make([]*plan, len(sweeps))
+	for i, sw := range sweeps {
+		plans[i] = sw.view.plan(nil)
+	}
+	for from := 0; from < len(sweeps); {
+		to := from + 1
+		common := LayerCount
+		for ; to < len(sweeps); to++ {
+			c := min(common, commonLayers(sweeps[from].view, sweeps[to].view))
+			if c == 0 {
+				break
+			}
+			common = c
+		}
+		if to == from+1 {
+			common = 0
+		}
+		run(sweeps[from:to], plans[from:to], common, nil)
+		from = to
+	}
+	return sweeps, nil
+}
+
+func (e *Engine) newSweep(v *view, vp Viewpoint) *Sweep {
+	return &Sweep{Viewpoint: vp, Currency: v.currency, Digits: v.digits, view: v}
+}
+
+// commonLayers is how many layers, from the first on, take the same rules to the same results from two viewpoints.
+func commonLayers(a, b *view) int {
+	if a.at != b.at || a.channel != b.channel || a.quantity != b.quantity || a.term != b.term || len(a.history)+len(b.history) > 0 {
+		return 0
+	}
+	for at := range a.active {
+		if !slices.Equal(a.active[at], b.active[at]) {
+			return at
+		}
+	}
+	return len(a.active)
 }
 
 // Resweep prices the touched products anew, for a book and a viewpoint that differ from an earlier sweep's in nothing
@@ -173,58 +327,205 @@ func (e *Engine) Resweep(before *Sweep, vp Viewpoint, touched Set) (*Sweep, erro
 	if err != nil {
 		return nil, err
 	}
-	sw := &Sweep{Viewpoint: vp, Currency: v.currency, Digits: v.digits, view: v, shards: slices.Clone(before.shards)}
-	sw.run(touched, before.stacked)
+	sw := e.newSweep(v, vp)
+	sw.shards = before.shards
+	if before.patch != nil {
+		both := slices.Clone(touched)
+		both.or(before.patch.of)
+		touched = both
+	}
+	pl := v.plan(before.stacked)
+	if n := touched.Count(); n > len(e.products)/8 {
+		sw.shards = slices.Clone(before.shards)
+		sw.rerun(before, pl, touched)
+	} else {
+		sw.runPatch(pl, touched, n)
+	}
 	return sw, nil
 }
 
-// run prices the touched products (nil: all).
-func (sw *Sweep) run(touched Set, stacked []*rule) {
-	v := sw.view
-	pl := v.plan(stacked)
+// rerun prices the touched products, from the first layer on whose rules are not those of an earlier sweep.
+func (sw *Sweep) rerun(before *Sweep, pl *plan, touched Set) {
+	common := commonLayers(before.view, sw.view)
+	if common == 0 || common == LayerCount || before.patch != nil {
+		run([]*Sweep{sw}, []*plan{pl}, 0, touched)
+		return
+	}
+	from := before.checkpoint(common)
 	sw.stacked = pl.stacked
+	slab, words := make([]shard, len(sw.shards)), len(pl.stacked)*shardWords
+	also := make([]uint64, len(sw.shards)*words)
+	var next atomic.Int64
+	inWorkers(runtime.GOMAXPROCS(0), func() {
+		l := newLane()
+		defer l.free()
+		l.view, l.plan = sw.view.own(), pl
+		for {
+			k := int(next.Add(1)) - 1
+			if k >= len(sw.shards) {
+				return
+			}
+			of := sw.view.shardMask(k, touched)
+			if of == (mask{}) {
+				continue
+			}
+			out, old := &slab[k], sw.shards[k]
+			out.price, out.won = old.price, old.won
+			out.also = also[k*words:][:words]
+			copy(out.also, old.also)
+			l.clear(common, of, out)
+			l.resume(from, k, of)
+			l.pass(common, LayerCount, out)
+			l.finish(out)
+			sw.shards[k] = out
+		}
+	})
+}
+
+// runPatch prices n touched products, gathered from wherever they are.
+func (sw *Sweep) runPatch(pl *plan, touched Set, n int) {
+	sw.stacked = pl.stacked
+	if n == 0 {
+		return
+	}
+	workers := max(1, min(runtime.GOMAXPROCS(0), n/256))
+	size := min(shardSize, (n+workers-1)/workers)
+	pt := &patch{of: touched, before: make([]int32, len(touched)), size: size, pieces: make([]shard, (n+size-1)/size)}
+	ids := make([]int32, 0, n)
+	for w, m := range touched {
+		pt.before[w] = int32(len(ids))
+		for ; m != 0; m &= m - 1 {
+			ids = append(ids, int32(w<<6+bits.TrailingZeros64(m)))
+		}
+	}
+	words := len(pl.stacked) * shardWords
+	also := make([]uint64, len(pt.pieces)*words)
+	sw.patch = pt
+	var next atomic.Int64
+	inWorkers(workers, func() {
+		l := newLane()
+		defer l.free()
+		l.view, l.plan, l.gathered = sw.view.own(), pl, true
+		for {
+			k := int(next.Add(1)) - 1
+			if k >= len(pt.pieces) {
+				return
+			}
+			piece := ids[k*size : min((k+1)*size, n)]
+			l.gather(piece)
+			var of mask
+			Set(of[:]).fill(0, int32(len(piece)))
+			out := &pt.pieces[k]
+			out.also = also[k*words:][:words]
+			out.empty()
+			l.start(0, of)
+			l.pass(0, LayerCount, out)
+			l.finish(out)
+		}
+	})
+}
+
+// empty says that no product has a price.
+func (s *shard) empty() {
+	for i := range s.price {
+		s.price[i] = missing
+	}
+}
+
+func inWorkers(n int, work func()) {
+	if n == 1 {
+		work()
+		return
+	}
+	var wg sync.WaitGroup
+	for range n {
+		wg.Go(work)
+	}
+	wg.Wait()
+}
+
+// run prices the touched products (nil: all) of sweeps whose first layers are in common.
+func run(sweeps []*Sweep, plans []*plan, common int, touched Set) {
+	for i, sw := range sweeps {
+		sw.stacked = plans[i].stacked
+	}
+	first := sweeps[0]
 	var todo []int
 	var masks []mask
-	for i := range sw.shards {
-		m := v.shardMask(i, touched)
-		if m != (mask{}) {
+	for i := range first.shards {
+		if m := first.view.shardMask(i, touched); m != (mask{}) {
 			todo, masks = append(todo, i), append(masks, m)
 		}
 	}
 	if len(todo) == 0 {
 		return
 	}
-	slab, also := make([]shard, len(todo)), make([]uint64, len(todo)*len(pl.stacked)*shardWords)
+	for _, pl := range plans[1:] { // what they have in common is as hard as it is for the hardest
+		plans[0].slow.or(pl.slow)
+		plans[0].usesList = plans[0].usesList || pl.usesList
+		plans[0].usesCatalog = plans[0].usesCatalog || pl.usesCatalog
+	}
+	slabs, also := make([][]shard, len(sweeps)), make([][]uint64, len(sweeps))
+	for i, sw := range sweeps {
+		slabs[i], also[i] = make([]shard, len(todo)), make([]uint64, len(todo)*len(sw.stacked)*shardWords)
+	}
 	var next atomic.Int64
-	work := func() {
-		l := &lane{view: v.own(), plan: pl}
+	inWorkers(min(runtime.GOMAXPROCS(0), len(todo)), func() {
+		l := newLane()
+		defer l.free()
+		views := make([]*view, len(sweeps))
+		for i, sw := range sweeps {
+			views[i] = sw.view.own()
+		}
+		var start *way
+		if len(sweeps) > 1 {
+			start = &way{}
+		}
 		for {
 			k := int(next.Add(1)) - 1
 			if k >= len(todo) {
 				return
 			}
-			out := &slab[k]
-			if old := sw.shards[todo[k]]; old != nil {
-				out.price, out.won = old.price, old.won
-				out.also = also[k*len(pl.stacked)*shardWords:][:len(pl.stacked)*shardWords]
-				copy(out.also, old.also)
-			} else {
-				out.also = also[k*len(pl.stacked)*shardWords:][:len(pl.stacked)*shardWords]
+			at := todo[k]
+			for i, sw := range sweeps {
+				out := &slabs[i][k]
+				words := len(sw.stacked) * shardWords
+				out.also = also[i][k*words:][:words]
+				l.view, l.plan = views[i], plans[i]
+				old := sw.shards[at]
+				if old != nil {
+					out.price, out.won = old.price, old.won
+					copy(out.also, old.also)
+					l.clear(0, masks[k], out)
+				} else {
+					out.empty()
+				}
+				if i == 0 {
+					l.start(int32(at<<shardBits), masks[k])
+					l.pass(0, common, out)
+					if start != nil {
+						*start = l.way
+					}
+				} else {
+					l.way = *start
+					copy(out.won[:common], slabs[0][k].won[:common])
+					for slot := range sw.stacked { // those of the common layers are the same, and come first
+						if plans[i].layerOf(slot) < common {
+							copy(out.also[slot*shardWords:][:shardWords], slabs[0][k].also[slot*shardWords:])
+						}
+					}
+				}
+				l.pass(common, LayerCount, out)
+				l.finish(out)
+				sw.shards[at] = out
 			}
-			l.price(int32(todo[k]<<shardBits), masks[k], out)
-			sw.shards[todo[k]] = out
 		}
-	}
-	workers := min(runtime.GOMAXPROCS(0), len(todo))
-	if workers == 1 {
-		work()
-		return
-	}
-	var wg sync.WaitGroup
-	for range workers {
-		wg.Go(work)
-	}
-	wg.Wait()
+	})
+}
+
+// layerOf is the position of the layer of a slot's rule.
+func (pl *plan) layerOf(slot int) int {
+	return slices.IndexFunc(pl.layers, func(ly planLayer) bool { return ly.Layer == pl.stacked[slot].Layer })
 }
 
 // shardMask is the touched products of a shard.
@@ -246,32 +547,22 @@ func (v *view) shardMask(i int, touched Set) (m mask) {
 	return m
 }
 
-// price prices some products of a shard.
-func (l *lane) price(first int32, of mask, out *shard) {
+// clear takes back what was noted of some products in the layers from one on.
+func (l *lane) clear(from int, of mask, out *shard) {
+	for slot := range l.plan.stacked {
+		if l.plan.layerOf(slot) >= from {
+			for w, m := range of {
+				out.also[slot*shardWords+w] &^= m
+			}
+		}
+	}
 	for w, m := range of {
-		for at := range out.won {
-			if len(l.plan.layers[at].kernels) == 0 && m == 0 {
-				continue
-			}
-			for k := m; k != 0; k &= k - 1 {
-				out.won[at][w<<6+bits.TrailingZeros64(k)] = 0
-			}
-		}
-		for slot := range l.plan.stacked {
-			out.also[slot*shardWords+w] &^= m
-		}
 		for ; m != 0; m &= m - 1 {
-			out.price[w<<6+bits.TrailingZeros64(m)] = missing
-		}
-	}
-	l.start(first, of)
-	for at := range l.plan.layers {
-		l.pass(at, out)
-	}
-	l.finish(out)
-	for w, m := range l.slow {
-		for ; m != 0; m &= m - 1 {
-			l.priceSlow(w<<6+bits.TrailingZeros64(m), out)
+			i := w<<6 + bits.TrailingZeros64(m)
+			out.price[i] = missing
+			for at := from; at < LayerCount; at++ {
+				out.won[at][i] = 0
+			}
 		}
 	}
 }
@@ -284,7 +575,7 @@ func (l *lane) priceSlow(i int, out *shard) {
 	for slot := range l.plan.stacked {
 		out.also[slot*shardWords+i>>6] &^= 1 << (i & 63)
 	}
-	p := l.first + int32(i)
+	p := l.number(i)
 	unit, ok := l.unitPrice(p, func(s *state) {
 		for _, r := range s.applied {
 			at := slices.IndexFunc(l.layers, func(ly layer) bool { return ly.Layer == r.Layer })
@@ -329,7 +620,8 @@ func (sw *Sweep) Len() int { return len(sw.view.products) }
 
 // Price is a product's price in minor units; false where there is none.
 func (sw *Sweep) Price(p int32) (int64, bool) {
-	n := sw.shards[p>>shardBits].price[p&(shardSize-1)]
+	sh, i := sw.at(p)
+	n := sh.price[i]
 	return n, n != missing
 }
 
@@ -340,7 +632,7 @@ func (sw *Sweep) CatalogPrice(p int32) (int64, bool) {
 		v := sw.view.own()
 		v.catalogOnly = true
 		sw.catalog = &Sweep{Viewpoint: sw.Viewpoint, Currency: sw.Currency, Digits: sw.Digits, view: v, shards: make([]*shard, len(sw.shards))}
-		sw.catalog.run(nil, nil)
+		run([]*Sweep{sw.catalog}, []*plan{v.plan(nil)}, 0, nil)
 	})
 	return sw.catalog.Price(p)
 }
@@ -372,7 +664,7 @@ func (sw *Sweep) Applied(p int32, code string) bool {
 }
 
 func (sw *Sweep) eachRule(p int32, see func(r *rule) bool) {
-	sh, i := sw.shards[p>>shardBits], p&(shardSize-1)
+	sh, i := sw.at(p)
 	if sh.price[i] == missing {
 		return
 	}
@@ -386,7 +678,7 @@ func (sw *Sweep) eachRule(p int32, see func(r *rule) bool) {
 		}
 		for _, r := range v.active[at] {
 			slot := slices.IndexFunc(sw.stacked, func(o *rule) bool { return o.ordinal == r.ordinal })
-			if slot >= 0 && slot*shardWords < len(sh.also) && sh.also[slot*shardWords+int(i)>>6]>>(i&63)&1 == 1 && !see(r) {
+			if slot >= 0 && slot*shardWords < len(sh.also) && sh.also[slot*shardWords+i>>6]>>(i&63)&1 == 1 && !see(r) {
 				return
 			}
 		}
