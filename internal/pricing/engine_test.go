@@ -3,6 +3,7 @@ package pricing_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	_ "time/tzdata"
 
@@ -182,7 +183,19 @@ func holds(w *pricing.Where, p *pricing.Product) bool {
 		}
 		return false
 	}
-	return p.List != nil && w.Bounds.Contains(*p.List)
+	if w.Field == pricing.FieldAttr {
+		for name, test := range w.Attrs {
+			if !slices.Contains(test.Values, p.Attrs[name].Text) {
+				return false
+			}
+		}
+		return true
+	}
+	number := p.List
+	if w.Field == pricing.FieldStock {
+		number = p.Stock
+	}
+	return number != nil && w.Bounds.Contains(*number)
 }
 
 // Textbook relations, from memory: cost 60 at price 100 is a margin of 40 % and a markup of 66.67 %; keystone is twice

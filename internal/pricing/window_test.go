@@ -1,11 +1,13 @@
 package pricing
 
 import (
+	"math/rand/v2"
 	"testing"
 	"time"
 	_ "time/tzdata"
 
 	"github.com/stretchr/testify/require"
+	"github.com/teambition/rrule-go"
 )
 
 func at(t *testing.T, s string) Moment {
@@ -97,3 +99,47 @@ func TestInstantFollowsRFC5545(t *testing.T) {
 		require.Equal(t, want, at(t, wall).Instant(berlin).UTC().Format(time.RFC3339), wall)
 	}
 }
+
+// Weekly and yearly spans open when recurrences of RFC 5545, read by an independent library, begin. Clock changes are left
+// out: there the library is wrong, and wall-clock moments know none.
+func TestRecurringSpansAgainstRFC5545(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 9))
+	begin := at(t, "2026-01-01T00:00")
+	starts := func(w *Window, until Moment) (list []Moment) {
+		open := w.Open(begin)
+		for m, more := w.Next(begin); more && m < until; m, more = w.Next(m) {
+			if now := w.Open(m); now && !open {
+				list = append(list, m)
+				open = now
+			} else {
+				open = now
+			}
+		}
+		return list
+	}
+	for range 60 {
+		from := Moment(rng.IntN(7*24)) * Hour
+		w := &Window{Weekly: &Weekly{From: from, To: (from + Moment(1+rng.IntN(160))*Hour) % Week}}
+		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.WEEKLY, Dtstart: begin.wall(), Byweekday: []rrule.Weekday{weekdays[from/Day]}, Byhour: []int{int(from % Day / Hour)}, Byminute: []int{0}, Bysecond: []int{0}})
+		require.NoError(t, err)
+		var want []Moment
+		for _, m := range rule.Between(begin.wall(), (begin + 20*Week).wall(), false) {
+			want = append(want, Moment(m.Unix()))
+		}
+		require.Equal(t, want, starts(w, begin+20*Week), "%+v", w.Weekly)
+	}
+	for range 40 {
+		month, day := 1+rng.IntN(12), 1+rng.IntN(28)
+		end := time.Date(2026, time.Month(month), day+1+rng.IntN(200), 0, 0, 0, 0, time.UTC)
+		w := &Window{Yearly: &Yearly{From: MonthDay(month*100 + day), To: MonthDay(int(end.Month())*100 + end.Day())}}
+		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.YEARLY, Dtstart: begin.wall(), Bymonth: []int{month}, Bymonthday: []int{day}})
+		require.NoError(t, err)
+		var want []Moment
+		for _, m := range rule.Between(begin.wall(), (begin + 1400*Day).wall(), false) {
+			want = append(want, Moment(m.Unix()))
+		}
+		require.Equal(t, want, starts(w, begin+1400*Day), "%+v", w.Yearly)
+	}
+}
+
+var weekdays = []rrule.Weekday{rrule.MO, rrule.TU, rrule.WE, rrule.TH, rrule.FR, rrule.SA, rrule.SU}

@@ -37,8 +37,8 @@ func Main(m *testing.M) {
 	}())
 }
 
-// Open is a store in an empty database of the test's own.
-func Open(t *testing.T) *store.Store {
+// create makes an empty database of the test's own and answers its address.
+func create(t testing.TB) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", count.Add(1))
 	db, err := sql.Open("mysql", server.DSN("dogbane"))
@@ -49,7 +49,24 @@ func Open(t *testing.T) *store.Store {
 	if _, err := db.Exec("CREATE DATABASE " + name + " CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_520_ci"); err != nil {
 		t.Fatal(err)
 	}
-	s, err := store.Open(context.Background(), server.DSN(name))
+	return server.DSN(name)
+}
+
+// Database is an empty database without a schema.
+func Database(t testing.TB) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("mysql", create(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = db.Close() })
+	return db
+}
+
+// Open is a store in an empty database of the test's own.
+func Open(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), create(t))
 	if err != nil {
 		t.Fatal(err)
 	}
