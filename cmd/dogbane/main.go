@@ -24,7 +24,7 @@ func main() {
 	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
 	root := &cobra.Command{Use: "dogbane", Short: "Layered prices: what everything costs, for whom, where and when, and why",
 		SilenceUsage: true, SilenceErrors: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true}}
-	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), serveCommand(), openapiCommand())
+	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), schemaCommand(), exportCommand(), importCommand(), serveCommand(), openapiCommand())
 	if err := root.Execute(); err != nil {
 		var code exit
 		if errors.As(err, &code) {

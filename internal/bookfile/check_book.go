@@ -1,6 +1,7 @@
 package bookfile
 
 import (
+	"fmt"
 	"slices"
 
 	"dogbane/internal/money"
@@ -191,6 +192,22 @@ func (n *node) knownTax(rates map[string]money.Rat) {
 			n.fail("this tax class has no rate in settings.taxRates")
 		}
 	}
+}
+
+// CheckTaxClasses reports the products whose tax class has no rate in the book's settings. It is for a book whose
+// products and settings were read apart from each other.
+func CheckTaxClasses(b *pricing.Book) error {
+	var errs Errors
+	for i := range b.Products {
+		p := &b.Products[i]
+		if _, rated := b.Settings.TaxRates[p.TaxClass]; p.TaxClass != "" && !rated {
+			errs = append(errs, Error{Path: fmt.Sprintf("products[%d].taxClass", i), Value: p.TaxClass, Problem: "this tax class has no rate in settings.taxRates"})
+		}
+	}
+	if errs != nil {
+		return errs
+	}
+	return nil
 }
 
 // checkRanges reports ranges in a condition that do not exist.

@@ -35,8 +35,8 @@ func fromBig(r *big.Rat) Rat {
 	return Rat{big: r}
 }
 
-// maxDigits bounds what Parse accepts: far beyond any price, and short enough that no input can stall the program.
-const maxDigits = 40
+// maxLength bounds what Parse accepts: far beyond any price, and short enough that no input can stall the program.
+const maxLength = 40
 
 // Parse reads a plain decimal such as "19.99", "-0.05" or "20": digits, at most one point with digits on both sides,
 // no exponent, no sign but a minus, no spaces, no separators.
@@ -46,8 +46,8 @@ func Parse(s string) (Rat, error) {
 	if whole == "" || point && frac == "" || !digits(whole) || !digits(frac) {
 		return Rat{}, fmt.Errorf("%q is not a decimal number such as \"19.99\"", s)
 	}
-	if len(whole)+len(frac) > maxDigits {
-		return Rat{}, fmt.Errorf("%q has more than %d digits", s, maxDigits)
+	if len(s) > maxLength {
+		return Rat{}, fmt.Errorf("%q has more than %d characters", s, maxLength)
 	}
 	if len(whole)+len(frac) <= 18 {
 		var n, d int64 = 0, 1

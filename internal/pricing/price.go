@@ -149,9 +149,17 @@ func (v *view) segments(p int32) []segment {
 			if r.counting.Method != Graduated || !r.reach[0].Has(p) && !r.reach[1].Has(p) {
 				continue
 			}
+			// What was bought before counts in front of the line's first unit.
+			before := int64(0)
+			if r.HistoryDays > 0 {
+				if counted, known := v.count(&state{product: p, quantity: v.quantity}, r); known {
+					before, _ = counted.Minor(0, money.Down)
+				}
+			}
 			for _, b := range r.breaks {
 				// Counts of a line are whole numbers: the unit before the break's first ends a segment.
 				first, ok := b.from.Minor(0, money.Up)
+				first -= before
 				if ok && first > 1 && first <= int64(v.quantity) {
 					cuts = append(cuts, int(first)-1)
 				}

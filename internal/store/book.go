@@ -165,6 +165,34 @@ func pieces(book *pricing.Book) []Change {
 	return list
 }
 
+// Differences are the changes that make one book of another, in the order of the document's lists. Nothing among them
+// says in which order items stand: that moves no price.
+func Differences(now, next *pricing.Book) []Change {
+	var list []Change
+	if a, b := bookfile.EncodeSettings(&now.Settings), bookfile.EncodeSettings(&next.Settings); !bytes.Equal(a, b) {
+		list = append(list, Change{Kind: Settings, Before: a, After: b})
+	}
+	was := map[[2]string]json.RawMessage{}
+	before := pieces(now)
+	for _, c := range before {
+		was[[2]string{c.Kind, c.Code}] = c.After
+	}
+	for _, c := range pieces(next) {
+		key := [2]string{c.Kind, c.Code}
+		if old, known := was[key]; !known || !bytes.Equal(old, c.After) {
+			c.Before = old
+			list = append(list, c)
+		}
+		delete(was, key)
+	}
+	for _, c := range before {
+		if old, gone := was[[2]string{c.Kind, c.Code}]; gone {
+			list = append(list, Change{Kind: c.Kind, Code: c.Code, Before: old})
+		}
+	}
+	return list
+}
+
 // Load reads the whole book at its newest version.
 func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, error) {
 	var head bookRow
@@ -190,8 +218,17 @@ func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, error) {
 	if err != nil {
 		return nil, 0, fmt.Errorf("load the book: %w", err)
 	}
+	book, err := bookfile.Decode(document(head.Settings, byKind))
+	if err != nil {
+		return nil, 0, fmt.Errorf("read the stored book: %w", err)
+	}
+	return book, head.Version, nil
+}
+
+// document puts the pieces of a book together.
+func document(settings string, byKind map[string][]string) []byte {
 	var doc bytes.Buffer
-	fmt.Fprintf(&doc, `{"book":%q,"settings":%s`, bookfile.Format, head.Settings)
+	fmt.Fprintf(&doc, `{"book":%q,"settings":%s`, bookfile.Format, settings)
 	for _, kind := range kindsInOrder {
 		if len(byKind[kind]) == 0 {
 			continue
@@ -206,11 +243,7 @@ func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, error) {
 		doc.WriteByte(']')
 	}
 	doc.WriteByte('}')
-	book, err := bookfile.Decode(doc.Bytes())
-	if err != nil {
-		return nil, 0, fmt.Errorf("read the stored book: %w", err)
-	}
-	return book, head.Version, nil
+	return doc.Bytes()
 }
 
 // batchSize is how many items one statement writes.

@@ -59,10 +59,15 @@ func (l *Live) swap(book *pricing.Book, version int64) error {
 	return nil
 }
 
-// replace swaps in a book made from the current one by changes of products and rules.
-func (l *Live) replace(book *pricing.Book, version int64) {
+// replace swaps in a book made from the current one.
+func (l *Live) replace(book *pricing.Book, version int64) error {
 	now := l.Current()
-	l.current.Store(&Snapshot{version, book, now.Engine.Recompile(book), now.Zone})
+	zone, err := time.LoadLocation(book.Settings.TimeZone)
+	if err != nil {
+		return fmt.Errorf("read the book's time zone: %w", err)
+	}
+	l.current.Store(&Snapshot{version, book, now.Engine.Recompile(book), zone})
+	return nil
 }
 
 // Follow reloads the book whenever another instance has saved a newer version, until ctx ends.
@@ -89,7 +94,7 @@ func (l *Live) Follow(ctx context.Context, every time.Duration) {
 }
 
 // Save writes an edit and swaps in the book that it makes. A piece that was changed in the meantime is a *Conflict.
-// The changes must be valid pieces of the book; products and rules are decoded again here.
+// Errors of the book that the changes would make are bookfile.Errors.
 func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 	l.edits.Lock()
 	defer l.edits.Unlock()
@@ -106,10 +111,10 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 		}
 		return Entry{}, err
 	}
-	if next == nil || entry.Version != before.Version+1 {
+	if entry.Version != before.Version+1 {
 		err = l.reload(ctx)
 	} else {
-		l.replace(next, entry.Version)
+		err = l.replace(next, entry.Version)
 	}
 	return entry, err
 }
@@ -130,56 +135,108 @@ func (l *Live) Undo(ctx context.Context, id int64, who string, at time.Time) (En
 	return l.Save(ctx, back)
 }
 
-// apply makes the book that changes of products and rules lead to; nil where other kinds are among them.
+// apply makes the book that changes lead to. Its errors are those of the book: the changes must leave it valid.
 func apply(book *pricing.Book, changes []Change) (*pricing.Book, error) {
 	next := *book
-	var products, rules map[string]int
-	productsGone, rulesGone := map[string]bool{}, map[string]bool{}
-	other := false
-	for _, c := range changes {
-		switch c.Kind {
-		case Products:
-			if products == nil {
-				next.Products = slices.Clone(book.Products)
-				products = positions(next.Products, func(p *pricing.Product) string { return p.SKU })
-			}
-			if c.After == nil {
-				productsGone[c.Code] = true
-				continue
-			}
-			p, err := bookfile.DecodeProduct(c.After, book)
-			if err != nil {
-				return nil, fmt.Errorf("product %q: %w", c.Code, err)
-			}
-			put(&next.Products, products, c.Code, p)
-		case Rules:
-			if rules == nil {
-				next.Rules = slices.Clone(book.Rules)
-				rules = positions(next.Rules, func(r *pricing.Rule) string { return r.Code })
-			}
-			if c.After == nil {
-				rulesGone[c.Code] = true
-				continue
-			}
-			r, err := bookfile.DecodeRule(c.After, book)
-			if err != nil {
-				return nil, fmt.Errorf("rule %q: %w", c.Code, err)
-			}
-			put(&next.Rules, rules, c.Code, r)
-		default:
-			other = true
+	rest := slices.DeleteFunc(slices.Clone(changes), func(c Change) bool { return c.Kind == Products })
+	if slices.ContainsFunc(rest, func(c Change) bool { return c.Kind != Rules }) {
+		small, err := applyToRest(book, rest)
+		if err != nil {
+			return nil, err
 		}
+		products := next.Products
+		next, rest = *small, nil
+		next.Products = products
 	}
-	if other {
-		return nil, nil
+	if err := applyRules(&next, rest); err != nil {
+		return nil, err
 	}
-	if len(productsGone) > 0 {
-		next.Products = slices.DeleteFunc(next.Products, func(p pricing.Product) bool { return productsGone[p.SKU] })
+	if err := applyProducts(&next, changes); err != nil {
+		return nil, err
 	}
-	if len(rulesGone) > 0 {
-		next.Rules = slices.DeleteFunc(next.Rules, func(r pricing.Rule) bool { return rulesGone[r.Code] })
+	if err := bookfile.CheckTaxClasses(&next); err != nil {
+		return nil, err
 	}
 	return &next, nil
+}
+
+// applyToRest changes everything but the products, by way of the document, whose reader checks all of it.
+func applyToRest(book *pricing.Book, changes []Change) (*pricing.Book, error) {
+	small := *book
+	small.Products = nil
+	settings := []byte(bookfile.EncodeSettings(&small.Settings))
+	items := pieces(&small)
+	at := map[[2]string]int{}
+	for i := range items {
+		at[[2]string{items[i].Kind, items[i].Code}] = i
+	}
+	for _, c := range changes {
+		i, exists := at[[2]string{c.Kind, c.Code}]
+		switch {
+		case c.Kind == Settings:
+			settings = c.After
+		case exists:
+			items[i].After = c.After
+		default:
+			at[[2]string{c.Kind, c.Code}] = len(items)
+			items = append(items, c)
+		}
+	}
+	byKind := map[string][]string{}
+	for _, item := range items {
+		if item.After != nil {
+			byKind[item.Kind] = append(byKind[item.Kind], string(item.After))
+		}
+	}
+	return bookfile.Decode(document(string(settings), byKind))
+}
+
+func applyRules(next *pricing.Book, changes []Change) error {
+	if len(changes) == 0 {
+		return nil
+	}
+	next.Rules = slices.Clone(next.Rules)
+	rules, gone := positions(next.Rules, func(r *pricing.Rule) string { return r.Code }), map[string]bool{}
+	for _, c := range changes {
+		if c.After == nil {
+			gone[c.Code] = true
+			continue
+		}
+		r, err := bookfile.DecodeRule(c.After, next)
+		if err != nil {
+			return err
+		}
+		put(&next.Rules, rules, c.Code, r)
+	}
+	next.Rules = slices.DeleteFunc(next.Rules, func(r pricing.Rule) bool { return gone[r.Code] })
+	return nil
+}
+
+func applyProducts(next *pricing.Book, changes []Change) error {
+	var products map[string]int
+	gone := map[string]bool{}
+	for _, c := range changes {
+		if c.Kind != Products {
+			continue
+		}
+		if products == nil {
+			next.Products = slices.Clone(next.Products)
+			products = positions(next.Products, func(p *pricing.Product) string { return p.SKU })
+		}
+		if c.After == nil {
+			gone[c.Code] = true
+			continue
+		}
+		p, err := bookfile.DecodeProduct(c.After, next)
+		if err != nil {
+			return fmt.Errorf("product %q: %w", c.Code, err)
+		}
+		put(&next.Products, products, c.Code, p)
+	}
+	if len(gone) > 0 {
+		next.Products = slices.DeleteFunc(next.Products, func(p pricing.Product) bool { return gone[p.SKU] })
+	}
+	return nil
 }
 
 func positions[T any](items []T, key func(*T) string) map[string]int {

@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"errors"
+	"math/rand/v2"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -13,6 +14,7 @@ import (
 	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/pricingtest"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -145,4 +147,45 @@ func TestPublicationsThatBrokeOff(t *testing.T) {
 	require.NoError(t, s.BreakOff(t.Context(), then))
 	again := &store.Publication{Channel: "web", PricedAt: then, Started: then}
 	require.NoError(t, s.StartPublication(t.Context(), again, []store.PublicationRow{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}), "the channel is free again")
+}
+
+// A whole book put in the place of another is that book, and can be taken back.
+func TestReplacingTheWholeBook(t *testing.T) {
+	s, live := opened(t)
+	next := pricingtest.Book(rand.New(rand.NewPCG(1, 1)))
+	changes := store.Differences(live.Current().Book, next)
+	entry, err := live.Save(t.Context(), store.Edit{Summary: "Another book", At: then, Changes: changes})
+	require.NoError(t, err)
+	loaded, _, err := s.Load(t.Context())
+	require.NoError(t, err)
+	require.Empty(t, store.Differences(loaded, next))
+	require.Empty(t, store.Differences(live.Current().Book, next))
+
+	_, err = live.Undo(t.Context(), entry.ID, "me", then)
+	require.NoError(t, err)
+	require.Empty(t, store.Differences(live.Current().Book, demo.Book(0)))
+}
+
+// Random books price the same from a file and out of MariaDB.
+func TestPricesOutOfTheDatabase(t *testing.T) {
+	s, _ := opened(t)
+	for seed := range uint64(12) {
+		rng := rand.New(rand.NewPCG(seed, 8))
+		now, _, err := s.Load(t.Context())
+		require.NoError(t, err)
+		book := pricingtest.Book(rng)
+		live, err := store.OpenLive(t.Context(), s)
+		require.NoError(t, err)
+		_, err = live.Save(t.Context(), store.Edit{Summary: "next", At: then, Changes: store.Differences(now, book)})
+		require.NoError(t, err)
+		file := pricing.Compile(book)
+		for range 40 {
+			q := pricingtest.Question(rng, book)
+			a, err := file.Price(q)
+			require.NoError(t, err)
+			b, err := live.Current().Engine.Price(q)
+			require.NoError(t, err)
+			require.Equal(t, bookfile.Answer(a), bookfile.Answer(b))
+		}
+	}
 }

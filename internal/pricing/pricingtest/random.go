@@ -236,7 +236,14 @@ func (g *generator) where(depth int, reduced bool) pricing.Where {
 		return w
 	}
 	bounds := func(most int) pricing.Bounds {
-		return pricing.Bounds{Min: g.maybe(2, most/2, 2), Max: g.maybe(2, most, 2)}
+		b := pricing.Bounds{Min: g.maybe(2, most/2, 2)}
+		if b.Min == nil || g.chance(2) {
+			b.Max = g.amountPtr(most, 2)
+		}
+		if b.Min != nil && b.Max != nil && b.Max.Less(*b.Min) {
+			b.Min, b.Max = b.Max, b.Min
+		}
+		return b
 	}
 	texts := func(f pricing.Field, list ...string) pricing.Where {
 		return pricing.Where{Field: f, Values: []string{g.one(list...), g.one(list...)}}

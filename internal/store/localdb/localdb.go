@@ -95,6 +95,9 @@ func (s *Server) start(ctx context.Context, opt Options) error {
 	if s.port, err = freePort(); err != nil {
 		return err
 	}
+	if err := os.WriteFile(filepath.Join(s.dir, "port"), []byte(strconv.Itoa(s.port)), 0o600); err != nil {
+		return fmt.Errorf("keep the port: %w", err)
+	}
 	init := filepath.Join(s.dir, "init.sql")
 	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS dogbane@'127.0.0.1';\nALTER USER dogbane@'127.0.0.1' IDENTIFIED BY '%s';\n"+
 		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\nALTER USER root@localhost IDENTIFIED BY '%s';\n"+
@@ -216,6 +219,21 @@ func (s *Server) awaitReady(ctx context.Context) error {
 // DSN is the address of a database on the server for go-sql-driver/mysql.
 func (s *Server) DSN(database string) string {
 	return fmt.Sprintf("dogbane:%s@tcp(127.0.0.1:%d)/%s?parseTime=true&loc=UTC&charset=utf8mb4&collation=utf8mb4_unicode_520_ci&multiStatements=true", s.pass, s.port, database)
+}
+
+// Join is the address of a database on the server that another process runs in dir.
+func Join(dir, database string) (string, error) {
+	s := &Server{}
+	pass, err1 := os.ReadFile(filepath.Join(dir, "password"))
+	port, err2 := os.ReadFile(filepath.Join(dir, "port"))
+	if err := errors.Join(err1, err2); err != nil {
+		return "", fmt.Errorf("find the running server: %w", err)
+	}
+	s.pass = string(pass)
+	if s.port, err1 = strconv.Atoi(string(port)); err1 != nil {
+		return "", fmt.Errorf("find the running server: %w", err1)
+	}
+	return s.DSN(database), nil
 }
 
 // Stop ends the server in order and waits for it. It may be called more than once.

@@ -1,0 +1,127 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/store"
+	"dogbane/internal/store/localdb"
+)
+
+// schemaCommand prints the JSON Schema of a book document.
+func schemaCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "schema",
+		Short: "Print the JSON Schema (2020-12) of a book document",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			_, err := cmd.OutOrStdout().Write(append(bookfile.Schema, '\n'))
+			return err
+		},
+	}
+}
+
+// exportCommand writes the whole book as a document.
+func exportCommand() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use:   "export",
+		Short: "Write the whole book as a document (docs/book.md) to the standard output",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return withStore(cmd.Context(), data, func(s *store.Store) error {
+				book, _, err := s.Load(cmd.Context())
+				if err != nil {
+					return err
+				}
+				_, err = cmd.OutOrStdout().Write(bookfile.Encode(book))
+				return err
+			})
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", ".dogbane", "folder of the database, unless DOGBANE_DSN names one")
+	return cmd
+}
+
+// importCommand puts the book of a document in the place of the one in the database.
+func importCommand() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use:   "import FILE",
+		Short: "Put the book of a document in the place of the one in the database; the log can take it back",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			doc, err := os.ReadFile(args[0])
+			if err != nil {
+				return err
+			}
+			next, err := bookfile.Decode(doc)
+			if err != nil {
+				return fmt.Errorf("%s is no valid book:\n%w", args[0], err)
+			}
+			return withStore(cmd.Context(), data, func(s *store.Store) error {
+				version, err := s.Version(cmd.Context())
+				if err != nil {
+					return err
+				}
+				if version == 0 {
+					return s.Create(cmd.Context(), next, "dogbane import", time.Now())
+				}
+				live, err := store.OpenLive(cmd.Context(), s)
+				if err != nil {
+					return err
+				}
+				changes := store.Differences(live.Current().Book, next)
+				if len(changes) == 0 {
+					fmt.Fprintln(cmd.OutOrStdout(), "the database holds this book already")
+					return nil
+				}
+				entry, err := live.Save(cmd.Context(), store.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
+				if err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "%d pieces changed; the book is at version %d\n", len(changes), entry.Version)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", ".dogbane", "folder of the database, unless DOGBANE_DSN names one")
+	return cmd
+}
+
+// withStore opens the database that DOGBANE_DSN names, or the private one of a folder: through the Dogbane that runs
+// there, or by starting its server for as long as the work takes.
+func withStore(ctx context.Context, data string, work func(*store.Store) error) error {
+	dsn := os.Getenv("DOGBANE_DSN")
+	if dsn == "" {
+		dir := filepath.Join(data, "mariadb")
+		if _, err := os.Stat(dir); err != nil {
+			return fmt.Errorf("%s holds no database; ./run makes one", data)
+		}
+		db, err := localdb.Start(ctx, dir, localdb.Options{Durable: true})
+		switch {
+		case errors.Is(err, localdb.ErrInUse):
+			if dsn, err = localdb.Join(dir, "dogbane"); err != nil {
+				return err
+			}
+		case err != nil:
+			return err
+		default:
+			defer db.Stop()
+			dsn = db.DSN("dogbane")
+		}
+	}
+	s, err := store.Open(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return work(s)
+}
