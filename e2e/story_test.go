@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"io"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -145,4 +147,36 @@ func TestBadRules(t *testing.T) {
 	pg.click("button", "Save the rule")
 	pg.find("[data-rule=NOTHING-YET]")
 	require.Equal(t, before+1, p.version(t))
+}
+
+// The whole book leaves as a file, is changed, and comes back after its differences were seen; a broken file is refused.
+func TestBookOutChangedAndIn(t *testing.T) {
+	p := start(t, t.TempDir())
+	resp, err := http.Get(p.url + "/api/book")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	book, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	lay := func(pg *page, content string) {
+		file := filepath.Join(t.TempDir(), "book.json")
+		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
+		pg.show(p.url + "/catalogue")
+		pg.click("[role=tab]", "Whole book")
+		require.NoError(t, pg.labelled("Book file").SetFiles([]string{file}))
+	}
+	pg := p.open(t, "/catalogue")
+	lay(pg, string(book))
+	pg.says("The file holds the saved book")
+	lay(pg, strings.Replace(string(book), `"percentOff": "12"`, `"percentOff": "120"`, 1))
+	pg.says("This file is no valid book: 1 errors")
+	pg.says("effect.percentOff")
+	before := p.version(t)
+	lay(pg, strings.Replace(string(book), `"percentOff": "12"`, `"percentOff": "13"`, 1))
+	pg.says("1 changed")
+	pg.says("Web shop: 5 prices move")
+	pg.click("button", "Replace the saved book")
+	pg.says("The book is replaced")
+	require.Equal(t, before+1, p.version(t))
+	pg.show(p.url + "/board?q=KILN-EL-42&channel=web")
+	pg.eventually("the board shows 13 % off, ended at .95", func() bool { return pg.cell("KILN-EL-42", "price") == "1\u2009264.95" })
 }

@@ -132,6 +132,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	s.registerRules(api)
 	s.registerProducts(api)
 	s.registerPublish(api)
+	s.registerBook(api)
 	return api
 }
 

@@ -16,6 +16,7 @@ export type Differences = Schemas["ChannelDifferences"];
 export type Difference = Schemas["Difference"];
 export type Publication = Schemas["PublicationAnswer"];
 export type Preview = Schemas["ImportPreview"];
+export type BookDifferences = Schemas["BookDifferences"];
 export type Saved = Schemas["Saved"];
 export type Layer = Rule["layer"];
 

@@ -21,6 +21,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API book */
+        get: operations["get-api-book"];
+        put: {
+            parameters: {
+                query?: {
+                    /** @description of the saved book that was compared */
+                    version?: number;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": string;
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": string;
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BookDifferences"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/categories": {
         parameters: {
             query?: never;
@@ -914,6 +1014,25 @@ export interface components {
             /** @description each, day or month */
             unit: string;
         };
+        BookDifferences: {
+            /** @description why the document is no valid book, the first 100; the rest is empty then */
+            errors: components["schemas"]["DocError"][];
+            kinds: components["schemas"]["KindDifference"][];
+            /** @description the first 300 */
+            pieces: components["schemas"]["PieceChange"][];
+            /** @description how many prices of each channel would move now */
+            prices: components["schemas"]["ChannelChange"][];
+            /**
+             * Format: int64
+             * @description of the saved book that was compared
+             */
+            version: number;
+            /**
+             * Format: int64
+             * @description how many errors there are
+             */
+            wrong: number;
+        };
         BoundsShape: {
             max?: string;
             min?: string;
@@ -941,6 +1060,17 @@ export interface components {
         ChangeList: {
             moments: string[];
             now: string;
+        };
+        ChannelChange: {
+            /**
+             * Format: int64
+             * @description below cost afterwards
+             */
+            below: number;
+            channel: string;
+            /** Format: int64 */
+            moved: number;
+            name: string;
         };
         ChannelDifferences: {
             /** @description where the channel is reached */
@@ -1212,6 +1342,15 @@ export interface components {
             /** Format: int64 */
             unchanged: number;
         };
+        KindDifference: {
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            gone: number;
+            kind: string;
+            /** Format: int64 */
+            new: number;
+        };
         LayerState: {
             layer: string;
             mode: string;
@@ -1252,6 +1391,12 @@ export interface components {
             margin: string | null;
             name: string;
             sku: string;
+        };
+        PieceChange: {
+            code: string;
+            kind: string;
+            /** @enum {string} */
+            what: "new" | "changed" | "gone";
         };
         Portion: {
             /** Format: int64 */
@@ -1596,6 +1741,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Board"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -6,12 +6,14 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { AmountCell } from "../board/AmountCell";
 import { useBoardPages } from "../board/useBoardPages";
 import { Empty, Failed } from "../../ui/states";
+import { BookPanel } from "./BookPanel";
 import { ImportPanel } from "./ImportPanel";
 import { LogList } from "./LogList";
 
 const tabs = [
   ["products", "Products"],
   ["import", "Import"],
+  ["book", "Whole book"],
   ["log", "Changes"],
 ] as const;
 
@@ -42,6 +44,8 @@ export function Catalogue() {
           <Products />
         ) : tab === "import" ? (
           <ImportPanel onDone={() => setTab("products")} />
+        ) : tab === "book" ? (
+          <BookPanel />
         ) : (
           <LogList />
         )}
