@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -55,7 +56,7 @@ func serveCommand() *cobra.Command {
 func serve(ctx context.Context, opt serveOptions) error {
 	host, _, err := net.SplitHostPort(opt.listen)
 	if err != nil || host != "127.0.0.1" && host != "localhost" {
-		return fmt.Errorf("--listen %s: until there is a sign-in, the server listens on 127.0.0.1 only", opt.listen)
+		return fmt.Errorf("--listen %s: the server speaks plain HTTP and listens on 127.0.0.1 only", opt.listen)
 	}
 	if _, err := os.Stat(filepath.Join(opt.web, "index.html")); err != nil {
 		return fmt.Errorf("the front end is not built: %s has no index.html (./run builds it)", opt.web)
@@ -120,6 +121,9 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 			return err
 		}
 	}
+	if err := admitSomebody(ctx, s); err != nil {
+		return err
+	}
 	if err := s.BreakOff(ctx, time.Now()); err != nil {
 		return err
 	}
@@ -165,6 +169,31 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 		slog.Warn("some requests were cut off", "error", err)
 	}
 	stop()
+	return nil
+}
+
+// admitSomebody makes the first accounts: the demo's, or an administrator whose password is printed once.
+func admitSomebody(ctx context.Context, s *store.Store) error {
+	people, err := s.People(ctx)
+	if err != nil || len(people) > 0 {
+		return err
+	}
+	isDemo, err := s.Fact(ctx, "demo-now")
+	if err != nil {
+		return err
+	}
+	first, password := demo.People(), demo.Password
+	if isDemo == "" {
+		first, password = []demo.Account{{Name: "admin", FullName: "Administrator", Role: "administrator"}}, rand.Text()
+		fmt.Printf("\n  Sign in as admin with the password %s and change it.\n", password)
+	}
+	hash := store.HashPassword(password)
+	for _, a := range first {
+		p := store.Person{Name: a.Name, FullName: a.FullName, Role: store.Role(a.Role), Active: true, Password: hash, Created: time.Now().UTC()}
+		if err := s.AddPerson(ctx, p); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

@@ -107,9 +107,11 @@ func (v *view) boughtAlone(p int32) opt {
 	}
 	s := state{product: p, quantity: 1, unit: 1}
 	v.run(&s, 1)
-	if v.alone == nil {
-		v.alone = map[int32]opt{}
+	if len(v.cyclic) == 0 { // what was found on the way round a circle is not kept
+		if v.alone == nil {
+			v.alone = map[int32]opt{}
+		}
+		v.alone[p] = s.price
 	}
-	v.alone[p] = s.price
 	return s.price
 }

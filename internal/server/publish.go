@@ -101,6 +101,9 @@ func (s *Server) registerPublish(api huma.API) {
 		Body    PublicationOrder
 	}) (*body[PublicationAnswer], error) {
 		snap := s.live.Current()
+		if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
+			return nil, huma.Error403Forbidden("Sending prices below cost needs an approver. Leave them out, or ask one.")
+		}
 		if in.Body.Version != snap.Version {
 			return nil, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")
 		}
@@ -108,7 +111,7 @@ func (s *Server) registerPublish(api huma.API) {
 		if err != nil {
 			return nil, asProblem(err)
 		}
-		p, err := s.publisher.Start(ctx, snap.Engine, d, publish.Order{Who: who, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
+		p, err := s.publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
 		if err != nil {
 			return nil, asProblem(err)
 		}

@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -32,6 +33,8 @@ type Server struct {
 	flags     flagCache
 	shown     shownCache
 	imports   importShelf
+	attempts  attempts
+	counting  sync.Mutex // one count of moved prices at a time
 }
 
 // New makes a server over a store. now is the program's clock.
@@ -42,13 +45,10 @@ func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
 	return srv
 }
 
-// who is who acts. Sign-in comes later; until then the program listens on loopback only and everybody there is this.
-const who = "this computer"
-
 // Handler serves the API and the front end from web.
 func (s *Server) Handler(web fs.FS) http.Handler {
 	r := newRouter()
-	r.Use(s.logged, recovered, sameSite)
+	r.Use(s.logged, recovered, sameSite, s.admitted)
 	r.HandleMethodNotAllowed = true
 	s.register(r)
 	files := http.FileServerFS(web)
@@ -127,6 +127,8 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
 	config.OpenAPIPath = "/api/openapi"
 	api := humagin.New(r, config)
+	s.registerSession(api)
+	s.registerPeople(api)
 	s.registerState(api)
 	s.registerPrices(api)
 	s.registerRules(api)

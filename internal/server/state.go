@@ -72,14 +72,28 @@ func (s *Server) registerState(api huma.API) {
 		entries, err := s.store.Log(ctx, in.Limit)
 		out := LogList{Entries: []LogEntry{}}
 		for _, e := range entries {
-			out.Entries = append(out.Entries, LogEntry{e.ID, s.wall(e.At), e.Who, e.Version, e.Summary, e.UndoneBy != nil, e.Version > 1 && e.UndoneBy == nil})
+			out.Entries = append(out.Entries, LogEntry{e.ID, s.wall(e.At), e.Who, e.Version, e.Summary, e.UndoneBy != nil, e.Version > 1 && e.UndoneBy == nil, e.Moved})
+		}
+		return answer(out, err)
+	})
+	huma.Get(api, "/api/log/{id}", func(ctx context.Context, in *struct {
+		ID int64 `path:"id"`
+	}) (*body[LogDetail], error) {
+		e, err := s.store.LogEntry(ctx, in.ID)
+		out := LogDetail{Changes: []LogChange{}, Count: len(e.Changes)}
+		for _, c := range e.Changes[:min(len(e.Changes), 200)] {
+			out.Changes = append(out.Changes, LogChange{c.Kind, c.Code, string(c.Before), string(c.After)})
 		}
 		return answer(out, err)
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/log/{id}/undo"}, func(ctx context.Context, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Saved], error) {
-		entry, err := s.live.Undo(ctx, in.ID, who, s.now())
+		before := s.live.Current()
+		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now())
+		if err == nil {
+			s.countMoved(before, entry)
+		}
 		return answer(saved(entry), err)
 	})
 }
@@ -98,6 +112,21 @@ type LogEntry struct {
 	Summary string `json:"summary"`
 	Undone  bool   `json:"undone"`
 	CanUndo bool   `json:"canUndo"`
+	Moved   *int   `json:"moved" doc:"prices of the channels that it moved; null until they are counted"`
+}
+
+// LogChange is one piece that an edit changed.
+type LogChange struct {
+	Kind   string `json:"kind"`
+	Code   string `json:"code"`
+	Before string `json:"before" doc:"as JSON; empty: it was new"`
+	After  string `json:"after" doc:"as JSON; empty: it was deleted"`
+}
+
+// LogDetail is what an edit changed.
+type LogDetail struct {
+	Changes []LogChange `json:"changes" doc:"the first 200"`
+	Count   int         `json:"count"`
 }
 
 func saved(e store.Entry) Saved { return Saved{e.Version, e.ID, e.Summary} }

@@ -56,6 +56,7 @@ type Entry struct {
 	Changes  []Change
 	Undoes   *int64
 	UndoneBy *int64
+	Moved    *int // prices that it moved; nil until they are counted
 }
 
 // Conflict says that a piece is no longer as the edit found it.
@@ -357,15 +358,16 @@ func (s *Store) Log(ctx context.Context, limit int) ([]Entry, error) {
 		Summary  string
 		Undoes   *int64
 		UndoneBy *int64
+		Moved    *int
 	}
-	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, u.id AS undone_by
+	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, l.moved, u.id AS undone_by
 		FROM log l LEFT JOIN log u ON u.undoes = l.id ORDER BY l.id DESC LIMIT ?`, limit).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the log: %w", err)
 	}
 	entries := make([]Entry, len(rows))
 	for i, r := range rows {
-		entries[i] = Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes, UndoneBy: r.UndoneBy}
+		entries[i] = Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes, UndoneBy: r.UndoneBy, Moved: r.Moved}
 	}
 	return entries, nil
 }

@@ -499,6 +499,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API log by ID */
+        get: operations["get-api-log-by-id"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/{id}/undo": {
         parameters: {
             query?: never;
@@ -539,6 +556,147 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PasswordChange"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API people */
+        get: operations["get-api-people"];
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NewPerson"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PersonForm"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -894,6 +1052,85 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API session */
+        get: operations["get-api-session"];
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SignInForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        "Set-Cookie"?: string;
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Session"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: {
+                    dogbane?: string;
+                };
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        "Set-Cookie"?: string;
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sku-list": {
         parameters: {
             query?: never;
@@ -1112,6 +1349,12 @@ export interface components {
             currency: string;
             name: string;
             sending: boolean;
+        };
+        DemoAccount: {
+            fullName: string;
+            name: string;
+            password: string;
+            role: string;
         };
         Difference: {
             /** @description below cost: needs a reason, or is left out */
@@ -1355,11 +1598,30 @@ export interface components {
             layer: string;
             mode: string;
         };
+        LogChange: {
+            /** @description as JSON; empty: it was deleted */
+            after: string;
+            /** @description as JSON; empty: it was new */
+            before: string;
+            code: string;
+            kind: string;
+        };
+        LogDetail: {
+            /** @description the first 200 */
+            changes: components["schemas"]["LogChange"][];
+            /** Format: int64 */
+            count: number;
+        };
         LogEntry: {
             at: string;
             canUndo: boolean;
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int64
+             * @description prices of the channels that it moved; null until they are counted
+             */
+            moved: number | null;
             summary: string;
             undone: boolean;
             /** Format: int64 */
@@ -1391,6 +1653,37 @@ export interface components {
             margin: string | null;
             name: string;
             sku: string;
+        };
+        NewPerson: {
+            active: boolean;
+            fullName: string;
+            name: string;
+            /** @description empty: it stays */
+            password?: string;
+            /** @enum {string} */
+            role: "reader" | "manager" | "approver" | "administrator";
+        };
+        PasswordChange: {
+            new: string;
+            old: string;
+        };
+        PeopleList: {
+            people: components["schemas"]["PersonEntry"][];
+        };
+        PersonEntry: {
+            active: boolean;
+            fullName: string;
+            name: string;
+            /** @enum {string} */
+            role: "reader" | "manager" | "approver" | "administrator";
+        };
+        PersonForm: {
+            active: boolean;
+            fullName: string;
+            /** @description empty: it stays */
+            password?: string;
+            /** @enum {string} */
+            role: "reader" | "manager" | "approver" | "administrator";
         };
         PieceChange: {
             code: string;
@@ -1603,6 +1896,19 @@ export interface components {
             summary: string;
             /** Format: int64 */
             version: number;
+        };
+        Session: {
+            /** @description the demo's accounts, while nobody is signed in */
+            demo: components["schemas"]["DemoAccount"][];
+            fullName: string;
+            /** @description empty: nobody is signed in */
+            name: string;
+            /** @enum {string} */
+            role: "" | "reader" | "manager" | "approver" | "administrator";
+        };
+        SignInForm: {
+            name: string;
+            password: string;
         };
         State: {
             channels: components["schemas"]["ChannelState"][];
@@ -2001,6 +2307,66 @@ export interface operations {
             };
         };
     };
+    "get-api-log-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-price": {
         parameters: {
             query: {
@@ -2117,6 +2483,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
                 };
             };
             /** @description Error */
