@@ -56,6 +56,8 @@ type TrailStep struct {
 	From   *string  `json:"from,omitempty" doc:"the break whose effect this is"`
 	Shaped []string `json:"shaped,omitempty" doc:"what changed the result: max-off, floor, ending, zero"`
 	Ended  string   `json:"ended,omitempty" doc:"what the rule ended: layer or price"`
+	Left   *string  `json:"left,omitempty" doc:"net less fee and cost, were this the price"`
+	Share  *string  `json:"share,omitempty" doc:"that in percent of the net price"`
 }
 
 // TrailMiss is one rule that did not apply.
@@ -94,7 +96,7 @@ func Answer(a *pricing.Answer) *PriceAnswer {
 	}
 	for i := range a.Portions {
 		p := &a.Portions[i]
-		out.Portions = append(out.Portions, Portion{Quantity: p.Quantity, Unit: fixed(p.Unit), Rules: p.Rules, Trail: trail(&p.Trail)})
+		out.Portions = append(out.Portions, Portion{Quantity: p.Quantity, Unit: fixed(p.Unit), Rules: p.Rules, Trail: trail(&p.Trail, a.Digits)})
 	}
 	out.Trail = out.Portions[0].Trail
 	return out
@@ -114,11 +116,20 @@ func exact(r money.Rat) string { return Amount(r.Round(6, money.HalfUp)) }
 // plainNumber is a count or a factor.
 func plainNumber(r money.Rat) string { return r.Round(6, money.HalfUp).String() }
 
-func trail(t *pricing.Trail) *Trail {
+func trail(t *pricing.Trail, digits int) *Trail {
 	out := &Trail{Steps: []TrailStep{}, Missed: []TrailMiss{}, Cycle: t.Cycle}
 	for _, s := range t.Steps {
-		out.Steps = append(out.Steps, TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw), After: exact(s.After),
-			Basis: mapped(s.Basis, exact), From: mapped(s.From, plainNumber), Shaped: s.Shaped, Ended: s.Ended})
+		step := TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw), After: exact(s.After),
+			Basis: mapped(s.Basis, exact), From: mapped(s.From, plainNumber), Shaped: s.Shaped, Ended: s.Ended}
+		if s.Margin != nil {
+			left := s.Margin.Left.Fixed(digits)
+			step.Left = &left
+			if percent, known := s.Margin.Percent(); known {
+				text := percent.Fixed(1)
+				step.Share = &text
+			}
+		}
+		out.Steps = append(out.Steps, step)
 	}
 	for _, m := range t.Missed {
 		out.Missed = append(out.Missed, TrailMiss{Rule: m.Rule, Layer: m.Layer.String(), Reason: string(m.Reason), By: m.By,

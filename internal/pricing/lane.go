@@ -376,6 +376,17 @@ func (l *lane) leave(w, bit int) {
 func (l *lane) applyOne(at int, ly *planLayer, reduced *mask, out *shard) {
 	won := &out.won[at]
 	var got, decided mask // have a candidate; need no other
+	var nothing mask      // a price of 0 stays one under every factor: rank decides
+	if ly.pure > 1 {
+		for w := range nothing {
+			for m := l.live[w] & l.priced[w]; m != 0; m &= m - 1 {
+				bit := bits.TrailingZeros64(m)
+				if l.n[(w<<6+bit)&(shardSize-1)] == 0 {
+					nothing[w] |= 1 << bit
+				}
+			}
+		}
+	}
 	for k := range ly.kernels {
 		kern := ly.kernels[k]
 		switch {
@@ -384,6 +395,9 @@ func (l *lane) applyOne(at int, ly *planLayer, reduced *mask, out *shard) {
 		case ly.Mode != First && k <= ly.pure:
 			// The kernels that only scale stand first, the best factor at the front: of them, the first one wins.
 			decided = got
+			for w := range nothing {
+				decided[w] &^= nothing[w]
+			}
 			if k == ly.pure {
 				decided = mask{}
 			}

@@ -78,6 +78,9 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		}
 		v.unit(&s)
 		portion := Portion{Quantity: seg.units, Rules: []string{}}
+		for i := range trail.Steps {
+			trail.Steps[i].Margin = v.margin(p, v.toChannel(p, trail.Steps[i].After))
+		}
 		if s.price.ok {
 			fin := v.finish(&s)
 			trail.Finish = &fin.Finish

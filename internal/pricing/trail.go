@@ -43,6 +43,8 @@ type Step struct {
 	Raw money.Rat
 	// Ended names what the rule ended: "", "layer" or "price".
 	Ended string
+	// Margin is what would be left if After were the price; nil where the cost is unknown.
+	Margin *Margin
 }
 
 // Miss is one rule that did not apply, with the reason.

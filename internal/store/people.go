@@ -214,3 +214,35 @@ func (s *Store) SetMoved(ctx context.Context, entry int64, moved int) error {
 	}
 	return nil
 }
+
+// SavedView is a view of the board that somebody keeps by name.
+type SavedView struct {
+	Person string `gorm:"primaryKey"`
+	Name   string `gorm:"primaryKey"`
+	Query  string
+}
+
+// SavedViews are somebody's, by name.
+func (s *Store) SavedViews(ctx context.Context, person string) ([]SavedView, error) {
+	var list []SavedView
+	if err := s.db.WithContext(ctx).Where("person = ?", person).Order("name").Find(&list).Error; err != nil {
+		return nil, fmt.Errorf("read saved views: %w", err)
+	}
+	return list, nil
+}
+
+// SaveView keeps a view, in the place of one of the same name.
+func (s *Store) SaveView(ctx context.Context, v SavedView) error {
+	if err := s.db.WithContext(ctx).Save(&v).Error; err != nil {
+		return fmt.Errorf("keep the view %q: %w", v.Name, err)
+	}
+	return nil
+}
+
+// DropView forgets a view.
+func (s *Store) DropView(ctx context.Context, person, name string) error {
+	if err := s.db.WithContext(ctx).Delete(&SavedView{Person: person, Name: name}).Error; err != nil {
+		return fmt.Errorf("forget the view %q: %w", name, err)
+	}
+	return nil
+}

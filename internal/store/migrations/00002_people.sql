@@ -20,10 +20,20 @@ CREATE TABLE sessions (
   CONSTRAINT session_person FOREIGN KEY (person) REFERENCES people (name) ON DELETE CASCADE
 );
 
+-- Views of the board that somebody keeps by name: the address's query.
+CREATE TABLE saved_views (
+  person VARCHAR(60) COLLATE utf8mb4_bin NOT NULL,
+  name VARCHAR(80) COLLATE utf8mb4_bin NOT NULL,
+  query VARCHAR(2000) NOT NULL,
+  PRIMARY KEY (person, name),
+  CONSTRAINT view_person FOREIGN KEY (person) REFERENCES people (name) ON DELETE CASCADE
+);
+
 -- How many prices an edit moved, counted after it was saved.
 ALTER TABLE log ADD COLUMN moved INT NULL;
 
 -- +goose Down
 ALTER TABLE log DROP COLUMN moved;
+DROP TABLE saved_views;
 DROP TABLE sessions;
 DROP TABLE people;
