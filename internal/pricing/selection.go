@@ -63,6 +63,11 @@ func (w *Where) UsesReduced() bool {
 	return w.Field == FieldReduced || slices.ContainsFunc(w.Parts, func(p Where) bool { return p.UsesReduced() })
 }
 
+// Names reports whether the condition names a value of a field anywhere.
+func (w *Where) Names(field Field, value string) bool {
+	return w.Field == field && slices.Contains(w.Values, value) || slices.ContainsFunc(w.Parts, func(p Where) bool { return p.Names(field, value) })
+}
+
 // sameSelection reports whether two conditions are written alike.
 func sameSelection(a, b *Where) bool {
 	if a.Field != b.Field || a.Reduced != b.Reduced || len(a.Parts) != len(b.Parts) || !slices.Equal(a.Values, b.Values) || !a.Bounds.same(b.Bounds) {

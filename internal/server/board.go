@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -30,8 +31,11 @@ type BoardRow struct {
 	Cost     *string    `json:"cost" doc:"on the price's footing"`
 	Left     *string    `json:"left" doc:"the margin: net less fee and cost"`
 	Margin   *string    `json:"margin" doc:"the margin in percent of the net price"`
-	Shown    *string    `json:"shown" doc:"what the channel shows now"`
-	Change   *string    `json:"change" doc:"price less shown; null where the channel shows none"`
+	Against  *string    `json:"against" doc:"the price that this is compared with"`
+	Change   *string    `json:"change" doc:"price less that; null where there is none"`
+	Stock    *string    `json:"stock"`
+	Sold     *string    `json:"sold" doc:"units in the last 30 days"`
+	Spread   []*string  `json:"spread,omitempty" doc:"prices by the board's columns"`
 	Rules    []RuleMark `json:"rules" doc:"that applied, in order"`
 	Flags    []string   `json:"flags"`
 }
@@ -51,6 +55,8 @@ type Board struct {
 	Total    int        `json:"total" doc:"rows that the filter leaves"`
 	Start    int        `json:"start"`
 	Rows     []BoardRow `json:"rows"`
+
+	Columns []SpreadColumn `json:"columns,omitempty" doc:"what prices are spread over"`
 }
 
 // Category is a category with what lies under it.
@@ -83,21 +89,48 @@ type FlagList struct {
 	Flags     []bookfile.FlagAnswer `json:"flags"`
 }
 
-type boardQuery struct {
+// boardFilter says which products a board is about.
+type boardFilter struct {
 	ViewpointQuery
+	Against  string `query:"against" doc:"published, list, at:MOMENT or who:WHO"`
 	Words    string `query:"q"`
 	Category string `query:"category"`
 	Show     string `query:"show" enum:"all,reduced,changed,below-cost,no-price" default:"all"`
 	Rule     string `query:"rule" doc:"only products that this rule applied to"`
-	Sort     string `query:"sort" enum:"category,sku,name,list,price,margin,left,change" default:"category"`
-	Desc     bool   `query:"desc"`
-	Start    int    `query:"start" minimum:"0"`
-	Limit    int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	Margin   string `query:"margin" doc:"only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty"`
+	Change   string `query:"change" doc:"only changes in percent, likewise"`
+}
+
+type boardQuery struct {
+	boardFilter
+	Sort   string `query:"sort" enum:"category,sku,name,list,price,margin,left,change,stock,sold" default:"category"`
+	Desc   bool   `query:"desc"`
+	Start  int    `query:"start" minimum:"0"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	Spread string `query:"spread" enum:",group,quantity,channel,changes"`
+}
+
+// Histogram counts products by a percent, in bins of equal width.
+type Histogram struct {
+	From   int     `json:"from" doc:"percent at which the first bin begins; it also holds all below"`
+	Width  int     `json:"width"`
+	Counts []int   `json:"counts" doc:"the last one also holds all above"`
+	Mean   *string `json:"mean"`
+}
+
+// Histograms are those of what a board shows.
+type Histograms struct {
+	Total  int       `json:"total"`
+	Margin Histogram `json:"margin"`
+	Change Histogram `json:"change"`
 }
 
 func (s *Server) registerPrices(api huma.API) {
 	huma.Get(api, "/api/board", func(ctx context.Context, in *boardQuery) (*body[Board], error) {
 		return answer(s.board(ctx, in))
+	})
+	huma.Get(api, "/api/histograms", func(ctx context.Context, in *boardFilter) (*body[Histograms], error) {
+		return answer(s.histograms(ctx, in))
 	})
 	huma.Get(api, "/api/categories", func(_ context.Context, in *ViewpointQuery) (*body[CategoryList], error) {
 		list, err := s.categories(in)
@@ -133,55 +166,142 @@ func (s *Server) registerPrices(api huma.API) {
 	})
 }
 
-func (s *Server) board(ctx context.Context, in *boardQuery) (Board, error) {
+// seen is a board: its viewpoint, prices, comparison, and the products that the filter leaves, in their order.
+type seen struct {
+	snap    *store.Snapshot
+	vp      pricing.Viewpoint
+	sweep   *swept
+	against comparison
+	list    []int32
+}
+
+func (s *Server) see(ctx context.Context, in *boardFilter, sort string, desc bool) (*seen, error) {
 	snap := s.live.Current()
 	vp, err := in.viewpoint(s, snap)
 	if err != nil {
-		return Board{}, err
+		return nil, err
 	}
 	sw, err := s.sweep(snap, vp)
 	if err != nil {
+		return nil, err
+	}
+	v := &seen{snap: snap, vp: vp, sweep: sw}
+	if v.against, err = s.against(ctx, snap, in.Against, vp, sw); err != nil {
+		return nil, err
+	}
+	keep, err := v.filter(in)
+	if err != nil {
+		return nil, err
+	}
+	words, wanted := s.searchable(snap), strings.Fields(strings.ToLower(in.Words))
+	v.list = []int32{}
+	for _, p := range v.order(sort, desc, in.Against) {
+		if keep(p) && containsAll(words[p], wanted) {
+			v.list = append(v.list, p)
+		}
+	}
+	return v, nil
+}
+
+func (s *Server) board(ctx context.Context, in *boardQuery) (Board, error) {
+	v, err := s.see(ctx, &in.boardFilter, in.Sort, in.Desc)
+	if err != nil {
 		return Board{}, err
 	}
-	var shown map[string]store.Shown
-	if vp.Channel != "" {
-		if shown, err = s.shownIn(ctx, vp.Channel); err != nil {
-			return Board{}, err
-		}
+	b := Board{Version: v.snap.Version, Currency: v.sweep.Currency, At: v.vp.At.String(), Total: len(v.list), Start: in.Start, Rows: []BoardRow{}}
+	columns, sweeps, err := s.spreadOf(v, in.Spread)
+	if err != nil {
+		return Board{}, err
 	}
-	products := snap.Engine.Products()
-	words, keep := s.searchable(snap), in.filter(snap, sw, shown)
-	wanted := strings.Fields(strings.ToLower(in.Words))
-	var list []int32
-	for _, p := range s.order(snap, sw, in, shown) {
-		if keep(p) && containsAll(words[p], wanted) {
-			list = append(list, p)
+	b.Columns = columns
+	for _, p := range v.list[min(in.Start, len(v.list)):min(in.Start+in.Limit, len(v.list))] {
+		row := v.row(p)
+		for _, sw := range sweeps {
+			price, priced := sw.Price(p)
+			row.Spread = append(row.Spread, minor(price, priced, sw.Digits))
 		}
-	}
-	b := Board{Version: snap.Version, Currency: sw.Currency, At: vp.At.String(), Total: len(list), Start: in.Start, Rows: []BoardRow{}}
-	for _, p := range list[min(in.Start, len(list)):min(in.Start+in.Limit, len(list))] {
-		b.Rows = append(b.Rows, boardRow(products[p], sw, p, shown))
+		b.Rows = append(b.Rows, row)
 	}
 	return b, nil
+}
+
+// spreadOf are the sweeps of a board's columns.
+func (s *Server) spreadOf(v *seen, by string) ([]SpreadColumn, []*swept, error) {
+	columns, vps, err := s.spread(v.snap, by, v.vp)
+	if err != nil {
+		return nil, nil, err
+	}
+	sweeps := make([]*swept, len(vps))
+	for i, vp := range vps {
+		if sweeps[i], err = s.sweep(v.snap, vp); err != nil {
+			return nil, nil, err
+		}
+	}
+	return columns, sweeps, nil
 }
 
 func containsAll(text string, words []string) bool {
 	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) })
 }
 
+// span reads "MIN:MAX" in percent as millionths; ok is false where the text is none.
+func span(text string) (low, high int64, ok bool) {
+	low, high = math.MinInt64, math.MaxInt64
+	a, b, found := strings.Cut(text, ":")
+	if !found {
+		return low, high, text == ""
+	}
+	for _, end := range []struct {
+		text string
+		to   *int64
+	}{{a, &low}, {b, &high}} {
+		if end.text == "" {
+			continue
+		}
+		percent, err := money.Parse(end.text)
+		if err != nil {
+			return low, high, false
+		}
+		n, fits := percent.Minor(4, money.Down)
+		if !fits {
+			return low, high, false
+		}
+		*end.to = n
+	}
+	return low, high, true
+}
+
 // filter says which products a board shows.
-func (q *boardQuery) filter(snap *store.Snapshot, sw *swept, shown map[string]store.Shown) func(p int32) bool {
+func (v *seen) filter(q *boardFilter) (func(p int32) bool, error) {
 	var in pricing.Set
 	if q.Category != "" {
-		in = snap.Engine.Match(&pricing.Where{Field: pricing.FieldCategory, Values: []string{q.Category}})
+		in = v.snap.Engine.Match(&pricing.Where{Field: pricing.FieldCategory, Values: []string{q.Category}})
 	}
-	products, lists := snap.Engine.Products(), sw.Lists()
+	marginLow, marginHigh, ok1 := span(q.Margin)
+	changeLow, changeHigh, ok2 := span(q.Change)
+	if !ok1 || !ok2 {
+		return nil, &pricing.QuestionError{Path: "margin", Problem: "a span is written as MIN:MAX in percent"}
+	}
+	sw, lists := v.sweep, v.sweep.Lists()
+	var margins *pricing.Margins
+	if q.Margin != "" {
+		margins = sw.Margins()
+	}
 	return func(p int32) bool {
-		if in != nil && !in.Has(p) {
+		if in != nil && !in.Has(p) || q.Rule != "" && !sw.Applied(p, q.Rule) {
 			return false
 		}
-		if q.Rule != "" && !sw.Applied(p, q.Rule) {
-			return false
+		if margins != nil {
+			share, known := marginShare(margins.Net[p], margins.Left[p], margins.Known[p])
+			if !known || share < marginLow || share >= marginHigh {
+				return false
+			}
+		}
+		if q.Change != "" {
+			share, known := v.changeShare(p)
+			if !known || share < changeLow || share >= changeHigh {
+				return false
+			}
 		}
 		price, priced := sw.Price(p)
 		switch q.Show {
@@ -189,111 +309,161 @@ func (q *boardQuery) filter(snap *store.Snapshot, sw *swept, shown map[string]st
 			list, listed := lists(p)
 			return priced && listed && price < list
 		case "changed":
-			_, differs := change(products[p].SKU, price, priced, sw.Digits, shown)
-			return differs
+			was, had := v.against.price(p)
+			return v.against.known && (had != priced || priced && price != was)
 		case "below-cost":
 			return sw.BelowCost(p)
 		case "no-price":
 			return !priced
 		}
 		return true
-	}
+	}, nil
 }
 
-// change is the price less what the channel shows, and whether the two differ at all.
-func change(sku string, price int64, priced bool, digits int, shown map[string]store.Shown) (*money.Rat, bool) {
-	was, known := shown[sku]
-	if !known || !priced {
-		return nil, shown != nil && known != priced
+// change is the price less what it is compared with.
+func (v *seen) change(p int32) (int64, bool) {
+	price, priced := v.sweep.Price(p)
+	was, had := v.against.price(p)
+	return price - was, priced && had
+}
+
+// changeShare is the change in millionths of what the price is compared with.
+func (v *seen) changeShare(p int32) (int64, bool) {
+	was, _ := v.against.price(p)
+	d, known := v.change(p)
+	if !known || was == 0 {
+		return 0, false
 	}
-	d := money.FromMinor(price, digits).Sub(was.Price)
-	return &d, d.Sign() != 0
+	return d * 1_000_000 / was, true
 }
 
 // order is all products in the order asked for; what is missing comes last in either direction.
-func (s *Server) order(snap *store.Snapshot, sw *swept, q *boardQuery, shown map[string]store.Shown) []int32 {
-	key := fmt.Sprint(q.Sort, q.Desc)
+func (v *seen) order(by string, desc bool, against string) []int32 {
+	sw, products := v.sweep, v.snap.Engine.Products()
 	sw.mu.Lock()
 	defer sw.mu.Unlock()
-	if q.Sort != "change" { // what a channel shows may change under a sweep
+	key := fmt.Sprint(by, desc)
+	if by != "change" { // what a channel shows may change under a sweep
 		if list, done := sw.orders[key]; done {
 			return list
 		}
 	}
-	products := snap.Engine.Products()
 	list := make([]int32, len(products))
 	for i := range list {
 		list[i] = int32(i)
 	}
-	by := func(value func(p int32) (int64, bool)) func(a, b int32) int {
-		type keyed struct {
-			v  int64
-			ok bool
-		}
-		keys := make([]keyed, len(products))
+	number := func(value func(p int32) (int64, bool)) func(a, b int32) int {
+		keys, known := make([]int64, len(products)), make([]bool, len(products))
 		for p := range keys {
-			keys[p].v, keys[p].ok = value(int32(p))
+			keys[p], known[p] = value(int32(p))
 		}
 		return func(a, b int32) int {
-			x, y := keys[a], keys[b]
 			switch {
-			case x.ok != y.ok && x.ok:
+			case known[a] != known[b] && known[a]:
 				return -1
-			case x.ok != y.ok:
+			case known[a] != known[b]:
 				return 1
-			case q.Desc:
-				x, y = y, x
+			case desc:
+				a, b = b, a
 			}
-			return cmp.Compare(x.v, y.v)
+			return cmp.Compare(keys[a], keys[b])
 		}
 	}
 	text := func(value func(p *pricing.Product) string) func(a, b int32) int {
 		return func(a, b int32) int {
-			c := cmp.Compare(value(products[a]), value(products[b]))
-			if q.Desc {
-				return -c
+			if desc {
+				a, b = b, a
 			}
-			return c
+			return cmp.Compare(value(products[a]), value(products[b]))
 		}
 	}
-	lists := sw.Lists()
-	compare := func(a, b int32) int { return 0 }
-	switch q.Sort {
+	amount := func(value func(p *pricing.Product) *money.Rat) func(a, b int32) int {
+		return number(func(p int32) (int64, bool) {
+			a := value(products[p])
+			if a == nil {
+				return 0, false
+			}
+			return a.Minor(6, money.HalfUp)
+		})
+	}
+	var compare func(a, b int32) int
+	switch by {
 	case "sku":
 		compare = text(func(p *pricing.Product) string { return p.SKU })
 	case "name":
 		compare = text(func(p *pricing.Product) string { return p.Name })
 	case "list":
-		compare = by(lists)
+		compare = number(sw.Lists())
 	case "price":
-		compare = by(sw.Price)
+		compare = number(sw.Price)
 	case "left":
-		margins := sw.Margins()
-		compare = by(func(p int32) (int64, bool) { return margins.Left[p], margins.Known[p] })
+		m := sw.Margins()
+		compare = number(func(p int32) (int64, bool) { return m.Left[p], m.Known[p] })
 	case "margin":
-		margins := sw.Margins()
-		compare = by(func(p int32) (int64, bool) { return marginShare(margins.Net[p], margins.Left[p], margins.Known[p]) })
+		m := sw.Margins()
+		compare = number(func(p int32) (int64, bool) { return marginShare(m.Net[p], m.Left[p], m.Known[p]) })
 	case "change":
-		compare = by(func(p int32) (int64, bool) {
-			price, priced := sw.Price(p)
-			d, _ := change(products[p].SKU, price, priced, sw.Digits, shown)
-			if d == nil {
-				return 0, false
-			}
-			n, _ := d.Minor(sw.Digits, money.HalfUp)
-			return n, true
-		})
-	default:
-		if q.Desc {
-			slices.Reverse(list)
-		}
+		compare = number(v.change)
+	case "stock":
+		compare = amount(func(p *pricing.Product) *money.Rat { return p.Stock })
+	case "sold":
+		compare = amount(func(p *pricing.Product) *money.Rat { return p.Sold })
 	}
-	slices.SortStableFunc(list, compare)
+	switch {
+	case compare != nil:
+		slices.SortStableFunc(list, compare)
+	case desc:
+		slices.Reverse(list)
+	}
 	sw.orders[key] = list
 	return list
 }
 
-func boardRow(p *pricing.Product, sw *swept, number int32, shown map[string]store.Shown) BoardRow {
+const (
+	marginBins, marginFrom, marginWidth = 24, -20, 5
+	changeBins, changeFrom, changeWidth = 20, -50, 5
+)
+
+func (s *Server) histograms(ctx context.Context, in *boardFilter) (Histograms, error) {
+	v, err := s.see(ctx, in, "category", false)
+	if err != nil {
+		return Histograms{}, err
+	}
+	margins := v.sweep.Margins()
+	return Histograms{Total: len(v.list),
+		Margin: histogram(v.list, marginFrom, marginWidth, marginBins, func(p int32) (int64, bool) {
+			return marginShare(margins.Net[p], margins.Left[p], margins.Known[p])
+		}),
+		Change: histogram(v.list, changeFrom, changeWidth, changeBins, func(p int32) (int64, bool) {
+			share, known := v.changeShare(p)
+			return share, known && share != 0
+		})}, nil
+}
+
+// histogram counts shares in millionths.
+func histogram(list []int32, from, width, bins int, share func(p int32) (int64, bool)) Histogram {
+	h := Histogram{From: from, Width: width, Counts: make([]int, bins)}
+	var values []int64
+	for _, p := range list {
+		n, known := share(p)
+		if !known {
+			continue
+		}
+		values = append(values, n)
+		at := (n - int64(from)*10_000)
+		bin := int(at / (int64(width) * 10_000))
+		if at < 0 {
+			bin = 0
+		}
+		h.Counts[min(bin, bins-1)]++
+	}
+	h.Mean = mean(values)
+	return h
+}
+
+// row is a product on the board.
+func (v *seen) row(number int32) BoardRow {
+	p := v.snap.Engine.Products()[number]
 	kept := func(a *money.Rat) *string {
 		if a == nil {
 			return nil
@@ -301,17 +471,20 @@ func boardRow(p *pricing.Product, sw *swept, number int32, shown map[string]stor
 		text := bookfile.Amount(*a)
 		return &text
 	}
-	row, digits := sw.Row(number), sw.Digits
+	plain := func(a *money.Rat) *string {
+		if a == nil {
+			return nil
+		}
+		text := a.String()
+		return &text
+	}
+	row, digits := v.sweep.Row(number), v.sweep.Digits
 	out := BoardRow{SKU: p.SKU, Name: p.Name, Category: p.Category, Unit: p.Unit, List: minor(row.List, row.HasList, digits), BookList: kept(p.List), BookCost: kept(p.Cost),
-		After: []string{}, Price: minor(row.Price, row.HasPrice, digits), Cost: minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: []string{}}
-	if was, known := shown[p.SKU]; known {
-		text := was.Price.Fixed(digits)
-		out.Shown = &text
-	}
-	if d, _ := change(p.SKU, row.Price, row.HasPrice, digits, shown); d != nil {
-		text := d.Fixed(digits)
-		out.Change = &text
-	}
+		After: []string{}, Price: minor(row.Price, row.HasPrice, digits), Cost: minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: []string{}, Stock: plain(p.Stock), Sold: plain(p.Sold)}
+	was, had := v.against.price(number)
+	out.Against = minor(was, had, digits)
+	d, known := v.change(number)
+	out.Change = minor(d, known, digits)
 	if !row.HasPrice {
 		out.Flags = append(out.Flags, "no-price")
 		return out
@@ -331,6 +504,8 @@ func boardRow(p *pricing.Product, sw *swept, number int32, shown map[string]stor
 		out.Flags = append(out.Flags, "below-cost")
 	case !row.HasCost:
 		out.Flags = append(out.Flags, "no-cost")
+	case row.UnderGuard:
+		out.Flags = append(out.Flags, "thin-margin")
 	}
 	return out
 }

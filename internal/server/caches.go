@@ -36,7 +36,7 @@ type sweepEntry struct {
 	err   error
 }
 
-const sweepsKept = 12
+const sweepsKept = 48
 
 func (s *Server) sweep(snap *store.Snapshot, vp pricing.Viewpoint) (*swept, error) {
 	key := fmt.Sprintf("%d %+v", snap.Version, vp)

@@ -9,6 +9,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/store"
 )
 
 // Impact is what an unsaved rule would do, from one viewpoint.
@@ -26,6 +27,10 @@ type Impact struct {
 	Up       int        `json:"up"`
 	Down     int        `json:"down"`
 	Below    int        `json:"below" doc:"changed prices that are below cost"`
+	NewBelow int        `json:"newBelow" doc:"products that come to lie below cost"`
+	Cleared  int        `json:"cleared" doc:"products that no longer lie below cost"`
+	Changes  Histogram  `json:"changes" doc:"of changed prices, by percent of what they were"`
+	Demands  []Demand   `json:"demands" doc:"what channels demand of a price and some of the changed ones do not keep"`
 	MarginA  *string    `json:"marginBefore" doc:"mean margin in percent of the products reached"`
 	MarginB  *string    `json:"marginAfter"`
 	Movers   []Mover    `json:"movers" doc:"the ten biggest changes"`
@@ -37,6 +42,18 @@ type DocError struct {
 	Path    string `json:"path"`
 	Problem string `json:"problem"`
 	Value   string `json:"value"`
+}
+
+// Demand is a limit of a channel that reduced prices break.
+type Demand struct {
+	Channel string   `json:"channel"`
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind" enum:"whole-units,least-off,most-off,reference,lead-hours"`
+	Count   int      `json:"count" doc:"products whose price breaks it"`
+	SKU     string   `json:"sku,omitempty" doc:"one of them"`
+	Have    string   `json:"have,omitempty" doc:"its price"`
+	Wants   string   `json:"wants" doc:"what the channel demands"`
+	Nearest []string `json:"nearest" doc:"the nearest prices that would pass, ascending"`
 }
 
 // Mover is one changed price.
@@ -70,7 +87,7 @@ const moversShown = 10
 
 func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impact, error) {
 	snap := s.live.Current()
-	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}}
+	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}, Demands: []Demand{}, Changes: Histogram{Counts: []int{}}}
 	// A rule that is being written need not have a code yet.
 	keys, err := docKeys(doc)
 	if err == nil && len(keys["code"]) <= 2 {
@@ -107,7 +124,8 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	}
 	out.compare(engine, &rule, before.Sweep, after, touched)
 	out.example(engine, &rule, after)
-	return out, nil
+	out.Demands, err = s.demands(snap, engine, &rule, vp)
+	return out, err
 }
 
 // viewpoint moves a viewpoint to where the rule can be seen at work.
@@ -156,6 +174,8 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 	}
 	var movers []mover
 	var marginA, marginB []int64
+	var changed []int32
+	shares := map[int32]int64{}
 	touched.Each(func(p int32) bool {
 		if after.Applied(p, rule.Code) {
 			out.Applies++
@@ -170,10 +190,21 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 		}
 		a, hadPrice := before.Price(p)
 		b, hasPrice := after.Price(p)
+		if wasBelow, isBelow := before.BelowCost(p), after.BelowCost(p); wasBelow != isBelow {
+			if isBelow {
+				out.NewBelow++
+			} else {
+				out.Cleared++
+			}
+		}
 		if hadPrice == hasPrice && a == b {
 			return true
 		}
 		out.Changed++
+		if hadPrice && hasPrice && a != 0 {
+			shares[p] = (b - a) * 1_000_000 / a
+			changed = append(changed, p)
+		}
 		if !hadPrice || hasPrice && b > a {
 			out.Up++
 		} else {
@@ -190,6 +221,7 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 		return true
 	})
 	out.MarginA, out.MarginB = mean(marginA), mean(marginB)
+	out.Changes = histogram(changed, changeFrom, changeWidth, changeBins, func(p int32) (int64, bool) { return shares[p], true })
 	slices.SortStableFunc(movers, func(a, b mover) int { return cmp.Compare(max(b.change, -b.change), max(a.change, -a.change)) })
 	for _, m := range movers[:min(moversShown, len(movers))] {
 		a, b := before.Row(m.p), after.Row(m.p)
@@ -251,4 +283,79 @@ func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pr
 		}
 	}
 	out.Example = e
+}
+
+// demands holds the prices that a rule makes in channels with limits against those.
+func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint) ([]Demand, error) {
+	list := []Demand{}
+	for i := range snap.Book.Channels {
+		c := &snap.Book.Channels[i]
+		if c.Limits == nil || rule.Channels != nil && !slices.Contains(rule.Channels, c.Code) {
+			continue
+		}
+		one := vp
+		one.Channel, one.Groups, one.Customer = c.Code, nil, ""
+		sw, err := engine.Sweep(one)
+		if err != nil {
+			return nil, err
+		}
+		found := map[string]*Demand{}
+		breaks := func(p int32, kind, wants string, price int64, nearest ...int64) {
+			d := found[kind]
+			if d == nil {
+				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: kind, SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants, Nearest: []string{}}
+				for _, n := range nearest {
+					if n > 0 {
+						d.Nearest = append(d.Nearest, money.FormatMinor(n, sw.Digits))
+					}
+				}
+				found[kind] = d
+			}
+			d.Count++
+		}
+		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
+		engine.Match(&rule.Where).Each(func(p int32) bool {
+			price, priced := sw.Price(p)
+			from, known := sw.CatalogPrice(p)
+			if !priced || !sw.Applied(p, rule.Code) {
+				return true
+			}
+			if c.Limits.WholeUnits && price%unit != 0 {
+				breaks(p, "whole-units", "whole amounts", price, price-price%unit, price-price%unit+unit)
+			}
+			if known && price < from {
+				limit := func(percent *money.Rat, mode money.Mode) int64 {
+					n, _ := money.FromMinor(from, sw.Digits).Mul(money.Int(1).Sub(money.PercentOf(*percent))).Minor(sw.Digits, mode)
+					return n
+				}
+				if least := c.Limits.MinOffPercent; least != nil {
+					if n := limit(least, money.Down); price > n {
+						breaks(p, "least-off", "at least "+least.String()+" % off", price, n, from)
+					}
+				}
+				if most := c.Limits.MaxOffPercent; most != nil {
+					if n := limit(most, money.Up); price < n {
+						breaks(p, "most-off", "at most "+most.String()+" % off", price, n)
+					}
+				}
+				product := engine.Products()[p]
+				if c.Limits.NeedsReference && product.RRP == nil && (product.List == nil || known && from <= price) {
+					breaks(p, "reference", "a recommended price or a higher list price", price)
+				}
+			}
+			return true
+		})
+		if lead := c.Limits.LeadHours; lead != nil && rule.Window != nil && rule.Window.From != nil {
+			earliest := s.moment(snap) + pricing.Moment(int64(lead.Float()*3600))
+			if *rule.Window.From < earliest && *rule.Window.From > s.moment(snap) {
+				found["lead-hours"] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: "lead-hours", Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice", Nearest: []string{earliest.String()}}
+			}
+		}
+		for _, kind := range []string{"whole-units", "least-off", "most-off", "reference", "lead-hours"} {
+			if d := found[kind]; d != nil {
+				list = append(list, *d)
+			}
+		}
+	}
+	return list, nil
 }

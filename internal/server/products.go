@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -178,6 +179,28 @@ func (s *Server) readImport(f huma.FormFile) (ImportPreview, error) {
 	} else if err != nil {
 		return ImportPreview{}, err
 	}
+	return s.shelve(f.Filename, table)
+}
+
+// readPaste reads cells copied from a spreadsheet: with a header, or as SKU, list price and cost.
+func (s *Server) readPaste(text string) (ImportPreview, error) {
+	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
+	cells := strings.Split(strings.TrimRight(first, "\r"), "\t")
+	if _, headed := catalogue.Match(cells)["sku"]; !headed {
+		text = strings.Join([]string{"SKU", "List price", "Cost"}[:min(3, max(2, len(cells)))], "\t") + "\n" + text
+	}
+	table, err := catalogue.ReadCSV([]byte(text))
+	var broken *catalogue.FileError
+	if errors.As(err, &broken) {
+		return ImportPreview{}, invalid("text", "What was pasted cannot be read: "+broken.Error())
+	} else if err != nil {
+		return ImportPreview{}, err
+	}
+	return s.shelve("pasted cells", table)
+}
+
+// shelve keeps a table until somebody says whether to import it, and previews it.
+func (s *Server) shelve(name string, table *catalogue.Table) (ImportPreview, error) {
 	token := rand.Text()
 	shelf := &s.imports
 	shelf.mu.Lock()
@@ -193,7 +216,7 @@ func (s *Server) readImport(f huma.FormFile) (ImportPreview, error) {
 		}
 		delete(shelf.files, oldest)
 	}
-	shelf.files[token] = &waitingFile{f.Filename, table, time.Now()}
+	shelf.files[token] = &waitingFile{name, table, time.Now()}
 	shelf.mu.Unlock()
 	_, out, err := s.previewImport(token, catalogue.Match(table.Headers))
 	return out, err

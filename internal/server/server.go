@@ -135,6 +135,12 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	s.registerProducts(api)
 	s.registerPublish(api)
 	s.registerBook(api)
+	s.registerOutlook(api)
+	s.registerBulk(api)
+	s.registerExport(api)
+	s.registerSavedViews(api)
+	s.registerItems(api)
+	s.registerBatch(api)
 	return api
 }
 

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -164,6 +165,13 @@ func pieces(book *pricing.Book) []Change {
 		list = append(list, Change{Kind: Rules, Code: book.Rules[i].Code, After: bookfile.EncodeRule(&book.Rules[i])})
 	}
 	return list
+}
+
+// PiecesOf are the items of one kind but products and rules, each as a change that makes it.
+func PiecesOf(book *pricing.Book, kind string) []Change {
+	small := *book
+	small.Products, small.Rules = nil, nil
+	return slices.DeleteFunc(pieces(&small), func(c Change) bool { return c.Kind != kind })
 }
 
 // Differences are the changes that make one book of another, in the order of the document's lists. Nothing among them

@@ -99,7 +99,7 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 	l.edits.Lock()
 	defer l.edits.Unlock()
 	before := l.Current()
-	next, err := apply(before.Book, edit.Changes)
+	next, err := Apply(before.Book, edit.Changes)
 	if err != nil {
 		return Entry{}, err
 	}
@@ -135,8 +135,8 @@ func (l *Live) Undo(ctx context.Context, id int64, who string, at time.Time) (En
 	return l.Save(ctx, back)
 }
 
-// apply makes the book that changes lead to. Its errors are those of the book: the changes must leave it valid.
-func apply(book *pricing.Book, changes []Change) (*pricing.Book, error) {
+// Apply makes the book that changes lead to, without saving. Its errors are those of the book: the changes must leave it valid.
+func Apply(book *pricing.Book, changes []Change) (*pricing.Book, error) {
 	next := *book
 	rest := slices.DeleteFunc(slices.Clone(changes), func(c Change) bool { return c.Kind == Products })
 	if slices.ContainsFunc(rest, func(c Change) bool { return c.Kind != Rules }) {

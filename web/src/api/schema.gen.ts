@@ -121,6 +121,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BulkForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BulkForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BulkPreview"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/categories": {
         parameters: {
             query?: never;
@@ -239,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API export */
+        get: operations["get-api-export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/facets": {
         parameters: {
             query?: never;
@@ -273,6 +386,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/histograms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API histograms */
+        get: operations["get-api-histograms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/impact": {
         parameters: {
             query?: never;
@@ -289,8 +419,10 @@ export interface paths {
                     at?: string;
                     /** @description empty: no channel */
                     channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
                     quantity?: number;
-                    /** @description rules that count as on */
+                    /** @description rules and campaigns that count as on */
                     with?: string[];
                     /** @description the saved rule that this one takes the place of */
                     replaces?: string;
@@ -353,6 +485,54 @@ export interface paths {
                         /** Format: binary */
                         file: string;
                     };
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ImportPreview"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SKUText"];
                 };
             };
             responses: {
@@ -482,6 +662,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API items by kind */
+        get: operations["get-api-items-by-kind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{kind}/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: {
+                    /** @description the etag of the state that this is based on; absent: it is new */
+                    "If-Match"?: string;
+                };
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Precondition Failed */
+                412: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+                /** @description Internal Server Error */
+                500: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+                    code: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -556,6 +855,23 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API outlook */
+        get: operations["get-api-outlook"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -853,6 +1169,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules-batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules-order": {
         parameters: {
             query?: never;
@@ -1002,6 +1366,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/{code}/add-products": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    code: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SKURule"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules/{code}/switch": {
         parameters: {
             query?: never;
@@ -1047,6 +1461,81 @@ export interface paths {
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/saved-views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API saved views */
+        get: operations["get-api-saved-views"];
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SavedView"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1179,6 +1668,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LayersForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stack/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LayersForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LayersPreview"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/state": {
         parameters: {
             query?: never;
@@ -1200,6 +1785,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AudienceShape: {
+            countries?: string[];
+            customerAttr?: {
+                [key: string]: string[];
+            };
+            customers?: string[];
+            firstOrder?: boolean;
+            groups?: string[];
+            signedIn?: boolean;
+        };
         BadCell: {
             column: string;
             /** Format: int64 */
@@ -1207,8 +1802,22 @@ export interface components {
             problem: string;
             value: string;
         };
+        BatchForm: {
+            /** @description campaign: its code; empty: none */
+            campaign?: string;
+            codes: string[];
+            /**
+             * Format: int64
+             * @description shift: by so many days, earlier where below 0
+             */
+            days?: number;
+            /** @enum {string} */
+            do: "on" | "off" | "draft" | "delete" | "start" | "shift" | "campaign";
+        };
         Board: {
             at: string;
+            /** @description what prices are spread over */
+            columns?: components["schemas"]["SpreadColumn"][];
             currency: string;
             rows: components["schemas"]["BoardRow"][];
             /** Format: int64 */
@@ -1224,12 +1833,14 @@ export interface components {
         BoardRow: {
             /** @description the price after each layer, in order; empty where there is no price */
             after: string[];
+            /** @description the price that this is compared with */
+            against: string | null;
             /** @description the cost as it is kept, without tax, in the book's currency */
             bookCost: string | null;
             /** @description the list price as it is kept, in the book's currency */
             bookList: string | null;
             category: string;
-            /** @description price less shown; null where the channel shows none */
+            /** @description price less that; null where there is none */
             change: string | null;
             /** @description on the price's footing */
             cost: string | null;
@@ -1245,9 +1856,12 @@ export interface components {
             price: string | null;
             /** @description that applied, in order */
             rules: components["schemas"]["RuleMark"][];
-            /** @description what the channel shows now */
-            shown: string | null;
             sku: string;
+            /** @description units in the last 30 days */
+            sold: string | null;
+            /** @description prices by the board's columns */
+            spread?: (string | null)[];
+            stock: string | null;
             /** @description each, day or month */
             unit: string;
         };
@@ -1273,6 +1887,62 @@ export interface components {
         BoundsShape: {
             max?: string;
             min?: string;
+        };
+        BreakShape: {
+            amountOff?: string;
+            amountOn?: string;
+            derive?: components["schemas"]["DeriveShape"];
+            /** @description a whole number, or a decimal text where money or an attribute is measured */
+            from: unknown;
+            level?: string;
+            margin?: string;
+            markup?: string;
+            percentOff?: string;
+            percentOn?: string;
+            setPrice?: string;
+        };
+        BulkChange: {
+            after: string;
+            before: string;
+            name: string;
+            sku: string;
+        };
+        BulkForm: {
+            /** @enum {string} */
+            direction?: "" | "nearest" | "up" | "down";
+            /** @enum {string} */
+            field: "list" | "cost";
+            /** @enum {string} */
+            how: "percentOn" | "percentOff" | "amountOn" | "amountOff" | "set";
+            shift?: string;
+            /** @description only these; absent: all that the board's filter leaves */
+            skus?: string[];
+            /** @description of an ending */
+            step?: string;
+            /** @description percent or amount */
+            value: string;
+        };
+        BulkPreview: {
+            /**
+             * Format: int64
+             * @description of those, below cost afterwards
+             */
+            below: number;
+            /** Format: int64 */
+            changed: number;
+            /**
+             * Format: int64
+             * @description products without the amount, which stay as they are
+             */
+            missing: number;
+            /**
+             * Format: int64
+             * @description prices that move, from the board's viewpoint
+             */
+            moved: number;
+            /** Format: int64 */
+            reached: number;
+            sample: components["schemas"]["BulkChange"][];
         };
         Category: {
             /** Format: int64 */
@@ -1350,11 +2020,40 @@ export interface components {
             name: string;
             sending: boolean;
         };
+        Demand: {
+            channel: string;
+            /**
+             * Format: int64
+             * @description products whose price breaks it
+             */
+            count: number;
+            /** @description its price */
+            have?: string;
+            /** @enum {string} */
+            kind: "whole-units" | "least-off" | "most-off" | "reference" | "lead-hours";
+            name: string;
+            /** @description the nearest prices that would pass, ascending */
+            nearest: string[];
+            /** @description one of them */
+            sku?: string;
+            /** @description what the channel demands */
+            wants: string;
+        };
         DemoAccount: {
             fullName: string;
             name: string;
             password: string;
             role: string;
+        };
+        DeriveShape: {
+            /** @enum {string} */
+            basis?: "list" | "net" | "subtotal";
+            /** @enum {string} */
+            counts?: "basket" | "owned" | "both";
+            from: string;
+            max?: string;
+            min?: string;
+            percent: string;
         };
         Difference: {
             /** @description below cost: needs a reason, or is left out */
@@ -1380,6 +2079,10 @@ export interface components {
         EffectShape: {
             amountOff?: string;
             amountOn?: string;
+            derive?: components["schemas"]["DeriveShape"];
+            level?: string;
+            margin?: string;
+            markup?: string;
             percentOff?: string;
             percentOn?: string;
             setPrice?: string;
@@ -1494,12 +2197,35 @@ export interface components {
             /** @description a newer version is being looked at */
             searching: boolean;
         };
+        FloorShape: {
+            amount?: string;
+            cost?: boolean;
+            margin?: string;
+        };
         FormFile: {
             ContentType: string;
             Filename: string;
             IsSet: boolean;
             /** Format: int64 */
             Size: number;
+        };
+        Histogram: {
+            /** @description the last one also holds all above */
+            counts: number[];
+            /**
+             * Format: int64
+             * @description percent at which the first bin begins; it also holds all below
+             */
+            from: number;
+            mean: string | null;
+            /** Format: int64 */
+            width: number;
+        };
+        Histograms: {
+            change: components["schemas"]["Histogram"];
+            margin: components["schemas"]["Histogram"];
+            /** Format: int64 */
+            total: number;
         };
         Impact: {
             /**
@@ -1519,8 +2245,17 @@ export interface components {
              * @description prices that differ from those of the saved book
              */
             changed: number;
+            /** @description of changed prices, by percent of what they were */
+            changes: components["schemas"]["Histogram"];
             channel: string;
+            /**
+             * Format: int64
+             * @description products that no longer lie below cost
+             */
+            cleared: number;
             currency: string;
+            /** @description what channels demand of a price and some of the changed ones do not keep */
+            demands: components["schemas"]["Demand"][];
             /** Format: int64 */
             down: number;
             /** @description what keeps the rule from being saved; the rest is empty then */
@@ -1536,6 +2271,11 @@ export interface components {
             movers: components["schemas"]["Mover"][];
             /** @description the rule is open at no moment from now on */
             never: boolean;
+            /**
+             * Format: int64
+             * @description products that come to lie below cost
+             */
+            newBelow: number;
             /**
              * Format: int64
              * @description products that the selection holds
@@ -1585,6 +2325,20 @@ export interface components {
             /** Format: int64 */
             unchanged: number;
         };
+        Item: {
+            code: string;
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            etag: string;
+            name: string;
+            /** @description codes of the rules that name it */
+            uses: string[];
+        };
+        ItemList: {
+            items: components["schemas"]["Item"][];
+        };
         KindDifference: {
             /** Format: int64 */
             changed: number;
@@ -1594,9 +2348,22 @@ export interface components {
             /** Format: int64 */
             new: number;
         };
+        LayerForm: {
+            layer: string;
+            mode: string;
+            /** @enum {string} */
+            then?: "" | "end-price";
+        };
         LayerState: {
             layer: string;
             mode: string;
+        };
+        LayersForm: {
+            layers: components["schemas"]["LayerForm"][];
+        };
+        LayersPreview: {
+            errors: components["schemas"]["DocError"][];
+            prices: components["schemas"]["ChannelChange"][];
         };
         LogChange: {
             /** @description as JSON; empty: it was deleted */
@@ -1631,6 +2398,10 @@ export interface components {
         LogList: {
             entries: components["schemas"]["LogEntry"][];
         };
+        LowestPrice: {
+            from: string;
+            price: string;
+        };
         MarginAnswer: {
             /** @description net less fee and cost */
             amount: string;
@@ -1642,6 +2413,10 @@ export interface components {
             net: string;
             /** @description gross margin, amount ÷ net; null where net is 0 */
             percent: string | null;
+        };
+        MaxOffShape: {
+            amount?: string;
+            percent?: string;
         };
         Mover: {
             after: string | null;
@@ -1662,6 +2437,25 @@ export interface components {
             password?: string;
             /** @enum {string} */
             role: "reader" | "manager" | "approver" | "administrator";
+        };
+        Outlook: {
+            /** @description on the price's footing */
+            cost: string | null;
+            currency: string;
+            /** @description the lowest price that the channel showed in the last 30 days */
+            lowest30: components["schemas"]["LowestPrice"];
+            /** @description the price from each moment on at which it changes */
+            over: components["schemas"]["PriceAt"][];
+            quantities: number[];
+            rows: components["schemas"]["OutlookRow"][];
+            /** @description every rule whose selection holds the product */
+            rules: components["schemas"]["ReachedRule"][];
+            to: string;
+        };
+        OutlookRow: {
+            name: string;
+            prices: (string | null)[];
+            who: string;
         };
         PasswordChange: {
             new: string;
@@ -1713,6 +2507,10 @@ export interface components {
             /** @description of the first portion */
             trail: components["schemas"]["Trail"];
             unit: string | null;
+        };
+        PriceAt: {
+            at: string;
+            price: string | null;
         };
         PriceDetail: {
             answer: components["schemas"]["PriceAnswer"];
@@ -1791,6 +2589,12 @@ export interface components {
              */
             version: number;
         };
+        ReachedRule: {
+            code: string;
+            layer: string;
+            name: string;
+            state: string;
+        };
         RowAnswer: {
             /** @enum {string} */
             answer: "" | "taken" | "refused" | "failed";
@@ -1852,20 +2656,41 @@ export interface components {
             ties: number;
         };
         RuleShape: {
+            audience?: components["schemas"]["AudienceShape"];
+            breaks?: components["schemas"]["BreakShape"][];
+            campaign?: string;
             channels?: string[];
             code: string;
+            /** @description line, style, selection, basket or {where} */
+            count?: unknown;
+            currency?: string;
             effect?: components["schemas"]["EffectShape"];
             ending?: components["schemas"]["EndingShape"];
+            floor?: components["schemas"]["FloorShape"];
+            /** Format: int64 */
+            historyDays?: number;
+            ladder?: string;
             /** @enum {string} */
             layer: "catalog" | "sale" | "tier" | "group" | "promotion";
+            liveTags?: components["schemas"]["TagsShape"];
+            maxOff?: components["schemas"]["MaxOffShape"];
+            mayRaise?: boolean;
+            measure?: string;
+            /** @enum {string} */
+            method?: "whole" | "graduated";
             /** Format: int64 */
             minQuantity?: number;
             name?: string;
             note?: string;
+            of?: string;
+            on?: string[];
             /** Format: int64 */
             rank: number;
+            show?: components["schemas"]["ShowShape"];
             /** @enum {string} */
             status?: "on" | "off" | "draft";
+            /** @enum {string} */
+            then?: "end-layer" | "end-price";
             where: components["schemas"]["WhereShape"];
             window?: components["schemas"]["WindowShape"];
         };
@@ -1883,6 +2708,9 @@ export interface components {
             twice: number;
             unknown: string[];
         };
+        SKURule: {
+            skus: string[];
+        };
         SKUText: {
             /** @description SKUs in any separator */
             text: string;
@@ -1897,6 +2725,14 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        SavedView: {
+            name: string;
+            /** @description of the board's address */
+            query: string;
+        };
+        SavedViewList: {
+            views: components["schemas"]["SavedView"][];
+        };
         Session: {
             /** @description the demo's accounts, while nobody is signed in */
             demo: components["schemas"]["DemoAccount"][];
@@ -1906,9 +2742,27 @@ export interface components {
             /** @enum {string} */
             role: "" | "reader" | "manager" | "approver" | "administrator";
         };
+        ShowShape: {
+            alt?: string;
+            /** @enum {string} */
+            as?: "reduced" | "ordinary";
+            badge?: string;
+            image?: string;
+            label?: string;
+            message?: string;
+            terms?: string;
+        };
         SignInForm: {
             name: string;
             password: string;
+        };
+        SpanShape: {
+            from: string;
+            to: string;
+        };
+        SpreadColumn: {
+            key: string;
+            name: string;
         };
         State: {
             channels: components["schemas"]["ChannelState"][];
@@ -1926,6 +2780,10 @@ export interface components {
              * @description of the saved book
              */
             version: number;
+        };
+        TagsShape: {
+            add?: string[];
+            remove?: string[];
         };
         Trail: {
             /** @description the price needs itself and does not exist */
@@ -1969,31 +2827,48 @@ export interface components {
             /** @description the break whose effect this is */
             from?: string;
             layer: string;
+            /** @description net less fee and cost, were this the price */
+            left?: string;
             /** @description the result of the effect alone */
             raw: string;
             rule: string;
             /** @description what changed the result: max-off, floor, ending, zero */
             shaped?: string[];
+            /** @description that in percent of the net price */
+            share?: string;
         };
         WhereShape: {
             all?: components["schemas"]["WhereShape"][];
             any?: components["schemas"]["WhereShape"][];
-            /** @description a text or a list of texts */
+            attr?: {
+                [key: string]: unknown;
+            };
             brand?: unknown;
-            /** @description a text or a list of texts */
             category?: unknown;
+            cost?: components["schemas"]["BoundsShape"];
             list?: components["schemas"]["BoundsShape"];
             not?: components["schemas"]["WhereShape"];
-            /** @description a text or a list of texts */
+            range?: unknown;
+            rating?: components["schemas"]["BoundsShape"];
+            reduced?: boolean;
+            /** @description a text or a list of texts, as for the fields up to category */
             sku?: unknown;
-            /** @description a text or a list of texts */
+            sold?: components["schemas"]["BoundsShape"];
+            stock?: components["schemas"]["BoundsShape"];
+            style?: unknown;
+            supplier?: unknown;
             tag?: unknown;
+            taxClass?: unknown;
+            type?: unknown;
         };
         WindowShape: {
             days?: string[];
             from?: string;
+            hours?: string[];
             /** @description exclusive */
             to?: string;
+            weekly?: components["schemas"]["SpanShape"];
+            yearly?: components["schemas"]["SpanShape"];
         };
         Witness: {
             at: string;
@@ -2016,22 +2891,11 @@ export interface operations {
     "get-api-board": {
         parameters: {
             query?: {
-                /** @description wall clock of the book; empty: now */
-                at?: string;
-                /** @description empty: no channel */
-                channel?: string;
-                quantity?: number;
-                /** @description rules that count as on */
-                with?: string[];
-                q?: string;
-                category?: string;
-                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
-                /** @description only products that this rule applied to */
-                rule?: string;
-                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change";
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;
                 limit?: number;
+                spread?: "" | "group" | "quantity" | "channel" | "changes";
             };
             header?: never;
             path?: never;
@@ -2093,8 +2957,10 @@ export interface operations {
                 at?: string;
                 /** @description empty: no channel */
                 channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
                 quantity?: number;
-                /** @description rules that count as on */
+                /** @description rules and campaigns that count as on */
                 with?: string[];
             };
             header?: never;
@@ -2218,6 +3084,35 @@ export interface operations {
             };
         };
     };
+    "get-api-export": {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-facets": {
         parameters: {
             query?: never;
@@ -2263,6 +3158,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlagList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-histograms": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histograms"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-items-by-kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemList"];
                 };
             };
             /** @description Error */
@@ -2338,6 +3314,46 @@ export interface operations {
             };
         };
     };
+    "get-api-outlook": {
+        parameters: {
+            query: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                sku: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlook"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-people": {
         parameters: {
             query?: never;
@@ -2374,8 +3390,10 @@ export interface operations {
                 at?: string;
                 /** @description empty: no channel */
                 channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
                 quantity?: number;
-                /** @description rules that count as on */
+                /** @description rules and campaigns that count as on */
                 with?: string[];
                 sku: string;
             };
@@ -2483,6 +3501,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-saved-views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedViewList"];
                 };
             };
             /** @description Error */
