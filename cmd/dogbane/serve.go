@@ -219,38 +219,47 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 	if err != nil {
 		return "", fmt.Errorf("find the stand-ins' folder: %w", err)
 	}
-	shop, err := standin.OpenShop(filepath.Join(folder, "shop"), "Marram & Slip", "EUR", shopToken)
-	if err != nil {
-		return "", err
-	}
-	till, err := standin.OpenTill(filepath.Join(folder, "quay-till"), "EUR")
-	if err != nil {
-		return "", err
-	}
-	listener, err := listen("127.0.0.1:4181")
-	if err != nil {
-		return "", err
-	}
-	web := &http.Server{Handler: shop.Handler(), ReadHeaderTimeout: 10 * time.Second}
-	background.Go(func() {
-		if err := web.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
-			slog.Error("the stand-in shop ended", "error", err)
+	page := ""
+	for i, c := range demo.Standins() {
+		if c.Till {
+			till, err := standin.OpenTill(filepath.Join(folder, c.Channel+"-till"), c.Currency)
+			if err != nil {
+				return "", err
+			}
+			background.Go(func() { till.Watch(ctx) })
+			if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
+				return "", err
+			}
+			continue
 		}
-	})
-	background.Go(func() {
-		<-ctx.Done()
-		_ = web.Close()
-	})
-	background.Go(func() { till.Watch(ctx) })
-	for _, l := range []store.Link{
-		{Channel: demo.WebShop, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: shopToken},
-		{Channel: demo.QuayShop, Kind: "folder", Address: filepath.Join(folder, "quay-till")},
-	} {
-		if err := s.SetLink(ctx, l); err != nil {
+		shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, shopToken)
+		if err != nil {
 			return "", err
 		}
+		shop.WholeUnits = c.WholeUnits
+		listener, err := listen(fmt.Sprintf("127.0.0.1:%d", 4181+i))
+		if err != nil {
+			return "", err
+		}
+		web := &http.Server{Handler: shop.Handler(), ReadHeaderTimeout: 10 * time.Second}
+		background.Go(func() {
+			if err := web.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+				slog.Error("a stand-in shop ended", "shop", c.Name, "error", err)
+			}
+		})
+		background.Go(func() {
+			<-ctx.Done()
+			_ = web.Close()
+			shop.Close()
+		})
+		if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: shopToken}); err != nil {
+			return "", err
+		}
+		if page == "" {
+			page = fmt.Sprintf("http://%s/", listener.Addr())
+		}
 	}
-	return fmt.Sprintf("http://%s/", listener.Addr()), nil
+	return page, nil
 }
 
 // publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.

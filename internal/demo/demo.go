@@ -19,17 +19,21 @@ const PublishedAt = "2026-11-08T18:00"
 
 // Channels that ship as stand-ins.
 const (
-	WebShop  = "web"
-	QuayShop = "quay"
+	WebShop    = "web"
+	QuayShop   = "quay"
+	MillShop   = "mill"
+	Kilnfair   = "kilnfair" // a marketplace
+	TradeDesk  = "trade-desk"
+	IslandShop = "island"
 )
 
 // Book makes the demo's book with about the given number of products; 0 is the demo's own size.
 func Book(products int) *pricing.Book {
 	b := &pricing.Book{
 		Settings: pricing.Settings{Currency: "EUR", TimeZone: "Europe/Amsterdam", PricesIncludeTax: true, Layers: pricing.DefaultLayers(),
-			TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.Int(9)}},
-		Channels: []pricing.Channel{{Code: WebShop, Name: "Web shop"}, {Code: QuayShop, Name: "Quay shop till"}},
-		Rules:    rules(),
+			TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.Int(9)}, Rates: map[string]money.Rat{"GBP": money.MustParse("0.853")}},
+		Groups: groups(), Customers: customers(), Ranges: ranges(), Ladders: ladders(), Campaigns: campaigns(), Channels: channels(),
+		Rules: rules(),
 	}
 	for series := 1; ; series++ {
 		for _, f := range families {

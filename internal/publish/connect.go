@@ -57,7 +57,7 @@ type PriceReply struct {
 }
 
 const (
-	httpBatch = 200
+	httpBatch = 1000
 	httpTries = 3
 )
 

@@ -89,8 +89,8 @@ type FlagList struct {
 	Flags     []bookfile.FlagAnswer `json:"flags"`
 }
 
-// boardFilter says which products a board is about.
-type boardFilter struct {
+// BoardFilter says which products a board is about.
+type BoardFilter struct {
 	ViewpointQuery
 	Against  string `query:"against" doc:"published, list, at:MOMENT or who:WHO"`
 	Words    string `query:"q"`
@@ -102,7 +102,7 @@ type boardFilter struct {
 }
 
 type boardQuery struct {
-	boardFilter
+	BoardFilter
 	Sort   string `query:"sort" enum:"category,sku,name,list,price,margin,left,change,stock,sold" default:"category"`
 	Desc   bool   `query:"desc"`
 	Start  int    `query:"start" minimum:"0"`
@@ -129,7 +129,7 @@ func (s *Server) registerPrices(api huma.API) {
 	huma.Get(api, "/api/board", func(ctx context.Context, in *boardQuery) (*body[Board], error) {
 		return answer(s.board(ctx, in))
 	})
-	huma.Get(api, "/api/histograms", func(ctx context.Context, in *boardFilter) (*body[Histograms], error) {
+	huma.Get(api, "/api/histograms", func(ctx context.Context, in *BoardFilter) (*body[Histograms], error) {
 		return answer(s.histograms(ctx, in))
 	})
 	huma.Get(api, "/api/categories", func(_ context.Context, in *ViewpointQuery) (*body[CategoryList], error) {
@@ -175,7 +175,7 @@ type seen struct {
 	list    []int32
 }
 
-func (s *Server) see(ctx context.Context, in *boardFilter, sort string, desc bool) (*seen, error) {
+func (s *Server) see(ctx context.Context, in *BoardFilter, sort string, desc bool) (*seen, error) {
 	snap := s.live.Current()
 	vp, err := in.viewpoint(s, snap)
 	if err != nil {
@@ -204,7 +204,7 @@ func (s *Server) see(ctx context.Context, in *boardFilter, sort string, desc boo
 }
 
 func (s *Server) board(ctx context.Context, in *boardQuery) (Board, error) {
-	v, err := s.see(ctx, &in.boardFilter, in.Sort, in.Desc)
+	v, err := s.see(ctx, &in.BoardFilter, in.Sort, in.Desc)
 	if err != nil {
 		return Board{}, err
 	}
@@ -272,7 +272,7 @@ func span(text string) (low, high int64, ok bool) {
 }
 
 // filter says which products a board shows.
-func (v *seen) filter(q *boardFilter) (func(p int32) bool, error) {
+func (v *seen) filter(q *BoardFilter) (func(p int32) bool, error) {
 	var in pricing.Set
 	if q.Category != "" {
 		in = v.snap.Engine.Match(&pricing.Where{Field: pricing.FieldCategory, Values: []string{q.Category}})
@@ -424,7 +424,7 @@ const (
 	changeBins, changeFrom, changeWidth = 20, -50, 5
 )
 
-func (s *Server) histograms(ctx context.Context, in *boardFilter) (Histograms, error) {
+func (s *Server) histograms(ctx context.Context, in *BoardFilter) (Histograms, error) {
 	v, err := s.see(ctx, in, "category", false)
 	if err != nil {
 		return Histograms{}, err

@@ -44,15 +44,15 @@ type BulkChange struct {
 
 func (s *Server) registerBulk(api huma.API) {
 	type input struct {
-		boardFilter
+		BoardFilter
 		Body BulkForm
 	}
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/bulk/preview"}, func(ctx context.Context, in *input) (*body[BulkPreview], error) {
-		_, out, _, err := s.bulk(ctx, &in.boardFilter, &in.Body, true)
+		_, out, _, err := s.bulk(ctx, &in.BoardFilter, &in.Body, true)
 		return answer(out, err)
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/bulk"}, func(ctx context.Context, in *input) (*body[Saved], error) {
-		changes, out, summary, err := s.bulk(ctx, &in.boardFilter, &in.Body, false)
+		changes, out, summary, err := s.bulk(ctx, &in.BoardFilter, &in.Body, false)
 		if err != nil {
 			return nil, asProblem(err)
 		}
@@ -75,7 +75,7 @@ func amountIn(field, text string, negative bool) (money.Rat, error) {
 	return a, nil
 }
 
-func (s *Server) bulk(ctx context.Context, filter *boardFilter, form *BulkForm, measure bool) ([]store.Change, BulkPreview, string, error) {
+func (s *Server) bulk(ctx context.Context, filter *BoardFilter, form *BulkForm, measure bool) ([]store.Change, BulkPreview, string, error) {
 	out := BulkPreview{Sample: []BulkChange{}}
 	value, err := amountIn("value", form.Value, false)
 	if err != nil {

@@ -19,7 +19,7 @@ func (s *Server) registerExport(api huma.API) {
 		boardQuery
 		Format string `query:"format" enum:"csv,xlsx" default:"csv"`
 	}) (*huma.StreamResponse, error) {
-		v, err := s.see(ctx, &in.boardFilter, in.Sort, in.Desc)
+		v, err := s.see(ctx, &in.BoardFilter, in.Sort, in.Desc)
 		if err != nil {
 			return nil, asProblem(err)
 		}

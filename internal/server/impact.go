@@ -19,6 +19,8 @@ type Impact struct {
 	Moved    bool       `json:"moved" doc:"the rule is not open at the viewpoint's moment"`
 	Never    bool       `json:"never" doc:"the rule is open at no moment from now on"`
 	Channel  string     `json:"channel"`
+	Who      string     `json:"who" doc:"whom the rule was looked at for, where not the viewpoint's"`
+	Quantity int        `json:"quantity"`
 	Currency string     `json:"currency"`
 	Reach    int        `json:"reach" doc:"products that the selection holds"`
 	Sample   []string   `json:"sample" doc:"names of some of them"`
@@ -110,7 +112,7 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	if err != nil {
 		return out, err
 	}
-	out.viewpoint(&rule, &vp)
+	out.viewpoint(snap.Book, &rule, &vp)
 	vp.With = nil
 	before, err := s.sweep(snap, vp)
 	if err != nil {
@@ -129,8 +131,40 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 }
 
 // viewpoint moves a viewpoint to where the rule can be seen at work.
-func (out *Impact) viewpoint(rule *pricing.Rule, vp *pricing.Viewpoint) {
+func (out *Impact) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.Viewpoint) {
 	vp.Quantity = max(vp.Quantity, rule.MinQuantity)
+	breaks, counting := rule.Breaks, rule.Counting
+	for _, l := range book.Ladders {
+		if rule.Ladder != "" && l.Code == rule.Ladder {
+			breaks, counting = l.Breaks, l.Counting
+		}
+	}
+	if len(breaks) > 0 {
+		if n, fits := breaks[0].From.Minor(0, money.Up); fits && counting.Measure == "quantity" && n < 1_000_000 {
+			vp.Quantity = max(vp.Quantity, int(n))
+		} else if fits && counting.Measure == "term" {
+			vp.Term = int(n)
+		}
+	}
+	out.Quantity = vp.Quantity
+	if a := rule.Audience; a != nil {
+		isGroup := slices.ContainsFunc(vp.Groups, func(g string) bool { return slices.Contains(a.Groups, g) })
+		if !isGroup && !slices.Contains(a.Customers, vp.Customer) {
+			switch {
+			case len(a.Groups) > 0:
+				vp.Groups, vp.Customer, out.Who = a.Groups[:1], "", "group:"+a.Groups[0]
+			case len(a.Customers) > 0:
+				vp.Groups, vp.Customer, out.Who = nil, a.Customers[0], "customer:"+a.Customers[0]
+			}
+		}
+		if len(a.Countries) > 0 {
+			vp.Country = a.Countries[0]
+		}
+		vp.FirstOrder = a.FirstOrder != nil && *a.FirstOrder
+		if a.SignedIn != nil {
+			vp.SignedIn = a.SignedIn
+		}
+	}
 	if rule.Channels != nil && !slices.Contains(rule.Channels, vp.Channel) && len(rule.Channels) > 0 {
 		vp.Channel = rule.Channels[0]
 	}

@@ -17,6 +17,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 )
 
 //go:embed shop.html
@@ -25,10 +26,12 @@ var pages embed.FS
 // Shop is a web shop with a price interface (PUT /interface/prices) and pages of its own where the prices are seen.
 type Shop struct {
 	Name, Currency string
+	WholeUnits     bool // refuses a reduced price that is no whole amount
 	token, file    string
 	pages          *template.Template
 	mu             sync.RWMutex
 	goods          map[string]Article
+	keeping        *time.Timer // nil: everything is kept
 }
 
 // Article is what the shop shows of one product.
@@ -100,17 +103,19 @@ func (s *Shop) takePrices(w http.ResponseWriter, r *http.Request) {
 			answers = append(answers, answer{a.SKU, true, ""})
 			continue
 		}
-		if problem := objection(a, s.Currency); problem != "" {
+		problem := objection(a, s.Currency)
+		if problem == "" && s.WholeUnits && a.Reference != "" && !strings.HasSuffix(a.Price, ".00") {
+			problem = "reduced prices are whole amounts here"
+		}
+		if problem != "" {
 			answers = append(answers, answer{a.SKU, false, problem})
 			continue
 		}
 		s.goods[a.SKU] = a
 		answers = append(answers, answer{a.SKU, true, ""})
 	}
-	if err := s.keep(); err != nil {
-		slog.Error("the shop cannot keep its goods", "error", err)
-		http.Error(w, "cannot keep the prices", http.StatusInternalServerError)
-		return
+	if s.keeping == nil { // a large publication comes in many messages: the file is written once they pause
+		s.keeping = time.AfterFunc(300*time.Millisecond, s.Close)
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{"answers": answers})
@@ -137,7 +142,19 @@ func objection(a Article, currency string) string {
 	return ""
 }
 
-func (s *Shop) keep() error { return keepJSON(s.file, s.goods) }
+// Close keeps what was not kept yet.
+func (s *Shop) Close() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.keeping == nil {
+		return
+	}
+	s.keeping.Stop()
+	s.keeping = nil
+	if err := keepJSON(s.file, s.goods); err != nil {
+		slog.Error("the shop cannot keep its goods", "error", err)
+	}
+}
 
 func keepJSON(file string, v any) error {
 	data, err := json.Marshal(v)

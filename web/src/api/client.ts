@@ -17,10 +17,28 @@ export type Difference = Schemas["Difference"];
 export type Publication = Schemas["PublicationAnswer"];
 export type Preview = Schemas["ImportPreview"];
 export type BookDifferences = Schemas["BookDifferences"];
+export type Histogram = Schemas["Histogram"];
+export type Outlook = Schemas["Outlook"];
+export type Item = Schemas["Item"];
+export type Demand = Schemas["Demand"];
+export type BulkForm = Schemas["BulkForm"];
+export type Effect = Schemas["EffectShape"];
+export type Break = Schemas["BreakShape"];
 export type Saved = Schemas["Saved"];
 export type Layer = Rule["layer"];
 
 export const api = createClient<paths>();
+
+/** Whoever was signed in no longer is: the page asks anew who is there. */
+let signedOut: () => void = () => undefined;
+export const onSignedOut = (act: () => void) => {
+  signedOut = act;
+};
+api.use({
+  onResponse({ response, schemaPath }) {
+    if (response.status === 401 && schemaPath !== "/api/session") signedOut();
+  },
+});
 
 /** A problem document (RFC 9457) as an error. */
 export class Problem extends Error {

@@ -3,14 +3,55 @@ import { useDeferredValue } from "react";
 import { useSaved } from "../ui/toasts";
 import { api, take, type Impact, type Rule, type RuleRow, type Saved } from "./client";
 
-/** Who, where, how many and when; empty strings stand for nobody, nowhere and now. */
+/** Who, where, how many and when; empty strings stand for everybody, nowhere and now. */
 export interface Viewpoint {
   channel: string;
   at: string;
   quantity: number;
+  /** "group:CODE", "customer:CODE" or "". */
+  who: string;
+  /** Rules and campaigns that count as on. */
+  with: string[];
 }
 
-export const viewpointQuery = (v: Viewpoint) => ({ channel: v.channel, at: v.at, quantity: v.quantity });
+export const viewpointQuery = (v: Viewpoint) => ({
+  channel: v.channel,
+  at: v.at,
+  quantity: v.quantity,
+  who: v.who,
+  ...(v.with.length > 0 && { with: v.with }),
+});
+
+export const useSession = () =>
+  useQuery({ queryKey: ["session"], queryFn: () => take(api.GET("/api/session")), staleTime: 60_000 });
+
+const rolesInOrder = ["reader", "manager", "approver", "administrator"];
+
+/** Whether the person signed in may do what needs a role. */
+export function useMay(needs: "manager" | "approver" | "administrator"): boolean {
+  const { data } = useSession();
+  return rolesInOrder.indexOf(data?.role ?? "") >= rolesInOrder.indexOf(needs);
+}
+
+export type ItemKind = "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+
+export const useItems = (kind: ItemKind) =>
+  useQuery({
+    queryKey: ["book", "items", kind],
+    queryFn: async () => (await take(api.GET("/api/items/{kind}", { params: { path: { kind } } }))).items,
+  });
+
+export const useOutlook = (v: Viewpoint, sku: string) =>
+  useQuery({
+    queryKey: ["book", "outlook", v, sku],
+    queryFn: () => take(api.GET("/api/outlook", { params: { query: { ...viewpointQuery(v), sku } } })),
+    enabled: sku !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const useSavedViews = () =>
+  useQuery({ queryKey: ["saved-views"], queryFn: async () => (await take(api.GET("/api/saved-views"))).views });
 
 export const useProgramState = () =>
   useQuery({

@@ -132,7 +132,28 @@ export interface paths {
         put?: never;
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    /** @description wall clock of the book; empty: now */
+                    at?: string;
+                    /** @description empty: no channel */
+                    channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
+                    quantity?: number;
+                    /** @description rules and campaigns that count as on */
+                    with?: string[];
+                    /** @description published, list, at:MOMENT or who:WHO */
+                    against?: string;
+                    q?: string;
+                    category?: string;
+                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                    /** @description only products that this rule applied to */
+                    rule?: string;
+                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                    margin?: string;
+                    /** @description only changes in percent, likewise */
+                    change?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -180,7 +201,28 @@ export interface paths {
         put?: never;
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    /** @description wall clock of the book; empty: now */
+                    at?: string;
+                    /** @description empty: no channel */
+                    channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
+                    quantity?: number;
+                    /** @description rules and campaigns that count as on */
+                    with?: string[];
+                    /** @description published, list, at:MOMENT or who:WHO */
+                    against?: string;
+                    q?: string;
+                    category?: string;
+                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                    /** @description only products that this rule applied to */
+                    rule?: string;
+                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                    margin?: string;
+                    /** @description only changes in percent, likewise */
+                    change?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -2276,6 +2318,8 @@ export interface components {
              * @description products that come to lie below cost
              */
             newBelow: number;
+            /** Format: int64 */
+            quantity: number;
             /**
              * Format: int64
              * @description products that the selection holds
@@ -2285,6 +2329,8 @@ export interface components {
             sample: string[];
             /** Format: int64 */
             up: number;
+            /** @description whom the rule was looked at for, where not the viewpoint's */
+            who: string;
         };
         ImportField: {
             key: string;
@@ -2891,6 +2937,26 @@ export interface operations {
     "get-api-board": {
         parameters: {
             query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
                 sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;

@@ -10,9 +10,17 @@ export function useViewpoint() {
   const channel = params.get("channel") ?? fallback;
   const at = params.get("at") ?? "";
   const quantity = Math.max(1, Number(params.get("quantity")) || 1);
+  const who = params.get("who") ?? "";
+  const drafts = params.get("with") ?? "";
   const viewpoint = useMemo<Viewpoint>(
-    () => ({ channel: channel === "none" ? "" : channel, at, quantity }),
-    [channel, at, quantity],
+    () => ({
+      channel: channel === "none" ? "" : channel,
+      at,
+      quantity,
+      who,
+      with: drafts ? drafts.split(",") : [],
+    }),
+    [channel, at, quantity, who, drafts],
   );
   const set = useCallback(
     (change: Record<string, string | null>) =>
@@ -35,7 +43,7 @@ export function useViewpoint() {
 /** The part of the address that goes along from view to view. */
 export function carried(params: URLSearchParams): string {
   const kept = new URLSearchParams();
-  for (const key of ["channel", "at", "quantity", "sku", "trail"]) {
+  for (const key of ["channel", "at", "quantity", "who", "with", "against", "sku", "trail"]) {
     const value = params.get(key);
     if (value !== null) kept.set(key, value);
   }

@@ -1,57 +1,71 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ArrowDown, ArrowUp, Search } from "lucide-react";
+import { ArrowDown, ArrowUp } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { useProgramState } from "../../api/queries";
-import { count } from "../../lib/format";
+import { useMay, useProgramState } from "../../api/queries";
+import { moment } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { useViewpoint } from "../../lib/viewpoint";
 import { Empty, Failed } from "../../ui/states";
 import { BoardLine } from "./BoardLine";
+import { BoardTools } from "./BoardTools";
+import { BulkDialog } from "./BulkDialog";
 import { CategoryRail } from "./CategoryRail";
-import { useBoardPages, type BoardFilter } from "./useBoardPages";
+import { ChosenBar } from "./ChosenBar";
+import { Histograms } from "./Histograms";
+import { PasteDialog } from "./PasteDialog";
+import { readFilter, useBoardPages, type BoardFilter } from "./useBoardPages";
 
 const rowHeight = 40;
-const columns: { key: BoardFilter["sort"] | ""; name: string; className: string; hint?: string }[] = [
-  { key: "name", name: "Product", className: "min-w-0 flex-1" },
-  { key: "list", name: "List", className: "w-[74px] justify-end" },
-  { key: "", name: "", className: "w-[170px]" },
-  { key: "price", name: "Price", className: "w-[74px] justify-end" },
-  { key: "change", name: "Change", className: "w-[66px] justify-end", hint: "against what the channel shows" },
-  {
-    key: "left",
-    name: "Left",
-    className: "w-[64px] justify-end",
-    hint: "what is left of a sale: price without tax, less fee and cost",
-  },
-  { key: "margin", name: "Margin", className: "w-[58px] justify-end" },
-  { key: "", name: "Rules", className: "w-[44px]" },
-  { key: "", name: "Flags", className: "w-[78px]" },
-];
 
-const shows: [BoardFilter["show"], string][] = [
-  ["all", "all products"],
-  ["reduced", "reduced"],
-  ["changed", "not yet published"],
-  ["below-cost", "below cost"],
-  ["no-price", "without a price"],
-];
+interface Column {
+  key: BoardFilter["sort"] | "";
+  name: string;
+  className: string;
+  hint?: string;
+}
+
+function columnsOf(narrow: boolean, extra: string[]): Column[] {
+  return [
+    { key: "name", name: "Product", className: "min-w-0 flex-1" },
+    { key: "list", name: "List", className: "w-[74px] justify-end" },
+    { key: "", name: "", className: narrow ? "w-[112px]" : "w-[170px]" },
+    { key: "price", name: "Price", className: "w-[74px] justify-end" },
+    { key: "change", name: "Change", className: "w-[66px] justify-end", hint: "against what the sentence above names" },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: "left" as const,
+            name: "Left",
+            className: "w-[64px] justify-end",
+            hint: "what is left of a sale: price without tax, less fee and cost",
+          },
+        ]),
+    { key: "margin", name: "Margin", className: "w-[58px] justify-end" },
+    ...extra.map((key) => ({
+      key: key as "stock" | "sold",
+      name: key === "stock" ? "Stock" : "Sold",
+      className: "w-[52px] justify-end",
+    })),
+    { key: "", name: "Rules", className: "w-[58px]" },
+    { key: "", name: "Flags", className: "w-[78px]" },
+  ];
+}
 
 /** Every product's price from the viewpoint, one row each. */
 export function Board() {
   const { viewpoint, params, set, ready } = useViewpoint();
   const { data: state } = useProgramState();
-  const filter: BoardFilter = {
-    q: params.get("q") ?? "",
-    category: params.get("category") ?? "",
-    show: (params.get("show") as BoardFilter["show"] | null) ?? "all",
-    rule: params.get("rule") ?? "",
-    sort: (params.get("sort") as BoardFilter["sort"] | null) ?? "category",
-    desc: params.get("desc") === "true",
-  };
+  const may = useMay("manager");
+  const filter = readFilter(params);
+  const extra = (params.get("cols") ?? "").split(",").filter((k) => k === "stock" || k === "sold");
+  const narrow = params.get("trail") === "open";
   const scroller = useRef<HTMLDivElement>(null);
   const search = useRef<HTMLInputElement>(null);
   const [range, setRange] = useState({ first: 0, last: 60 });
   const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
+  const [chosen, setChosen] = useState<Set<string>>(new Set());
+  const [dialog, setDialog] = useState<"bulk" | "chosen" | "paste" | "">("");
   const board = useBoardPages(viewpoint, filter, range.first, range.last, ready);
   const rows = useVirtualizer({
     count: board.total,
@@ -78,80 +92,57 @@ export function Board() {
     rows.scrollToIndex(next);
     set({ sku: row.sku });
   };
+  const tick = (sku: string, on: boolean) =>
+    setChosen((old) => {
+      const next = new Set(old);
+      if (on) next.add(sku);
+      else next.delete(sku);
+      return next;
+    });
   useKeys({
     "/": () => search.current?.focus(),
     arrowdown: () => go(1),
     arrowup: () => go(-1),
     enter: () => selected && set({ trail: "open" }),
-    e: () => selected && setEditing({ sku: selected, field: "list" }),
+    x: () => selected && tick(selected, !chosen.has(selected)),
+    e: () => may && selected && setEditing({ sku: selected, field: "list" }),
     escape: () => set({ trail: null }),
   });
   const key = JSON.stringify(filter);
   useEffect(() => {
     scroller.current?.scrollTo({ top: 0 });
   }, [key]);
+  const spread = board.columns;
+  const sortBy = (c: Column) =>
+    c.key !== "" &&
+    (filter.sort !== c.key
+      ? set({ sort: c.key, desc: null })
+      : filter.desc
+        ? set({ sort: null, desc: null })
+        : set({ desc: "true" }));
   return (
     <div className="flex h-full">
       <CategoryRail />
       <section aria-label="Board" className="flex min-w-0 flex-1 flex-col">
-        <div className="flex shrink-0 items-center gap-3 border-b px-3 py-1.5">
-          <label className="field flex w-64 items-center gap-1.5">
-            <Search size={14} className="shrink-0 text-quiet" aria-hidden />
-            <input
-              ref={search}
-              type="search"
-              aria-label="Search the board"
-              placeholder="Name, SKU, brand …  /"
-              className="w-full bg-transparent outline-none"
-              value={filter.q}
-              onChange={(e) => set({ q: e.target.value })}
-              onKeyDown={(e) => e.key === "Escape" && e.currentTarget.blur()}
-            />
-          </label>
-          <label>
-            Show{" "}
-            <select
-              aria-label="Show"
-              className="blank"
-              value={filter.show}
-              onChange={(e) => set({ show: e.target.value === "all" ? null : e.target.value })}
-            >
-              {shows.map(([value, name]) => (
-                <option key={value} value={value}>
-                  {name}
-                </option>
-              ))}
-            </select>
-          </label>
-          {filter.category && (
-            <button
-              type="button"
-              className="truncate rounded-full border border-ink/40 px-2 hover:bg-wash"
-              onClick={() => set({ category: null })}
-              aria-label={`Only ${filter.category}. Remove`}
-            >
-              {filter.category.split("/").join(" › ")} ×
-            </button>
-          )}
-          {filter.rule && (
-            <button
-              type="button"
-              className="rounded-full border border-ink/40 px-2 hover:bg-wash"
-              onClick={() => set({ rule: null })}
-              aria-label={`Only where ${filter.rule} applies. Remove`}
-            >
-              {filter.rule} ×
-            </button>
-          )}
-          <span className="ml-auto whitespace-nowrap text-quiet" aria-live="polite" data-testid="board-total">
-            {count(board.total)} of {count(state?.products ?? 0)} products
-          </span>
-        </div>
-        <div
-          className="flex shrink-0 items-center gap-3 whitespace-nowrap border-b border-ink/50 py-1 pr-[34px] pl-3 text-[12px] text-quiet"
-          role="row"
-        >
-          {columns.map((c, i) => (
+        <BoardTools
+          viewpoint={viewpoint}
+          filter={filter}
+          extra={extra}
+          bars={params.get("bars") === "open"}
+          total={board.total}
+          search={search}
+          set={set}
+          onBulk={() => setDialog("bulk")}
+          onPaste={() => setDialog("paste")}
+        />
+        {params.get("bars") === "open" && ready && (
+          <Histograms viewpoint={viewpoint} filter={filter} onPick={(which, span) => set({ [which]: span })} />
+        )}
+        {chosen.size > 0 && may && (
+          <ChosenBar chosen={[...chosen]} onClear={() => setChosen(new Set())} onBulk={() => setDialog("chosen")} />
+        )}
+        <div className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-[34px] pl-[33px] text-[12px] whitespace-nowrap text-quiet">
+          {(spread.length > 0 ? columnsOf(narrow, extra).slice(0, 1) : columnsOf(narrow, extra)).map((c, i) => (
             <div key={i} className={`flex ${c.className}`} title={c.hint}>
               {c.key ? (
                 <button
@@ -159,21 +150,20 @@ export function Board() {
                   className={`flex items-center gap-0.5 hover:text-ink ${filter.sort === c.key ? "font-semibold text-ink" : ""}`}
                   aria-label={`Sort by ${c.name}`}
                   aria-pressed={filter.sort === c.key}
-                  onClick={() =>
-                    filter.sort !== c.key
-                      ? set({ sort: c.key, desc: null })
-                      : filter.desc
-                        ? set({ sort: null, desc: null })
-                        : set({ desc: "true" })
-                  }
+                  onClick={() => sortBy(c)}
                 >
                   {c.name}
                   {filter.sort === c.key &&
                     (filter.desc ? <ArrowDown size={12} aria-hidden /> : <ArrowUp size={12} aria-hidden />)}
                 </button>
               ) : (
-                c.name || <Scale />
+                c.name || <Scale narrow={narrow} />
               )}
+            </div>
+          ))}
+          {spread.map((c) => (
+            <div key={c.key} className="w-[78px] truncate text-right" title={c.name}>
+              {filter.spread === "changes" ? moment(c.name, state?.now).slice(4) : c.name}
             </div>
           ))}
         </div>
@@ -181,6 +171,7 @@ export function Board() {
           ref={scroller}
           className="min-h-0 flex-1 overflow-y-scroll bg-sheet"
           data-testid="board-rows"
+          role="region"
           tabIndex={0}
           aria-label="Rows of the board"
         >
@@ -194,7 +185,7 @@ export function Board() {
                 <button
                   type="button"
                   className="underline underline-offset-2"
-                  onClick={() => set({ q: null, category: null, show: null, rule: null })}
+                  onClick={() => set({ q: null, category: null, show: null, rule: null, margin: null, change: null })}
                 >
                   Show all products
                 </button>
@@ -212,8 +203,13 @@ export function Board() {
                     height={rowHeight}
                     layers={(state?.layers ?? []).map((l) => l.layer as never)}
                     selected={row !== undefined && row.sku === selected}
+                    ticked={row !== undefined && chosen.has(row.sku)}
+                    narrow={narrow}
+                    extra={extra}
+                    spread={spread.length}
                     editing={row !== undefined && editing?.sku === row.sku ? editing.field : null}
-                    onEdit={(field) => setEditing(field && row ? { sku: row.sku, field } : null)}
+                    onEdit={may ? (field) => setEditing(field && row ? { sku: row.sku, field } : null) : null}
+                    onTick={(on) => row && tick(row.sku, on)}
                     onSelect={() => {
                       if (!row) return;
                       setCursor(item.index);
@@ -226,25 +222,34 @@ export function Board() {
           )}
         </div>
       </section>
+      {(dialog === "bulk" || dialog === "chosen") && (
+        <BulkDialog
+          viewpoint={viewpoint}
+          filter={filter}
+          skus={dialog === "chosen" ? [...chosen] : null}
+          total={board.total}
+          onClose={() => setDialog("")}
+        />
+      )}
+      {dialog === "paste" && <PasteDialog onClose={() => setDialog("")} />}
     </div>
   );
 }
 
 /** What the marks of the price strip mean. */
-function Scale() {
+function Scale({ narrow }: { narrow: boolean }) {
   return (
-    <span className="flex items-center gap-2">
+    <span className={`flex items-center gap-2 ${narrow ? "" : "pl-3"}`}>
       <span className="flex items-center gap-1">
         <span className="inline-block h-3 w-[2px] bg-ink" /> cost
       </span>
-      <span className="flex items-center gap-1">
-        <span className="inline-block h-1.5 w-4 bg-ink/70" /> price
-      </span>
+      {!narrow && (
+        <span className="flex items-center gap-1">
+          <span className="inline-block h-1.5 w-4 bg-ink/70" /> price
+        </span>
+      )}
       <span className="flex items-center gap-1">
         <span className="inline-block h-2 w-3 bg-sale" /> taken
-      </span>
-      <span className="flex items-center gap-1">
-        <span className="inline-block h-3 w-px bg-ink" /> list
       </span>
     </span>
   );

@@ -1,5 +1,5 @@
 import type { BoardRow, Layer } from "../../api/client";
-import { amount, isZero, signed } from "../../lib/format";
+import { amount, count, isZero, signed } from "../../lib/format";
 import { LayerMark } from "../../ui/layer-mark";
 import { AmountCell } from "./AmountCell";
 import { PriceStrip } from "./PriceStrip";
@@ -10,19 +10,26 @@ interface Props {
   height: number;
   layers: Layer[];
   selected: boolean;
+  ticked: boolean;
+  narrow: boolean;
+  extra: string[];
+  spread: number;
   editing: "list" | "cost" | null;
-  onEdit: (field: "list" | "cost" | null) => void;
+  onEdit: ((field: "list" | "cost" | null) => void) | null;
   onSelect: () => void;
+  onTick: (on: boolean) => void;
 }
 
 const flagWords: Record<string, string> = {
   "below-cost": "below cost",
   "no-price": "no price",
   "no-cost": "cost unknown",
+  "thin-margin": "thin margin",
 };
 
 /** One product on the board. */
-export function BoardLine({ row, top, height, layers, selected, editing, onEdit, onSelect }: Props) {
+export function BoardLine(props: Props) {
+  const { row, top, height, selected, ticked, onSelect, onTick } = props;
   const style = { transform: `translateY(${top}px)`, height };
   if (!row)
     return (
@@ -36,10 +43,18 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
       style={style}
       onClick={onSelect}
       data-sku={row.sku}
-      className={`absolute inset-x-0 top-0 flex cursor-default items-center gap-3 border-b pr-5 pl-3 ${
+      className={`absolute inset-x-0 top-0 flex cursor-default items-center gap-3 border-b pr-5 pl-2 ${
         selected ? "bg-wash shadow-[inset_3px_0_0_var(--ink)]" : below ? "bg-badwash/60" : "hover:bg-wash/60"
       }`}
     >
+      <input
+        type="checkbox"
+        className="accent-ink"
+        aria-label={`Choose ${row.name || row.sku}`}
+        checked={ticked}
+        onClick={(e) => e.stopPropagation()}
+        onChange={(e) => onTick(e.target.checked)}
+      />
       <button type="button" className="min-w-0 flex-1 text-left leading-tight" onClick={onSelect} title={row.name}>
         <span className="block truncate">{row.name || row.sku}</span>
         <span className="block truncate text-[12px] text-quiet">
@@ -47,52 +62,84 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
           {row.unit === "day" ? " · by the day" : row.unit === "month" ? " · by the month" : ""}
         </span>
       </button>
+      {props.spread > 0 ? <SpreadCells row={row} columns={props.spread} /> : <Cells {...props} row={row} />}
+    </div>
+  );
+}
+
+function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: BoardRow }) {
+  const below = row.flags.includes("below-cost");
+  return (
+    <>
       <div className="w-[74px] text-right">
-        <AmountCell
-          sku={row.sku}
-          name={row.name}
-          field="list"
-          kept={row.bookList}
-          shown={row.list}
-          editing={editing === "list"}
-          onEdit={(on) => onEdit(on ? "list" : null)}
-        />
+        {onEdit ? (
+          <AmountCell
+            sku={row.sku}
+            name={row.name}
+            field="list"
+            kept={row.bookList}
+            shown={row.list}
+            editing={editing === "list"}
+            onEdit={(on) => onEdit(on ? "list" : null)}
+          />
+        ) : (
+          amount(row.list)
+        )}
       </div>
-      <div className="w-[170px] pl-3">
-        <PriceStrip row={row} layers={layers} />
+      <div className={narrow ? "w-[112px]" : "w-[170px] pl-3"}>
+        <PriceStrip row={row} layers={layers} width={narrow ? 108 : 158} />
       </div>
-      <div className="w-[74px] whitespace-nowrap text-right text-[15px] font-semibold" data-testid="price">
+      <div className="w-[74px] text-right text-[15px] font-semibold whitespace-nowrap" data-testid="price">
         {amount(row.price)}
       </div>
       <div
         className="w-[66px] text-right"
-        title={row.shown === null ? "not shown in this channel" : `shows ${amount(row.shown)}`}
+        data-testid="change"
+        title={row.against === null ? "nothing to compare with" : `against ${amount(row.against)}`}
       >
         {row.change === null ? (
-          <span className="text-quiet">{row.shown === null && row.price !== null ? "new" : "–"}</span>
+          <span className="text-quiet">{row.against === null && row.price !== null ? "new" : "–"}</span>
         ) : isZero(row.change) ? (
           <span className="text-quiet">·</span>
         ) : (
           signed(row.change)
         )}
       </div>
-      <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</div>
-      <div className={`w-[58px] text-right ${below ? "font-semibold text-bad" : ""}`}>
+      {!narrow && (
+        <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</div>
+      )}
+      <div className={`w-[58px] text-right ${below ? "font-semibold text-bad" : ""}`} data-testid="margin">
         {row.margin === null ? "–" : `${amount(row.margin)} %`}
       </div>
-      <div className="flex w-[44px] items-center gap-1">
-        {row.rules.map((r) => (
+      {extra.map((key) => (
+        <div key={key} className="w-[52px] text-right">
+          {(key === "stock" ? row.stock : row.sold) ?? "–"}
+        </div>
+      ))}
+      <div className="flex w-[58px] items-center gap-[3px]">
+        {row.rules.slice(0, 4).map((r) => (
           <span key={r.code} title={r.name} className="inline-flex">
             <LayerMark layer={r.layer as Layer} title={r.name} size={12} />
           </span>
         ))}
+        {row.rules.length > 4 && (
+          <span
+            className="text-[11px] text-quiet"
+            title={row.rules
+              .slice(4)
+              .map((r) => r.name)
+              .join(", ")}
+          >
+            +{count(row.rules.length - 4)}
+          </span>
+        )}
       </div>
       <div className="w-[78px] text-[12px]">
         {row.flags.map((f) => (
           <span
             key={f}
             className={
-              f === "no-cost"
+              f === "no-cost" || f === "thin-margin"
                 ? "text-quiet"
                 : "rounded-[3px] bg-bad px-1.5 py-px font-medium whitespace-nowrap text-paper"
             }
@@ -101,6 +148,27 @@ export function BoardLine({ row, top, height, layers, selected, editing, onEdit,
           </span>
         ))}
       </div>
-    </div>
+    </>
+  );
+}
+
+/** The prices of one product by the board's columns; those that differ from the first are stronger. */
+function SpreadCells({ row, columns }: { row: BoardRow; columns: number }) {
+  const first = row.spread?.[0] ?? null;
+  return (
+    <>
+      {Array.from({ length: columns }, (_, i) => {
+        const price = row.spread?.[i] ?? null;
+        return (
+          <div
+            key={i}
+            className={`w-[78px] text-right whitespace-nowrap ${i === 0 || price !== first ? "font-semibold" : "text-quiet"}`}
+            data-testid={`spread-${i}`}
+          >
+            {amount(price)}
+          </div>
+        );
+      })}
+    </>
   );
 }

@@ -2,7 +2,6 @@ import type { BoardRow, Layer } from "../../api/client";
 import { amount, approx } from "../../lib/format";
 import { layerColour, layerNames } from "../../lib/layers";
 
-const width = 158;
 const height = 26;
 const mid = 12;
 
@@ -11,7 +10,7 @@ const mid = 12;
  * beyond it, the list price as a thin tick, the lowest permitted price as a notch below, the cost as a heavy tick. A
  * price under cost gets the gap hatched. It draws; all amounts come from the core.
  */
-export function PriceStrip({ row, layers }: { row: BoardRow; layers: Layer[] }) {
+export function PriceStrip({ row, layers, width = 158 }: { row: BoardRow; layers: Layer[]; width?: number }) {
   const price = approx(row.price);
   if (Number.isNaN(price)) return <span className="text-quiet">no price</span>;
   const list = approx(row.list);

@@ -7,9 +7,53 @@ export interface BoardFilter {
   category: string;
   show: "all" | "reduced" | "changed" | "below-cost" | "no-price";
   rule: string;
-  sort: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change";
+  against: string;
+  /** Percent spans, "MIN:MAX". */
+  margin: string;
+  change: string;
+  sort: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
   desc: boolean;
+  spread: "" | "group" | "quantity" | "channel" | "changes";
 }
+
+export const noFilter: BoardFilter = {
+  q: "",
+  category: "",
+  show: "all",
+  rule: "",
+  against: "",
+  margin: "",
+  change: "",
+  sort: "category",
+  desc: false,
+  spread: "",
+};
+
+/** The filter that the address names. */
+export const readFilter = (params: URLSearchParams): BoardFilter => ({
+  q: params.get("q") ?? "",
+  category: params.get("category") ?? "",
+  show: (params.get("show") as BoardFilter["show"] | null) ?? "all",
+  rule: params.get("rule") ?? "",
+  against: params.get("against") ?? "",
+  margin: params.get("margin") ?? "",
+  change: params.get("change") ?? "",
+  sort: (params.get("sort") as BoardFilter["sort"] | null) ?? "category",
+  desc: params.get("desc") === "true",
+  spread: (params.get("spread") as BoardFilter["spread"] | null) ?? "",
+});
+
+/** The part of a filter that says which products, for questions about all of them. */
+export const filterQuery = (viewpoint: Viewpoint, f: BoardFilter) => ({
+  ...viewpointQuery(viewpoint),
+  q: f.q,
+  category: f.category,
+  show: f.show,
+  rule: f.rule,
+  against: f.against,
+  margin: f.margin,
+  change: f.change,
+});
 
 const pageSize = 100;
 
@@ -41,6 +85,7 @@ export function useBoardPages(viewpoint: Viewpoint, filter: BoardFilter, first: 
   };
   return {
     total: head?.data?.total ?? 0,
+    columns: head?.data?.columns ?? [],
     row,
     error: head?.error,
     loading: !head?.data,

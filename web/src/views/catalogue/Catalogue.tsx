@@ -1,25 +1,30 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { useProgramState } from "../../api/queries";
+import { useMay, useProgramState } from "../../api/queries";
 import { amount, count } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
 import { AmountCell } from "../board/AmountCell";
-import { useBoardPages } from "../board/useBoardPages";
+import { noFilter, useBoardPages } from "../board/useBoardPages";
 import { Empty, Failed } from "../../ui/states";
 import { BookPanel } from "./BookPanel";
 import { ImportPanel } from "./ImportPanel";
 import { LogList } from "./LogList";
+import { PeoplePanel } from "./PeoplePanel";
 
-const tabs = [
+const allTabs = [
   ["products", "Products"],
   ["import", "Import"],
   ["book", "Whole book"],
   ["log", "Changes"],
+  ["people", "People"],
 ] as const;
 
 /** The goods as they are kept, bringing them in, and who changed what. */
 export function Catalogue() {
-  const [tab, setTab] = useState<(typeof tabs)[number][0]>("products");
+  const [tab, setTab] = useState<(typeof allTabs)[number][0]>("products");
+  const manager = useMay("manager");
+  const administrator = useMay("administrator");
+  const tabs = allTabs.filter(([key]) => (key !== "import" || manager) && (key !== "people" || administrator));
   return (
     <div className="flex h-full flex-col">
       <div className="flex shrink-0 items-center gap-4 border-b px-5 py-2">
@@ -46,6 +51,8 @@ export function Catalogue() {
           <ImportPanel onDone={() => setTab("products")} />
         ) : tab === "book" ? (
           <BookPanel />
+        ) : tab === "people" ? (
+          <PeoplePanel />
         ) : (
           <LogList />
         )}
@@ -61,10 +68,11 @@ function Products() {
   const [words, setWords] = useState("");
   const [range, setRange] = useState({ first: 0, last: 60 });
   const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
+  const may = useMay("manager");
   const scroller = useRef<HTMLDivElement>(null);
   const board = useBoardPages(
-    { ...viewpoint, channel: "", at: "", quantity: 1 },
-    { q: words, category: "", show: "all", rule: "", sort: "category", desc: false },
+    { ...viewpoint, channel: "", at: "", quantity: 1, who: "", with: [] },
+    { ...noFilter, q: words },
     range.first,
     range.last,
     ready,
@@ -81,16 +89,19 @@ function Products() {
     },
   });
   if (board.error && board.total === 0) return <Failed error={board.error} retry={board.refetch} />;
-  const cell = (sku: string, name: string, field: "list" | "cost", kept: string | null) => (
-    <AmountCell
-      sku={sku}
-      name={name}
-      field={field}
-      kept={kept}
-      editing={editing?.sku === sku && editing.field === field}
-      onEdit={(on) => setEditing(on ? { sku, field } : null)}
-    />
-  );
+  const cell = (sku: string, name: string, field: "list" | "cost", kept: string | null) =>
+    !may ? (
+      amount(kept)
+    ) : (
+      <AmountCell
+        sku={sku}
+        name={name}
+        field={field}
+        kept={kept}
+        editing={editing?.sku === sku && editing.field === field}
+        onEdit={(on) => setEditing(on ? { sku, field } : null)}
+      />
+    );
   return (
     <div className="flex h-full flex-col">
       <div className="flex shrink-0 items-center gap-4 border-b px-5 py-1.5">

@@ -3,9 +3,10 @@ import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { api, take, type Preview } from "../../api/client";
 import { useSave } from "../../api/queries";
-import { amount, count, errorText } from "../../lib/format";
+import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
+import { PreviewSheet } from "./PreviewSheet";
 
 /** A product file: chosen, its columns matched, what it would change and what is wrong with it, then imported or not. */
 export function ImportPanel({ onDone }: { onDone: () => void }) {
@@ -108,124 +109,3 @@ export function ImportPanel({ onDone }: { onDone: () => void }) {
     </div>
   );
 }
-
-interface SheetProps {
-  preview: Preview;
-  busy: boolean;
-  onMap: (mapping: Record<string, string>) => void;
-  onImport: () => void;
-}
-
-function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) {
-  const ready = !p.problem && p.badCount === 0 && p.new + p.changed > 0;
-  return (
-    <>
-      <section aria-label="Columns" className="mt-2">
-        <h2 className="border-b pb-1">Columns</h2>
-        <div className="mt-2 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-6 gap-y-1">
-          {p.fields.map((f) => (
-            <label key={f.key} className="flex items-center gap-2">
-              <span className="w-[118px] shrink-0 truncate text-quiet" title={f.name}>
-                {f.name}
-                {f.required && " *"}
-              </span>
-              <select
-                className="field min-w-0 flex-1"
-                value={p.mapping[f.key] ?? ""}
-                aria-label={`Column for ${f.name}`}
-                onChange={(e) => onMap({ ...p.mapping, [f.key]: e.target.value })}
-              >
-                <option value="">not in the file</option>
-                {p.headers.filter(Boolean).map((h) => (
-                  <option key={h} value={h}>
-                    {h}
-                  </option>
-                ))}
-              </select>
-            </label>
-          ))}
-        </div>
-      </section>
-      {p.problem && (
-        <p role="alert" className="mt-3 font-medium text-bad">
-          {p.problem}
-        </p>
-      )}
-      {!p.problem && (
-        <div className="mt-4 flex items-center gap-6 border-y py-2 text-[15px]">
-          <span data-testid="import-counts">
-            <b>{count(p.new)}</b> new, <b>{count(p.changed)}</b> changed, <b>{count(p.unchanged)}</b> unchanged,{" "}
-            <b className={p.badCount > 0 ? "text-bad" : ""}>{count(p.badCount)}</b> bad, of {count(p.rows)} rows
-          </span>
-          <Button look="ink" className="ml-auto" disabled={!ready || busy} onClick={onImport}>
-            Import {count(p.new + p.changed)} products
-          </Button>
-        </div>
-      )}
-      {p.badCount > 0 && (
-        <section aria-label="Bad rows" className="mt-3">
-          <h2 className="text-bad">
-            Mend these in the file and choose it again: a file is imported whole or not at all
-          </h2>
-          <table className="mt-1 w-full">
-            <thead className="text-left text-[12px] text-quiet">
-              <tr>
-                <th className="w-16 font-normal">line</th>
-                <th className="w-44 font-normal">column</th>
-                <th className="w-60 font-normal">value</th>
-                <th className="font-normal">what is wrong</th>
-              </tr>
-            </thead>
-            <tbody>
-              {p.bad.map((b, i) => (
-                <tr key={i} className="border-t">
-                  <td className="py-1">{b.line}</td>
-                  <td>{b.column || "–"}</td>
-                  <td className="max-w-60 truncate">{b.value === "" ? "–" : b.value}</td>
-                  <td>{b.problem}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {p.badCount > p.bad.length && <p className="text-quiet">and {count(p.badCount - p.bad.length)} more</p>}
-        </section>
-      )}
-      {p.changes.length > 0 && (
-        <section aria-label="What would change" className="mt-4">
-          <h2>What would change</h2>
-          <table className="mt-1 w-full">
-            <tbody>
-              {p.changes.map((c) => (
-                <tr key={c.sku} className="border-t align-top">
-                  <td className="w-40 py-1 pr-3">{c.sku}</td>
-                  <td className="w-72 pr-3">
-                    {c.new && (
-                      <span className="mr-1.5 rounded-[3px] bg-ink px-1.5 py-px text-[12px] text-paper">new</span>
-                    )}
-                    {c.name}
-                  </td>
-                  <td>
-                    {c.changes
-                      .filter((x) => x.field !== "name" || !c.new)
-                      .map((x) => (
-                        <span key={x.field} className="mr-4 inline-block">
-                          <span className="text-quiet">{p.fields.find((f) => f.key === x.field)?.name ?? x.field}</span>{" "}
-                          {x.was && <span className="text-quiet">{shown(x.field, x.was)} → </span>}
-                          <b className="font-medium">{shown(x.field, x.is)}</b>
-                        </span>
-                      ))}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {p.new + p.changed > p.changes.length && (
-            <p className="text-quiet">and {count(p.new + p.changed - p.changes.length)} more</p>
-          )}
-        </section>
-      )}
-    </>
-  );
-}
-
-const shown = (field: string, text: string) => (["list", "cost", "rrp"].includes(field) ? amount(text) : text);

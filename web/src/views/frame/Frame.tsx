@@ -9,6 +9,7 @@ import { Button } from "../../ui/button";
 import { TrailPanel } from "../trail/TrailPanel";
 import { HelpSheet } from "./HelpSheet";
 import { Palette } from "./Palette";
+import { PersonMenu } from "./PersonMenu";
 import { ViewpointBar } from "./ViewpointBar";
 
 export function toggleTheme() {
@@ -96,6 +97,7 @@ export function Frame() {
           <Button look="bare" onClick={() => setHelp(true)} aria-label="Keys" title="Keys (?)">
             ?
           </Button>
+          <PersonMenu />
         </div>
       </header>
       {error && (

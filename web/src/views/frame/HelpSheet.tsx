@@ -8,8 +8,10 @@ const keys: [string, string][] = [
   ["/", "Search the board"],
   ["↑ ↓", "Go through the rows of the board; Enter opens the trail"],
   ["e", "Edit the list price of the selected row"],
+  ["x", "Choose the selected row, for a rule or a change of many"],
   ["← →", "On the time strip: to the earlier or next price change"],
   ["Alt ↑ ↓", "On a rule of the stack: move it up or down"],
+  ["Ctrl Enter", "In the editor: save the rule"],
   ["Esc", "Leave a field without saving; close a panel"],
   ["?", "This sheet"],
 ];

@@ -1,13 +1,15 @@
 import { X } from "lucide-react";
 import { Link } from "react-router";
 import type { Layer, PriceDetail, Trail } from "../../api/client";
-import { usePrice, useProgramState } from "../../api/queries";
+import { usePrice, useProgramState, type Viewpoint } from "../../api/queries";
 import { amount, isZero, moment } from "../../lib/format";
 import { reasonWords } from "../../lib/sentence";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
 import { Empty, Failed } from "../../ui/states";
+import { Elsewhere } from "./Elsewhere";
+import { Stair } from "./Stair";
 
 /** The way from the list price of the selected product to its price, and every rule that did not apply with its reason. */
 export function TrailPanel() {
@@ -37,13 +39,13 @@ export function TrailPanel() {
       ) : error ? (
         <Failed error={error} retry={() => void refetch()} />
       ) : data ? (
-        <Way detail={data} />
+        <Way detail={data} viewpoint={viewpoint} />
       ) : null}
     </aside>
   );
 }
 
-function Way({ detail }: { detail: PriceDetail }) {
+function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint }) {
   const { params } = useViewpoint();
   const { data: state } = useProgramState();
   const { answer, product } = detail;
@@ -73,7 +75,13 @@ function Way({ detail }: { detail: PriceDetail }) {
       {trail?.cycle && (
         <p className="text-bad">Its price is derived from prices that are derived from it, so there is none.</p>
       )}
+      {trail && <Stair trail={trail} list={answer.list} unit={answer.unit} />}
       {trail && <Steps trail={trail} list={answer.list} rule={rule} />}
+      {answer.portions.length > 1 && (
+        <p className="mt-2 text-quiet">
+          {answer.portions.map((p) => `${p.quantity} at ${amount(p.unit)}`).join(", ")}: the way of the first is shown.
+        </p>
+      )}
       {answer.margin && <Margin margin={answer.margin} lowest={trail?.finish?.lowest ?? null} />}
       {!answer.margin && answer.unit !== null && (
         <p className="mt-3 text-quiet">The cost is unknown, so no margin can be named.</p>
@@ -93,6 +101,7 @@ function Way({ detail }: { detail: PriceDetail }) {
           </li>
         ))}
       </ul>
+      <Elsewhere viewpoint={viewpoint} sku={product.sku} />
       <h3 className="mt-5 border-b pb-1">What the channels show</h3>
       <table className="mt-1.5 w-full">
         <tbody>
@@ -164,7 +173,17 @@ function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule:
             ))}
             {s.ended && <span className="block text-[12px] text-quiet">ends the {s.ended}</span>}
           </span>
-          <span className="ml-auto font-medium">{amount(s.after)}</span>
+          <span className="ml-auto text-right">
+            <span className="font-medium">{amount(s.after)}</span>
+            {s.share && (
+              <span
+                className={`block text-[12px] ${s.left?.startsWith("-") ? "font-medium text-bad" : "text-quiet"}`}
+                title={`left ${amount(s.left)}, were this the price`}
+              >
+                {amount(s.share)} %
+              </span>
+            )}
+          </span>
         </li>
       ))}
       {f?.taxFactor && (

@@ -1,0 +1,250 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Search } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useState, type RefObject } from "react";
+import { api, take } from "../../api/client";
+import { useMay, useProgramState, useSavedViews, viewpointQuery, type Viewpoint } from "../../api/queries";
+import { count } from "../../lib/format";
+import { Button } from "../../ui/button";
+import { useFailed } from "../../ui/toasts";
+import type { BoardFilter } from "./useBoardPages";
+
+const shows: [BoardFilter["show"], string][] = [
+  ["all", "all products"],
+  ["reduced", "reduced"],
+  ["changed", "changed"],
+  ["below-cost", "below cost"],
+  ["no-price", "without a price"],
+];
+
+const spreads: [BoardFilter["spread"], string][] = [
+  ["", "not spread"],
+  ["group", "spread by group"],
+  ["quantity", "spread by quantity"],
+  ["channel", "spread by channel"],
+  ["changes", "spread by coming change"],
+];
+
+interface Props {
+  viewpoint: Viewpoint;
+  filter: BoardFilter;
+  extra: string[];
+  bars: boolean;
+  total: number;
+  search: RefObject<HTMLInputElement | null>;
+  set: (change: Record<string, string | null>) => void;
+  onBulk: () => void;
+  onPaste: () => void;
+}
+
+const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
+const menu = "z-40 min-w-52 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl";
+
+/** The line above the board: what is shown, how, and what can be done with all of it. */
+export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onPaste }: Props) {
+  const { data: state } = useProgramState();
+  const may = useMay("manager");
+  const chips: [string, string, string][] = [
+    ["category", filter.category.split("/").join(" › "), filter.category],
+    ["rule", filter.rule, filter.rule],
+    ["margin", `margin ${filter.margin.replace(":", " to ")} %`, filter.margin],
+    ["change", `change ${filter.change.replace(":", " to ")} %`, filter.change],
+  ];
+  const exported = (format: string) => {
+    const q = new URLSearchParams();
+    for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, format }))
+      if (Array.isArray(value)) q.set(key, value.join(","));
+      else if (value !== "" && value !== false) q.set(key, String(value));
+    return "/api/export?" + q.toString();
+  };
+  return (
+    <div className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b px-3 py-1.5">
+      <label className="field flex w-56 items-center gap-1.5">
+        <Search size={14} className="shrink-0 text-quiet" aria-hidden />
+        <input
+          ref={search}
+          type="search"
+          aria-label="Search the board"
+          placeholder="Name, SKU, brand …  /"
+          className="w-full bg-transparent outline-none"
+          value={filter.q}
+          onChange={(e) => set({ q: e.target.value })}
+          onKeyDown={(e) => e.key === "Escape" && e.currentTarget.blur()}
+        />
+      </label>
+      <select
+        aria-label="Show"
+        className="blank"
+        value={filter.show}
+        onChange={(e) => set({ show: e.target.value === "all" ? null : e.target.value })}
+      >
+        {shows.map(([value, name]) => (
+          <option key={value} value={value}>
+            {name}
+          </option>
+        ))}
+      </select>
+      <select
+        aria-label="Spread"
+        className="blank"
+        value={filter.spread}
+        onChange={(e) => set({ spread: e.target.value })}
+      >
+        {spreads.map(([value, name]) => (
+          <option key={value} value={value}>
+            {name}
+          </option>
+        ))}
+      </select>
+      {chips
+        .filter(([, , value]) => value !== "")
+        .map(([key, name]) => (
+          <button
+            key={key}
+            type="button"
+            className="max-w-56 truncate rounded-full border border-ink/40 px-2 hover:bg-wash"
+            onClick={() => set({ [key]: null })}
+            aria-label={`Only ${name}. Remove`}
+          >
+            {name} ×
+          </button>
+        ))}
+      <span className="ml-auto whitespace-nowrap text-quiet" aria-live="polite" data-testid="board-total">
+        {count(total)} of {count(state?.products ?? 0)}
+      </span>
+      <Button look="bare" aria-pressed={bars} onClick={() => set({ bars: bars ? null : "open" })}>
+        Histograms
+      </Button>
+      <ViewsMenu set={set} />
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button look="bare">More</Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content align="end" className={menu}>
+            {(["stock", "sold"] as const).map((key) => (
+              <DropdownMenu.CheckboxItem
+                key={key}
+                className={item}
+                checked={extra.includes(key)}
+                onCheckedChange={(on) =>
+                  set({ cols: (on ? [...extra, key] : extra.filter((k) => k !== key)).join(",") })
+                }
+              >
+                {extra.includes(key) ? "✓ " : ""}
+                {key === "stock" ? "Column: stock" : "Column: units sold"}
+              </DropdownMenu.CheckboxItem>
+            ))}
+            <DropdownMenu.Separator className="my-1 border-t" />
+            <DropdownMenu.Item className={item} asChild>
+              <a href={exported("csv")} download>
+                Export what is shown as CSV
+              </a>
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} asChild>
+              <a href={exported("xlsx")} download>
+                Export what is shown as XLSX
+              </a>
+            </DropdownMenu.Item>
+            {may && (
+              <>
+                <DropdownMenu.Separator className="my-1 border-t" />
+                <DropdownMenu.Item className={item} onSelect={onBulk}>
+                  Change list prices or costs of all shown
+                </DropdownMenu.Item>
+                <DropdownMenu.Item className={item} onSelect={onPaste}>
+                  Paste from a spreadsheet
+                </DropdownMenu.Item>
+              </>
+            )}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </div>
+  );
+}
+
+/** Views of the board that somebody keeps by name. */
+function ViewsMenu({ set }: { set: Props["set"] }) {
+  const { data: views } = useSavedViews();
+  const client = useQueryClient();
+  const fail = useFailed();
+  const [naming, setNaming] = useState(false);
+  const [name, setName] = useState("");
+  const done = () => client.invalidateQueries({ queryKey: ["saved-views"] });
+  const keep = useMutation({
+    mutationFn: () =>
+      take(api.PUT("/api/saved-views", { body: { name: name.trim(), query: window.location.search.slice(1) } })),
+    onSuccess: () => {
+      setNaming(false);
+      setName("");
+      return done();
+    },
+    onError: fail,
+  });
+  const drop = useMutation({
+    mutationFn: (n: string) => take(api.DELETE("/api/saved-views", { params: { query: { name: n } } })),
+    onSuccess: done,
+    onError: fail,
+  });
+  const open = (query: string) => {
+    const next = new URLSearchParams(query);
+    const change: Record<string, string | null> = {};
+    for (const key of new URLSearchParams(window.location.search).keys()) change[key] = null;
+    for (const [key, value] of next) change[key] = value;
+    set(change);
+  };
+  if (naming)
+    return (
+      <form
+        className="flex items-center gap-1"
+        onSubmit={(e) => {
+          e.preventDefault();
+          keep.mutate();
+        }}
+      >
+        <input
+          aria-label="Name of the view"
+          autoFocus
+          maxLength={80}
+          className="field w-36"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          onKeyDown={(e) => e.key === "Escape" && setNaming(false)}
+        />
+        <Button type="submit" disabled={name.trim() === "" || keep.isPending}>
+          Keep
+        </Button>
+      </form>
+    );
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger asChild>
+        <Button look="bare">Views</Button>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content align="end" className={menu}>
+          {views?.map((v) => (
+            <div key={v.name} className="flex items-center">
+              <DropdownMenu.Item className={`${item} flex-1`} onSelect={() => open(v.query)}>
+                {v.name}
+              </DropdownMenu.Item>
+              <DropdownMenu.Item
+                className="cursor-pointer rounded-[3px] px-2 py-1 text-quiet outline-none data-[highlighted]:bg-wash"
+                aria-label={`Forget the view ${v.name}`}
+                onSelect={() => drop.mutate(v.name)}
+              >
+                ×
+              </DropdownMenu.Item>
+            </div>
+          ))}
+          {views?.length === 0 && <p className="px-3 py-1 text-quiet">No view is kept yet.</p>}
+          <DropdownMenu.Separator className="my-1 border-t" />
+          <DropdownMenu.Item className={item} onSelect={() => setNaming(true)}>
+            Keep this view …
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

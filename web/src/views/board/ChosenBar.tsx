@@ -1,0 +1,76 @@
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, take } from "../../api/client";
+import { useRules, useSave } from "../../api/queries";
+import { count } from "../../lib/format";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
+import { useFailed } from "../../ui/toasts";
+
+interface Props {
+  chosen: string[];
+  onClear: () => void;
+  onBulk: () => void;
+}
+
+/** What can be done with the chosen products. */
+export function ChosenBar({ chosen, onClear, onBulk }: Props) {
+  const { data: rules } = useRules();
+  const { params } = useViewpoint();
+  const navigate = useNavigate();
+  const fail = useFailed();
+  const [code, setCode] = useState("");
+  const add = useSave(() =>
+    take(api.POST("/api/rules/{code}/add-products", { params: { path: { code } }, body: { skus: chosen } })),
+  );
+  const make = () => {
+    sessionStorage.setItem("dogbane-chosen", JSON.stringify(chosen));
+    void navigate(`/stack/new${carried(params)}${carried(params) ? "&" : "?"}layer=sale&chosen=1`);
+  };
+  return (
+    <div
+      role="toolbar"
+      aria-label="Chosen products"
+      className="flex shrink-0 items-center gap-3 bg-ink px-3 py-1 text-paper"
+    >
+      <b data-testid="chosen-count">{count(chosen.length)} chosen</b>
+      <Button className="border-paper/60 text-paper enabled:hover:bg-paper/15" onClick={make}>
+        Make a rule for them
+      </Button>
+      <span className="flex items-center gap-1.5">
+        <select
+          aria-label="Rule to add them to"
+          className="max-w-56 rounded-[3px] border border-paper/60 bg-ink px-1 py-0.5"
+          value={code}
+          onChange={(e) => setCode(e.target.value)}
+        >
+          <option value="">add to a rule …</option>
+          {rules?.map((r) => (
+            <option key={r.rule.code} value={r.rule.code}>
+              {r.rule.name ?? r.rule.code}
+            </option>
+          ))}
+        </select>
+        {code !== "" && (
+          <Button
+            className="border-paper/60 text-paper enabled:hover:bg-paper/15"
+            disabled={add.isPending}
+            onClick={() => add.mutate(undefined, { onSuccess: onClear, onError: fail })}
+          >
+            Add
+          </Button>
+        )}
+      </span>
+      <Button className="border-paper/60 text-paper enabled:hover:bg-paper/15" onClick={onBulk}>
+        Change list prices or costs
+      </Button>
+      <Button
+        look="bare"
+        className="ml-auto text-paper/85 enabled:hover:bg-paper/15 enabled:hover:text-paper"
+        onClick={onClear}
+      >
+        Let go
+      </Button>
+    </div>
+  );
+}
