@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/http/cookiejar"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -20,6 +22,8 @@ import (
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/demo"
 )
 
 // browser is one Chromium for the whole package.
@@ -129,11 +133,39 @@ type page struct {
 
 const patience = 20 * time.Second
 
-// open shows an address at 1280×800.
+// client is an HTTP client signed in as one of the demo's people.
+func (p *program) client(t *testing.T, name string) *http.Client {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &http.Client{Jar: jar}
+	resp, err := c.Post(p.url+"/api/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, demo.Password)))
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	require.Equal(t, http.StatusOK, resp.StatusCode)
+	return c
+}
+
+// open shows an address at 1280×800 to the administrator, who may do everything.
 func (p *program) open(t *testing.T, path string) *page {
 	t.Helper()
-	tab := browser.MustPage("").Timeout(5 * time.Minute)
-	t.Cleanup(func() { _ = tab.CancelTimeout().Close() })
+	return p.openAs(t, "wout", path)
+}
+
+// openAs shows an address to one of the demo's people; "" is somebody who has not signed in.
+func (p *program) openAs(t *testing.T, name, path string) *page {
+	t.Helper()
+	context, err := browser.Incognito()
+	require.NoError(t, err)
+	tab := context.MustPage("").Timeout(5 * time.Minute)
+	t.Cleanup(func() { _ = context.Close() })
+	if name != "" {
+		address, err := url.Parse(p.url)
+		require.NoError(t, err)
+		for _, c := range p.client(t, name).Jar.Cookies(address) {
+			require.NoError(t, tab.SetCookies([]*proto.NetworkCookieParam{{Name: c.Name, Value: c.Value, URL: p.url}}))
+		}
+	}
 	tab.MustSetViewport(1280, 800, 1, false)
 	pg := &page{tab, t}
 	pg.show(p.url + path)
@@ -223,7 +255,7 @@ func (p *page) fail(why string) {
 // version is that of the saved book.
 func (p *program) version(t *testing.T) int64 {
 	t.Helper()
-	resp, err := http.Get(p.url + "/api/state")
+	resp, err := p.client(t, "wout").Get(p.url + "/api/state")
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	var state struct{ Version int64 }

@@ -112,7 +112,7 @@ func agreed(customer string) *pricing.Audience {
 // laterRules are the quantity breaks, the terms of groups and customers, and the promotions. Among them: a break that the
 // one above it shuts out, a contract that a supplier's increase put below cost, and a window that never opens.
 func laterRules() []pricing.Rule {
-	members := buyers("members")
+	members, own := buyers("members"), []string{WebShop, QuayShop, MillShop, TradeDesk}
 	first, dec := true, moment("2026-12-01T00:00")
 	return []pricing.Rule{
 		{Code: "CLAY-PALLET", Layer: pricing.Tier, Rank: 1, Name: "Clay by the pallet", Where: in(pricing.FieldRange, "throwing-clay"), Ladder: "by-the-pallet"},
@@ -125,16 +125,16 @@ func laterRules() []pricing.Rule {
 		{Code: "BOX-YEAR", Layer: pricing.Tier, Rank: 6, Name: "Glaze of the month for a year", Where: in(pricing.FieldSKU, "GLAZE-BOX"),
 			Breaks: percentBreaks("6", "5", "12", "10"), Counting: pricing.Counting{Method: pricing.Whole, Count: "line", Measure: "term"}},
 
-		{Code: "HOLLOW-CONTRACT", Layer: pricing.GroupTerms, Rank: 1, Name: "Hollow Lane, agreed prices for stoneware", Note: "Until the end of the year; agreed before the increase.", Audience: agreed("C-01"),
-			Where: in(pricing.FieldCategory, "Clay/Stoneware"), Effect: effect(pricing.PercentOff, "52"), Then: pricing.EndPrice, Window: &pricing.Window{To: moment("2027-01-01T00:00")}},
-		{Code: "OXBARROW-KILN", Layer: pricing.GroupTerms, Rank: 2, Name: "Oxbarrow, kilns at cost and a tenth", Audience: agreed("C-05"), Where: in(pricing.FieldCategory, "Kilns/Electric"), Effect: effect(pricing.Markup, "10")},
-		{Code: "STAFF-COST", Layer: pricing.GroupTerms, Rank: 3, Name: "Staff, a margin of 12 %", Audience: buyers("staff"), Where: all(not(in(pricing.FieldCategory, "Hire"))), Effect: effect(pricing.ToMargin, "12"), Ending: ending("0.05", "up", "0")},
-		{Code: "TRADE-CLAY", Layer: pricing.GroupTerms, Rank: 4, Name: "Trade potteries, clay", Audience: buyers("trade"), Where: in(pricing.FieldCategory, "Clay"), Effect: effect(pricing.PercentOff, "18")},
-		{Code: "TRADE-REST", Layer: pricing.GroupTerms, Rank: 5, Name: "Trade potteries, everything else", Audience: buyers("trade"), Where: all(not(in(pricing.FieldCategory, "Hire", "Stamps"))),
+		{Code: "HOLLOW-CONTRACT", Layer: pricing.GroupTerms, Rank: 1, Name: "Hollow Lane, agreed price for buff stoneware", Note: "Until the end of the year; agreed before the increase.", Audience: agreed("C-01"), Channels: own,
+			Where: in(pricing.FieldSKU, "SW-01-12"), Effect: effect(pricing.SetPrice, "9.90"), Then: pricing.EndPrice, Window: &pricing.Window{To: moment("2027-01-01T00:00")}},
+		{Code: "OXBARROW-KILN", Layer: pricing.GroupTerms, Rank: 2, Name: "Oxbarrow, kilns at cost and a tenth", Audience: agreed("C-05"), Channels: own, Where: in(pricing.FieldCategory, "Kilns/Electric"), Effect: effect(pricing.Markup, "10")},
+		{Code: "STAFF-COST", Layer: pricing.GroupTerms, Rank: 3, Name: "Staff, a margin of 12 %", Audience: buyers("staff"), Channels: []string{WebShop, QuayShop, MillShop}, Where: all(not(in(pricing.FieldCategory, "Hire"))), Effect: effect(pricing.ToMargin, "12"), Ending: ending("0.05", "up", "0")},
+		{Code: "TRADE-CLAY", Layer: pricing.GroupTerms, Rank: 4, Name: "Trade potteries, clay", Audience: buyers("trade"), Channels: own, Where: in(pricing.FieldCategory, "Clay"), Effect: effect(pricing.PercentOff, "18")},
+		{Code: "TRADE-REST", Layer: pricing.GroupTerms, Rank: 5, Name: "Trade potteries, everything else", Audience: buyers("trade"), Channels: own, Where: all(not(in(pricing.FieldCategory, "Hire", "Stamps"))),
 			Effect: effect(pricing.PercentOff, "12"), Floor: &pricing.Floor{Margin: percentPtr("8")}},
-		{Code: "SCHOOL-TERMS", Layer: pricing.GroupTerms, Rank: 6, Name: "Schools", Audience: buyers("schools"), Where: all(in(pricing.FieldCategory, "Clay", "Glazes", "Tools")),
+		{Code: "SCHOOL-TERMS", Layer: pricing.GroupTerms, Rank: 6, Name: "Schools", Audience: buyers("schools"), Channels: own, Where: all(in(pricing.FieldCategory, "Clay", "Glazes", "Tools"), pricing.Where{Field: pricing.FieldReduced}),
 			Effect: effect(pricing.PercentOff, "10"), MaxOff: &pricing.MaxOff{Amount: cents(2500)}},
-		{Code: "MEMBER-GLAZES", Layer: pricing.GroupTerms, Rank: 7, Name: "Studio members, glazes", Audience: members, Where: all(in(pricing.FieldCategory, "Glazes"), pricing.Where{Field: pricing.FieldReduced}), Effect: effect(pricing.PercentOff, "5")},
+		{Code: "MEMBER-GLAZES", Layer: pricing.GroupTerms, Rank: 7, Name: "Studio members, glazes", Audience: members, Channels: own, Where: all(in(pricing.FieldCategory, "Glazes"), pricing.Where{Field: pricing.FieldReduced}), Effect: effect(pricing.PercentOff, "5")},
 
 		{Code: "WEEKEND-HIRE", Layer: pricing.Promotion, Rank: 1, Name: "Weekend uplift on wheel hire", Where: in(pricing.FieldCategory, "Hire/Wheels"),
 			Window: &pricing.Window{Weekly: &pricing.Weekly{From: 4*pricing.Day + 12*pricing.Hour, To: 0}}, Effect: effect(pricing.PercentOn, "20")},

@@ -2,30 +2,46 @@ package pricing
 
 import "fmt"
 
-// Changes are the moments in [from, to) at which a rule's or a campaign's window may open or close, in order, at most
-// limit of them; from itself is not among them.
+// Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most limit
+// of them; from itself is not among them. Rules and campaigns that are switched off do not count.
 func (e *Engine) Changes(from, to Moment, limit int) []Moment {
-	book, moments := e.book(), []Moment(nil)
+	book := e.book()
+	var windows []*Window
+	take := func(w *Window, status Status) {
+		if w != nil && status != Off {
+			windows = append(windows, w)
+		}
+	}
+	for i := range book.Rules {
+		take(book.Rules[i].Window, book.Rules[i].Status)
+	}
+	for i := range book.Campaigns {
+		take(book.Campaigns[i].Window, book.Campaigns[i].Status)
+	}
+	open := make([]bool, len(windows))
+	for i, w := range windows {
+		open[i] = w.Open(from)
+	}
+	var moments []Moment
 	for at := from; len(moments) < limit; {
 		next, found := Moment(0), false
-		look := func(w *Window, status Status) {
-			if status == Off {
-				return
-			}
+		for _, w := range windows {
 			if m, ok := w.Next(at); ok && (!found || m < next) {
 				next, found = m, true
 			}
 		}
-		for i := range book.Rules {
-			look(book.Rules[i].Window, book.Rules[i].Status)
-		}
-		for i := range book.Campaigns {
-			look(book.Campaigns[i].Window, book.Campaigns[i].Status)
-		}
 		if !found || next >= to {
 			break
 		}
-		moments = append(moments, next)
+		changed := false
+		for i, w := range windows {
+			if now := w.Open(next); now != open[i] {
+				open[i], changed = now, true
+			}
+		}
+		if changed {
+			moments = append(moments, next)
+		}
 		at = next
 	}
 	return moments

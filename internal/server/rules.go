@@ -350,24 +350,63 @@ type Facets struct {
 	Categories []string `json:"categories" doc:"paths, those in between too"`
 	Brands     []string `json:"brands"`
 	Tags       []string `json:"tags"`
+	Suppliers  []string `json:"suppliers"`
+	Types      []string `json:"types"`
+	TaxClasses []string `json:"taxClasses"`
+	Styles     []string `json:"styles" doc:"at most 2000"`
+	Attrs      []string `json:"attrs" doc:"names of attributes"`
+	Levels     []string `json:"levels" doc:"names of price levels"`
+	Costs      []string `json:"costs" doc:"names of further costs"`
+	Currencies []string `json:"currencies" doc:"of the channels"`
 }
 
+const stylesShown = 2000
+
 func (s *Server) facets() Facets {
-	categories, brands, tags := map[string]bool{}, map[string]bool{}, map[string]bool{}
-	products := s.live.Current().Book.Products
-	for i := range products {
-		p := &products[i]
-		for path := p.Category; path != "" && !categories[path]; path = path[:max(strings.LastIndex(path, "/"), 0)] {
-			categories[path] = true
+	sets := map[string]map[string]bool{}
+	add := func(kind, value string) {
+		if value == "" {
+			return
 		}
-		if p.Brand != "" {
-			brands[p.Brand] = true
+		if sets[kind] == nil {
+			sets[kind] = map[string]bool{}
+		}
+		sets[kind][value] = true
+	}
+	book := s.live.Current().Book
+	for i := range book.Products {
+		p := &book.Products[i]
+		for path := p.Category; path != "" && !sets["category"][path]; path = path[:max(strings.LastIndex(path, "/"), 0)] {
+			add("category", path)
+		}
+		add("brand", p.Brand)
+		add("supplier", p.Supplier)
+		add("type", p.Type)
+		if len(sets["style"]) < stylesShown {
+			add("style", p.Style)
 		}
 		for _, t := range p.Tags {
-			tags[t] = true
+			add("tag", t)
+		}
+		for name := range p.Attrs {
+			add("attr", name)
+		}
+		for name := range p.Levels {
+			add("level", name)
+		}
+		for name := range p.Costs {
+			add("cost", name)
 		}
 	}
-	return Facets{sorted(categories), sorted(brands), sorted(tags)}
+	for class := range book.Settings.TaxRates {
+		add("taxClass", class)
+	}
+	add("currency", book.Settings.Currency)
+	for i := range book.Channels {
+		add("currency", book.Channels[i].Currency)
+	}
+	return Facets{sorted(sets["category"]), sorted(sets["brand"]), sorted(sets["tag"]), sorted(sets["supplier"]), sorted(sets["type"]), sorted(sets["taxClass"]),
+		sorted(sets["style"]), sorted(sets["attr"]), sorted(sets["level"]), sorted(sets["cost"]), sorted(sets["currency"])}
 }
 
 func sorted(set map[string]bool) []string {

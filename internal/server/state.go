@@ -37,6 +37,7 @@ type ChannelState struct {
 type LayerState struct {
 	Layer string `json:"layer"`
 	Mode  string `json:"mode"`
+	Then  string `json:"then,omitempty" enum:",end-price"`
 }
 
 // FlagState counts the flags.
@@ -157,7 +158,11 @@ func (s *Server) state(ctx context.Context) (State, error) {
 		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
 	}
 	for _, l := range snap.Book.Settings.Layers {
-		st.Layers = append(st.Layers, LayerState{l.Layer.String(), string(l.Mode)})
+		one := LayerState{Layer: l.Layer.String(), Mode: string(l.Mode)}
+		if l.EndPrice {
+			one.Then = "end-price"
+		}
+		st.Layers = append(st.Layers, one)
 	}
 	found, version, searching := s.currentFlags(snap)
 	st.Flags.Searching = searching || version != snap.Version

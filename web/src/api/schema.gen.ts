@@ -2196,10 +2196,23 @@ export interface components {
             sku: string;
         };
         Facets: {
+            /** @description names of attributes */
+            attrs: string[];
             brands: string[];
             /** @description paths, those in between too */
             categories: string[];
+            /** @description names of further costs */
+            costs: string[];
+            /** @description of the channels */
+            currencies: string[];
+            /** @description names of price levels */
+            levels: string[];
+            /** @description at most 2000 */
+            styles: string[];
+            suppliers: string[];
             tags: string[];
+            taxClasses: string[];
+            types: string[];
         };
         FlagAnswer: {
             channel?: string;
@@ -2403,6 +2416,8 @@ export interface components {
         LayerState: {
             layer: string;
             mode: string;
+            /** @enum {string} */
+            then?: "" | "end-price";
         };
         LayersForm: {
             layers: components["schemas"]["LayerForm"][];

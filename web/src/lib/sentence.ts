@@ -1,10 +1,11 @@
-import type { Rule, Where } from "../api/client";
+import type { Effect, Rule, Where } from "../api/client";
 import { amount, day, through } from "./format";
 
 /** A rule in words: what, on which goods, where, when. */
 export interface Sentence {
   what: string;
   goods: string;
+  whom: string;
   where: string;
   when: string;
 }
@@ -39,22 +40,72 @@ export function goodsWords(w: Where | undefined): string {
     const skus = listOf(w.sku);
     return skus.length > 3 ? `${skus.length} listed SKUs` : some(skus);
   }
-  if (w.list) {
-    const { min, max } = w.list;
-    if (min && max) return `list price ${amount(min)} to ${amount(max)}`;
-    return min ? `list price from ${amount(min)}` : `list price up to ${amount(max)}`;
+  if (w.style !== undefined) return `style ${some(listOf(w.style))}`;
+  if (w.supplier !== undefined) return `from ${some(listOf(w.supplier))}`;
+  if (w.type !== undefined) return `of type ${some(listOf(w.type))}`;
+  if (w.taxClass !== undefined) return `tax class ${some(listOf(w.taxClass))}`;
+  if (w.range !== undefined) return `the range ${some(listOf(w.range))}`;
+  if (w.reduced !== undefined) return w.reduced ? "goods reduced already" : "goods not reduced yet";
+  if (w.attr)
+    return Object.entries(w.attr)
+      .map(
+        ([name, test]) =>
+          `${name} ${typeof test === "object" && !Array.isArray(test) ? spanWords(test as Bounds) : some(listOf(test))}`,
+      )
+      .join(", and ");
+  for (const [key, name] of Object.entries(numberNames)) {
+    const b = w[key as keyof typeof numberNames];
+    if (b) return `${name} ${spanWords(b)}`;
   }
   return `by ${Object.keys(w).join(", ")}`;
 }
 
-export function effectWords(rule: Pick<Rule, "effect">): string {
-  const e = rule.effect;
-  if (!e) return "a rule of another form";
+interface Bounds {
+  min?: string;
+  max?: string;
+}
+const numberNames = { list: "list price", cost: "cost", stock: "stock", sold: "units sold", rating: "rating" } as const;
+
+function spanWords({ min, max }: Bounds): string {
+  if (min && max) return `${amount(min)} to ${amount(max)}`;
+  return min ? `from ${amount(min)}` : `up to ${amount(max)}`;
+}
+
+/** What a rule does: its effect, its breaks, or its ladder. */
+export function whatWords(rule: Rule): string {
+  if (rule.breaks) {
+    const words = rule.breaks.map((b) => `${String(b.from)}: ${effectWords(b).replace(/ for$| of$/, "")}`);
+    return `from ${words.slice(0, 3).join(", from ")}${words.length > 3 ? " …" : ""} on`;
+  }
+  if (rule.ladder) return `by the ladder ${rule.ladder} on`;
+  if (!rule.effect) return "an offer or an order on";
+  const basis = rule.of ? ` the ${rule.of.replace(":", " ")}` : "";
+  return effectWords(rule.effect) + basis + (basis ? " of" : "");
+}
+
+/** For whom a rule is. */
+export function whomWords(rule: Rule, names: (code: string) => string): string {
+  const a = rule.audience;
+  if (!a) return "";
+  const who = [...(a.groups ?? []), ...(a.customers ?? [])].map(names);
+  const parts = who.length > 0 ? [`for ${some(who)}`] : [];
+  if (a.firstOrder !== undefined) parts.push(a.firstOrder ? "on a first order" : "not on a first order");
+  if (a.signedIn !== undefined) parts.push(a.signedIn ? "when signed in" : "when not signed in");
+  if (a.countries) parts.push(`in ${some(a.countries)}`);
+  for (const [name, values] of Object.entries(a.customerAttr ?? {})) parts.push(`where ${name} is ${some(values)}`);
+  return parts.join(", ");
+}
+
+export function effectWords(e: Effect): string {
   if (e.percentOff !== undefined) return `${e.percentOff} % off`;
   if (e.percentOn !== undefined) return `${e.percentOn} % on top of`;
   if (e.amountOff !== undefined) return `${amount(e.amountOff)} off`;
   if (e.amountOn !== undefined) return `${amount(e.amountOn)} on top of`;
   if (e.setPrice !== undefined) return `${amount(e.setPrice)} for`;
+  if (e.level !== undefined) return `price level ${e.level} for`;
+  if (e.markup !== undefined) return `cost plus ${e.markup} % for`;
+  if (e.margin !== undefined) return `a margin of ${e.margin} % for`;
+  if (e.derive) return `${e.derive.percent} % of the price of ${e.derive.from} for`;
   return Object.keys(e).join(", ");
 }
 
@@ -70,8 +121,9 @@ export function windowWords(w: Rule["window"], now?: string): string {
         "and",
       )}`,
     );
-  const known = new Set(["from", "to", "days"]);
-  for (const key of Object.keys(w)) if (!known.has(key)) parts.push(`in set ${key}`);
+  if (w.hours) parts.push(`${w.hours.join(" to ")}`);
+  if (w.weekly) parts.push(`each week ${w.weekly.from} to ${w.weekly.to}`);
+  if (w.yearly) parts.push(`each year ${w.yearly.from} to ${w.yearly.to}`);
   return parts.length ? parts.join(" ") : "until switched off";
 }
 
@@ -87,15 +139,34 @@ export function endingWords(e: Rule["ending"]): string {
   return `${way} ${amount(e.step)}${shift}`;
 }
 
-export function sentence(rule: Rule, channels: Map<string, string>, now?: string): Sentence {
+export function sentence(
+  rule: Rule,
+  channels: Map<string, string>,
+  now?: string,
+  names: (code: string) => string = (c) => c,
+): Sentence {
   const places = rule.channels?.map((c) => channels.get(c) ?? c);
   const least = rule.minQuantity && rule.minQuantity > 1 ? `, from ${rule.minQuantity} pieces` : "";
   const ending = endingWords(rule.ending);
+  const floor = rule.floor
+    ? rule.floor.cost
+      ? ", never below cost"
+      : rule.floor.margin
+        ? `, never below ${rule.floor.margin} % margin`
+        : `, never below ${amount(rule.floor.amount)}`
+    : "";
+  const most = rule.maxOff
+    ? `, at most ${rule.maxOff.percent ? `${rule.maxOff.percent} %` : amount(rule.maxOff.amount)} off`
+    : "";
+  const campaign = rule.campaign ? `, with the campaign ${names(rule.campaign)}` : "";
   return {
-    what: effectWords(rule),
-    goods: goodsWords(rule.where) + least + (ending ? `, rounded ${ending}` : ""),
+    what: whatWords(rule),
+    goods: goodsWords(rule.where) + least + most + floor + (ending ? `, rounded ${ending}` : ""),
+    whom: whomWords(rule, names),
     where: places ? `at the ${joined(places, "and the")}` : "in every channel",
-    when: windowWords(rule.window, now),
+    when:
+      (rule.window || !rule.campaign ? windowWords(rule.window, now) : "") +
+      campaign.replace(/^, /, rule.window ? ", " : ""),
   };
 }
 
@@ -123,3 +194,9 @@ export function reasonWords(reason: string, by: string, counted?: string, wanted
   };
   return words[reason] ?? reason;
 }
+
+/** A rule as one line of text. */
+export const sentenceText = (rule: Rule, channels: Map<string, string>, now?: string) => {
+  const s = sentence(rule, channels, now);
+  return [`${s.what} ${s.goods}`, s.whom, s.where, s.when].filter(Boolean).join(", ");
+};

@@ -17,7 +17,7 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Layer, type RuleRow } from "../../api/client";
-import { useSave } from "../../api/queries";
+import { useMay, useSave } from "../../api/queries";
 import { layerColour, layerNames, modeWords } from "../../lib/layers";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
@@ -32,11 +32,15 @@ interface Props {
   seen: (r: RuleRow) => boolean;
   filtered: boolean;
   channels: Map<string, string>;
+  names: (code: string) => string;
+  ticked: Set<string>;
+  onTick: (code: string, on: boolean) => void;
   now: string;
 }
 
 /** One layer: how its rules share the work, and the rules by rank, which are dragged or moved with Alt and the arrows. */
-export function Band({ layer, mode, rules, seen, filtered, channels, now }: Props) {
+export function Band({ layer, mode, rules, seen, filtered, channels, names, ticked, onTick, now }: Props) {
+  const may = useMay("manager");
   const { params } = useViewpoint();
   const navigate = useNavigate();
   const fail = useFailed();
@@ -76,7 +80,11 @@ export function Band({ layer, mode, rules, seen, filtered, channels, now }: Prop
         <LayerMark layer={layer} size={15} />
         <h2 className="text-[16px]">{layerNames[layer]}</h2>
         <p className="text-quiet">{modeWords[mode] ?? mode}</p>
-        <Button className="ml-auto" onClick={() => void navigate(`/stack/new${withLayer(carried(params), layer)}`)}>
+        <Button
+          className="ml-auto"
+          disabled={!may}
+          onClick={() => void navigate(`/stack/new${withLayer(carried(params), layer)}`)}
+        >
           <Plus size={14} aria-hidden /> New {layerNames[layer].toLowerCase()} rule
         </Button>
       </div>
@@ -84,7 +92,7 @@ export function Band({ layer, mode, rules, seen, filtered, channels, now }: Prop
         <SortableContext
           items={shown.map((r) => r.rule.code)}
           strategy={verticalListSortingStrategy}
-          disabled={filtered}
+          disabled={filtered || !may}
         >
           <ol>
             {shown.map((r) => (
@@ -94,7 +102,10 @@ export function Band({ layer, mode, rules, seen, filtered, channels, now }: Prop
                 place={index(r.rule.code)}
                 channels={channels}
                 now={now}
-                canMove={!filtered}
+                names={names}
+                ticked={ticked.has(r.rule.code)}
+                onTick={(on) => onTick(r.rule.code, on)}
+                canMove={!filtered && may}
                 onMove={(way) => move(index(r.rule.code), index(r.rule.code) + way)}
               />
             ))}

@@ -4,7 +4,7 @@ import { GripVertical, MoreHorizontal } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 import { Link, useNavigate } from "react-router";
 import { api, take, type RuleRow } from "../../api/client";
-import { useSave } from "../../api/queries";
+import { useMay, useSave } from "../../api/queries";
 import { count, day } from "../../lib/format";
 import { sentence } from "../../lib/sentence";
 import { carried, useViewpoint } from "../../lib/viewpoint";
@@ -16,7 +16,10 @@ interface Props {
   place: number;
   channels: Map<string, string>;
   now: string;
+  names: (code: string) => string;
   canMove: boolean;
+  ticked: boolean;
+  onTick: (on: boolean) => void;
   onMove: (way: 1 | -1) => void;
 }
 
@@ -34,7 +37,7 @@ function stateWords(row: RuleRow, now: string): string {
 }
 
 /** One rule as a sentence, with its reach and its state. */
-export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) {
+export function RuleLine({ row, place, channels, now, names, canMove, ticked, onTick, onMove }: Props) {
   const { rule } = row;
   const { params } = useViewpoint();
   const navigate = useNavigate();
@@ -47,8 +50,10 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
   const flip = useSave((status: "on" | "off") =>
     take(api.POST("/api/rules/{code}/switch", { ...path, body: { status } })),
   );
+  const start = useSave(() => take(api.POST("/api/rules-batch", { body: { codes: [rule.code], do: "start" } })));
   const remove = useSave(() => take(api.DELETE("/api/rules/{code}", path)));
-  const s = sentence(rule, channels, now);
+  const s = sentence(rule, channels, now, names);
+  const may = useMay("manager");
   const name = rule.name ?? rule.code;
   const asleep = row.state === "off" || row.state === "draft" || row.state === "over";
   const edit = `/stack/rule/${encodeURIComponent(rule.code)}${carried(params)}`;
@@ -61,6 +66,15 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
       data-rule={rule.code}
       className={`flex items-center gap-3 border-b bg-paper py-1.5 pr-1 pl-1 ${isDragging ? "relative z-10 shadow-lg" : "hover:bg-wash/60"}`}
     >
+      {may && (
+        <input
+          type="checkbox"
+          className="ml-1 accent-ink"
+          aria-label={`Choose ${name}`}
+          checked={ticked}
+          onChange={(e) => onTick(e.target.checked)}
+        />
+      )}
       <button
         type="button"
         ref={setActivatorNodeRef}
@@ -89,7 +103,7 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
           {name}
         </Link>
         <p>
-          <span className="font-medium">{s.what}</span> {s.goods}, {s.where}, {s.when}
+          <span className="font-medium">{s.what}</span> {[s.goods, s.whom, s.where, s.when].filter(Boolean).join(", ")}
           {rule.note && <span className="text-quiet"> · {rule.note}</span>}
         </p>
       </div>
@@ -114,6 +128,7 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
         <span className={row.state === "on" ? "font-medium text-good" : "text-quiet"}>{stateWords(row, now)}</span>
       </div>
       <Switch.Root
+        disabled={!may}
         checked={(rule.status ?? "on") === "on"}
         onCheckedChange={(on) => flip.mutate(on ? "on" : "off", { onError: fail })}
         aria-label={`${name} is on`}
@@ -135,9 +150,16 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
             <DropdownMenu.Item className={item} onSelect={() => void navigate(edit)}>
               Edit
             </DropdownMenu.Item>
-            <DropdownMenu.Item className={item} onSelect={() => void navigate(copy)}>
-              Copy
-            </DropdownMenu.Item>
+            {may && (
+              <DropdownMenu.Item className={item} onSelect={() => void navigate(copy)}>
+                Copy
+              </DropdownMenu.Item>
+            )}
+            {may && row.state !== "on" && (
+              <DropdownMenu.Item className={item} onSelect={() => start.mutate(undefined, { onError: fail })}>
+                Start now
+              </DropdownMenu.Item>
+            )}
             <DropdownMenu.Item
               className={item}
               onSelect={() =>
@@ -148,13 +170,17 @@ export function RuleLine({ row, place, channels, now, canMove, onMove }: Props) 
             >
               Show its products
             </DropdownMenu.Item>
-            <DropdownMenu.Separator className="my-1 border-t" />
-            <DropdownMenu.Item
-              className={`${item} text-bad`}
-              onSelect={() => remove.mutate(undefined, { onError: fail })}
-            >
-              Delete
-            </DropdownMenu.Item>
+            {may && (
+              <>
+                <DropdownMenu.Separator className="my-1 border-t" />
+                <DropdownMenu.Item
+                  className={`${item} text-bad`}
+                  onSelect={() => remove.mutate(undefined, { onError: fail })}
+                >
+                  Delete
+                </DropdownMenu.Item>
+              </>
+            )}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>

@@ -1,8 +1,12 @@
 import { useMemo, useState } from "react";
 import type { Layer, RuleRow } from "../../api/client";
-import { useProgramState, useRules } from "../../api/queries";
+import { useItems, useMay, useOutlook, useProgramState, useRules } from "../../api/queries";
+import { useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
 import { Failed } from "../../ui/states";
+import { ArrangeDialog } from "./ArrangeDialog";
 import { Band } from "./Band";
+import { BatchBar } from "./BatchBar";
 import { goodsWords } from "../../lib/sentence";
 
 const filters: [string, string][] = [
@@ -26,24 +30,56 @@ export function Stack() {
   const { data: rules, error, refetch } = useRules();
   const [words, setWords] = useState("");
   const [filter, setFilter] = useState("all");
+  const [ticked, setTicked] = useState<Set<string>>(new Set());
+  const [arranging, setArranging] = useState(false);
+  const [onlyReaching, setOnlyReaching] = useState(false);
+  const { params, viewpoint } = useViewpoint();
+  const sku = params.get("sku") ?? "";
+  const { data: outlook } = useOutlook(viewpoint, onlyReaching ? sku : "");
+  const { data: groups } = useItems("groups");
+  const { data: customers } = useItems("customers");
+  const { data: campaigns } = useItems("campaigns");
+  const may = useMay("manager");
+  const names = useMemo(() => {
+    const map = new Map([...(groups ?? []), ...(customers ?? []), ...(campaigns ?? [])].map((i) => [i.code, i.name]));
+    return (code: string) => map.get(code) || code;
+  }, [groups, customers, campaigns]);
+  const tick = (code: string, on: boolean) =>
+    setTicked((old) => {
+      const next = new Set(old);
+      if (on) next.add(code);
+      else next.delete(code);
+      return next;
+    });
   const channels = useMemo(() => new Map((state?.channels ?? []).map((c) => [c.code, c.name])), [state]);
   const wanted = words.toLowerCase();
+  const reaching = sku ? outlook?.rules.map((r) => r.code) : undefined;
   const seen = (r: RuleRow) =>
     fits(r, filter) &&
+    (!onlyReaching || !reaching || reaching.includes(r.rule.code)) &&
     `${r.rule.name ?? ""} ${r.rule.code} ${r.rule.note ?? ""} ${goodsWords(r.rule.where)}`
       .toLowerCase()
       .includes(wanted);
   if (error && !rules) return <Failed error={error} retry={() => void refetch()} />;
-  // The catalog and sale layers can be written here so far; others are shown where a book holds rules in them.
-  const layers = (state?.layers ?? []).filter(
-    (l) => l.layer === "catalog" || l.layer === "sale" || rules?.some((r) => r.rule.layer === l.layer),
-  );
+  const layers = state?.layers ?? [];
   return (
     <div className="h-full overflow-y-auto">
       <div className="mx-auto max-w-[1500px] px-5 pb-16">
         <div className="flex items-center gap-4 py-3">
           <h1 className="text-[19px]">Stack</h1>
           <p className="text-quiet">A price passes from top to bottom.</p>
+          {may && <Button onClick={() => setArranging(true)}>Order and modes</Button>}
+          {sku && (
+            <label className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                checked={onlyReaching}
+                onChange={(e) => setOnlyReaching(e.target.checked)}
+              />
+              only what selects {sku}
+            </label>
+          )}
           <input
             type="search"
             aria-label="Find a rule"
@@ -68,6 +104,8 @@ export function Stack() {
             </select>
           </label>
         </div>
+        {ticked.size > 0 && <BatchBar codes={[...ticked]} onClear={() => setTicked(new Set())} />}
+        {arranging && state && <ArrangeDialog layers={state.layers} onClose={() => setArranging(false)} />}
         {rules &&
           layers.map((l) => (
             <Band
@@ -76,8 +114,11 @@ export function Stack() {
               mode={l.mode}
               rules={rules.filter((r) => r.rule.layer === l.layer)}
               seen={seen}
-              filtered={words !== "" || filter !== "all"}
+              filtered={words !== "" || filter !== "all" || onlyReaching}
               channels={channels}
+              names={names}
+              ticked={ticked}
+              onTick={tick}
               now={state?.now ?? ""}
             />
           ))}

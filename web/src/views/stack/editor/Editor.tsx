@@ -1,20 +1,23 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { Problem, api, take, type Rule } from "../../../api/client";
-import { refresh, useImpact, useProgramState, useSave } from "../../../api/queries";
+import { Problem, api, take, type Demand, type Rule } from "../../../api/client";
+import { refresh, useImpact, useMay, useProgramState, useSave } from "../../../api/queries";
 import { layerNames } from "../../../lib/layers";
-import { sentence } from "../../../lib/sentence";
+import { sentenceText } from "../../../lib/sentence";
 import { carried, useViewpoint } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
 import { ImpactPanel } from "./ImpactPanel";
+import { PublicTexts } from "./PublicTexts";
 import { SelectionBuilder } from "./SelectionBuilder";
 import { SentenceControls } from "./SentenceControls";
 import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "./form";
 
 interface Props {
+  /** Names what is written, for what survives a reload. */
+  draft: string;
   start: Form;
   /** The state of the saved rule that this is based on; "" for a new rule. */
   etag: string;
@@ -23,8 +26,10 @@ interface Props {
 }
 
 /** A rule as a sentence with controls; beside it what it would do to the whole catalogue, while it is written. */
-export function Editor({ start, etag, saved, codes }: Props) {
-  const [form, setForm] = useState(start);
+export function Editor({ draft, start, etag, saved, codes }: Props) {
+  const [kept] = useState(() => keptForm(draft, etag));
+  const [form, setForm] = useState(kept ?? start);
+  const may = useMay("manager");
   const [base, setBase] = useState(etag);
   const [theirs, setTheirs] = useState<Rule | null | undefined>(undefined);
   const [tried, setTried] = useState(false);
@@ -57,7 +62,10 @@ export function Editor({ start, etag, saved, codes }: Props) {
     if (!found.has(placeOf(d.location))) found.set(placeOf(d.location), d.message);
   // Blanks that nobody has come to yet are not reproached before the first try to save.
   const errors = new Map([...found].filter(([place]) => tried || !untouched(place, form)));
-  const back = () => void navigate("/stack" + carried(params));
+  const back = () => {
+    sessionStorage.removeItem(draft);
+    void navigate("/stack" + carried(params));
+  };
   const submit = () => {
     setTried(true);
     if (found.size > 0) return;
@@ -69,6 +77,10 @@ export function Editor({ start, etag, saved, codes }: Props) {
     });
   };
   const dirty = JSON.stringify(writeForm(form)) !== JSON.stringify(writeForm(start));
+  useEffect(() => {
+    if (dirty) sessionStorage.setItem(draft, JSON.stringify({ etag: base, form }));
+    else sessionStorage.removeItem(draft);
+  }, [dirty, draft, base, form]);
   const takeTheirs = async () => {
     if (!theirs) return back();
     await refresh(client);
@@ -83,6 +95,16 @@ export function Editor({ start, etag, saved, codes }: Props) {
     const row = rules.rules.find((r) => (r.rule as unknown as Rule).code === saved);
     if (row) setBase(row.etag);
     setTheirs(undefined);
+  };
+  // A price that a channel would accept becomes the rule's: as an ending on whole amounts, or as the percent at the limit.
+  const takePrice = (d: Demand, price: string) => {
+    if (d.kind === "whole-units") {
+      const up = Number(price) > Number(d.have ?? price);
+      change({ step: "1", shift: "", direction: up ? "up" : "down" });
+    } else if (d.kind === "least-off" || d.kind === "most-off") {
+      const percent = /(\d+(\.\d+)?)/.exec(d.wants)?.[1];
+      if (percent) change({ effect: { ...form.effect, kind: "percentOff", value: percent } });
+    }
   };
   const channels = new Map((state?.channels ?? []).map((c) => [c.code, c.name]));
   return (
@@ -124,11 +146,11 @@ export function Editor({ start, etag, saved, codes }: Props) {
                 </p>
                 {theirs && (
                   <p className="mt-1">
-                    Theirs: {theirs.name}. {Object.values(sentence(theirs, channels, state?.now)).join(" ")}
+                    Theirs: {theirs.name}. {sentenceText(theirs, channels, state?.now)}
                   </p>
                 )}
                 <p>
-                  Yours: {rule.name}. {Object.values(sentence(rule, channels, state?.now)).join(" ")}
+                  Yours: {rule.name}. {sentenceText(rule, channels, state?.now)}
                 </p>
                 <div className="mt-2 flex gap-2">
                   <Button onClick={() => void takeTheirs()}>{theirs ? "Take theirs" : "Leave it deleted"}</Button>
@@ -136,11 +158,20 @@ export function Editor({ start, etag, saved, codes }: Props) {
                 </div>
               </div>
             )}
+            {kept && dirty && (
+              <p role="status" className="mt-2 text-quiet">
+                You left this unsaved; it is as you left it.{" "}
+                <button type="button" className="underline underline-offset-2" onClick={() => setForm(start)}>
+                  Start from what is saved
+                </button>
+              </p>
+            )}
             <SentenceControls form={form} errors={errors} change={change} />
             <div className="mt-3">
               <SelectionBuilder selection={form.selection} onChange={(selection) => change({ selection })} />
               <FieldError>{errors.get("where")}</FieldError>
             </div>
+            <PublicTexts form={form} change={change} />
             <div className="mt-4 grid grid-cols-[1fr_220px] gap-3">
               <label className="block">
                 <span className="text-[12px] text-quiet">Note for colleagues</span>
@@ -165,24 +196,23 @@ export function Editor({ start, etag, saved, codes }: Props) {
                 <FieldError>{errors.get("code")}</FieldError>
               </label>
             </div>
-            {Object.keys(form.rest).filter((k) => k !== "window").length > 0 && (
+            {Object.keys(form.rest).length > 0 && (
               <p className="mt-3 text-quiet">
-                This rule also says{" "}
-                {Object.keys(form.rest)
-                  .filter((k) => k !== "window")
-                  .join(", ")}
-                , which is kept as it is.
+                This rule also says {Object.keys(form.rest).join(", ")}, which is kept as it is.
               </p>
             )}
             <FieldError>{errors.get("other")}</FieldError>
           </div>
         </div>
         <div className="flex shrink-0 items-center gap-2 border-t bg-paper px-6 py-2">
-          <Button look="ink" type="submit" disabled={save.isPending}>
+          <Button look="ink" type="submit" disabled={save.isPending || !may}>
             {isNew ? "Save the rule" : "Save the change"}
           </Button>
           <Button onClick={back}>{dirty ? "Leave without saving" : "Back to the stack"}</Button>
-          <span className="text-quiet">Saved rules show on the board at once, in the channels when published.</span>
+          <span className="text-quiet">
+            {may ? "" : "You may look and try, not save. "}Saved rules show on the board at once, in the channels when
+            published.
+          </span>
           {refused && (
             <span role="alert" className="ml-auto font-medium text-bad">
               {refused.message}
@@ -200,6 +230,7 @@ export function Editor({ start, etag, saved, codes }: Props) {
         error={impact.error}
         stale={impact.isPlaceholderData}
         blocked={found.size > 0}
+        onTake={form.how === "effect" ? takePrice : null}
       />
     </form>
   );
@@ -210,7 +241,17 @@ function untouched(place: string, f: Form): boolean {
   return (
     (place === "name" && f.name === "") ||
     (place === "code" && f.name === "") ||
-    (place === "effect" && f.value === "") ||
+    (place === "effect" && f.effect.value === "") ||
+    (place === "breaks" && f.breaks.some((b) => b.effect.value === "")) ||
+    (place === "ladder" && f.ladder === "") ||
     (place === "where" && f.selection.root.parts.length === 0 && !f.selection.everything)
   );
+}
+
+/** What was written before a reload, on the same saved state. */
+function keptForm(draft: string, etag: string): Form | null {
+  const text = sessionStorage.getItem(draft);
+  if (!text) return null;
+  const kept = JSON.parse(text) as { etag: string; form: Form };
+  return kept.etag === etag ? kept.form : null;
 }

@@ -6,6 +6,7 @@ import { useViewpoint } from "../../../lib/viewpoint";
 import { Empty, Failed } from "../../../ui/states";
 import { Editor } from "./Editor";
 import { codeFrom, emptyForm, readForm } from "./form";
+import { newValues } from "./selection";
 
 /** The editor of a saved rule, of a copy of one, or of a new one, by the address. */
 export function EditorPage() {
@@ -24,7 +25,12 @@ export function EditorPage() {
       return row ? { form: readForm(row.rule), etag: row.etag, saved: row.rule.code } : undefined;
     }
     const source = rules.find((r) => r.rule.code === copy)?.rule;
-    if (!source) return { form: emptyForm(layer, last(layer) + 1), etag: "", saved: "" };
+    if (!source) {
+      const form = emptyForm(layer, last(layer) + 1);
+      const chosen = params.get("chosen") ? sessionStorage.getItem("dogbane-chosen") : null;
+      if (chosen) form.selection.root.parts.push(newValues("sku", JSON.parse(chosen) as string[]));
+      return { form, etag: "", saved: "" };
+    }
     const name = `${source.name ?? source.code}, copy`;
     return {
       form: {
@@ -47,6 +53,7 @@ export function EditorPage() {
   return (
     <Editor
       key={`${code} ${copy} ${layer}`}
+      draft={`dogbane-rule ${code ?? ""} ${copy ?? ""} ${layer}`}
       start={start.form}
       etag={start.etag}
       saved={start.saved}

@@ -1,5 +1,6 @@
-import type { Impact } from "../../../api/client";
-import { useProgramState } from "../../../api/queries";
+import type { Demand, Histogram, Impact } from "../../../api/client";
+import { useItems, useProgramState } from "../../../api/queries";
+import { Button } from "../../../ui/button";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
 
@@ -8,14 +9,20 @@ interface Props {
   error: unknown;
   stale: boolean;
   blocked: boolean;
+  /** Takes a price that a channel would accept; null where the rule's effect is no fixed price or percent. */
+  onTake: ((demand: Demand, price: string) => void) | null;
 }
 
 const shapedWords: Record<string, string> = { "max-off": "limit", floor: "floor", ending: "ending", zero: "held at 0" };
 
 /** What the unsaved rule would do: products reached, prices changed, the margin, the biggest movers. */
-export function ImpactPanel({ impact, error, stale, blocked }: Props) {
+export function ImpactPanel({ impact, error, stale, blocked, onTake }: Props) {
   const { data: state } = useProgramState();
   const channel = state?.channels.find((c) => c.code === impact?.channel)?.name;
+  const { data: groups } = useItems("groups");
+  const { data: customers } = useItems("customers");
+  const code = impact?.who.split(":")[1] ?? "";
+  const who = [...(groups ?? []), ...(customers ?? [])].find((i) => i.code === code)?.name ?? code;
   const broken = !impact || impact.errors.length > 0;
   return (
     <aside
@@ -34,8 +41,9 @@ export function ImpactPanel({ impact, error, stale, blocked }: Props) {
       ) : (
         <div className={stale || blocked ? "opacity-60" : ""}>
           <p className="text-quiet">
-            {channel ? `At the ${channel}, ` : ""}
-            {moment(impact.at, state?.now)}
+            {channel ? `At the ${channel}` : "Without a channel"}
+            {who ? ` for ${who}` : ""}
+            {impact.quantity > 1 ? `, ${count(impact.quantity)} pieces` : ""}, {moment(impact.at, state?.now)}
             {impact.moved && !impact.never && ", when it is open"}
           </p>
           {impact.never && (
@@ -60,6 +68,14 @@ export function ImpactPanel({ impact, error, stale, blocked }: Props) {
               impact.marginAfter &&
               `Mean margin ${impact.marginBefore} % → ${impact.marginAfter} %.`}
           </p>
+          {(impact.newBelow > 0 || impact.cleared > 0) && (
+            <p className="mt-1">
+              {impact.newBelow > 0 && (
+                <b className="text-bad">{count(impact.newBelow)} products come to lie below cost. </b>
+              )}
+              {impact.cleared > 0 && <b className="text-good">{count(impact.cleared)} no longer lie below cost.</b>}
+            </p>
+          )}
           {impact.reach > 0 && (
             <p className="mt-1 text-quiet">
               {impact.sample.slice(0, 4).join("; ")}
@@ -67,6 +83,8 @@ export function ImpactPanel({ impact, error, stale, blocked }: Props) {
             </p>
           )}
           {impact.example && <ExampleLine impact={impact} />}
+          <Demands demands={impact.demands} onTake={onTake} />
+          {impact.changed > 0 && <ChangeBars h={impact.changes} />}
           {impact.movers.length > 0 && (
             <>
               <h3 className="mt-4 border-b pb-1">Biggest changes</h3>
@@ -140,5 +158,81 @@ function ExampleLine({ impact }: { impact: Impact }) {
         </p>
       )}
     </div>
+  );
+}
+
+const demandWords: Record<string, string> = {
+  "whole-units": "takes whole amounts only",
+  "least-off": "demands",
+  "most-off": "permits",
+  reference: "demands",
+  "lead-hours": "wants",
+};
+
+/** What channels demand of a price and the rule does not keep, with the nearest values that would pass. */
+function Demands({ demands, onTake }: { demands: Demand[]; onTake: Props["onTake"] }) {
+  if (demands.length === 0) return null;
+  return (
+    <section aria-label="What channels demand" className="mt-3 rounded-[4px] border border-bad/60 px-3 py-2">
+      {demands.map((d) => (
+        <div key={d.channel + d.kind} className="mb-1 last:mb-0">
+          <p>
+            <b>{d.name}</b> {demandWords[d.kind]}
+            {d.kind !== "whole-units" && ` ${d.wants}`}
+            {d.count > 0 && `: ${count(d.count)} ${d.count === 1 ? "price does" : "prices do"} not keep to it`}
+            {d.kind === "lead-hours" && `: not before ${d.nearest[0]?.replace("T", " ") ?? ""}`}
+          </p>
+          {d.sku && d.nearest.length > 0 && (
+            <p className="text-quiet">
+              {d.sku} would be {amount(d.have)}; valid is{" "}
+              {d.nearest.map((n, i) => (
+                <span key={n}>
+                  {i > 0 && " or "}
+                  {onTake ? (
+                    <Button
+                      look="bare"
+                      className="min-h-0 px-1 underline underline-offset-2"
+                      onClick={() => onTake(d, n)}
+                    >
+                      {amount(n)}
+                    </Button>
+                  ) : (
+                    amount(n)
+                  )}
+                </span>
+              ))}
+            </p>
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+/** How the changed prices change, in percent of what they were. */
+function ChangeBars({ h }: { h: Histogram }) {
+  const most = Math.max(1, ...h.counts);
+  const label = h.counts
+    .map((n, i) => (n > 0 ? `${count(n)} by ${h.from + i * h.width} to ${h.from + (i + 1) * h.width} %` : ""))
+    .filter(Boolean)
+    .join(", ");
+  return (
+    <figure className="mt-3" aria-label={`Changes in percent: ${label}`}>
+      <div className="flex h-9 items-end gap-px" aria-hidden>
+        {h.counts.map((n, i) => (
+          <span
+            key={i}
+            title={`${h.from + i * h.width} to ${h.from + (i + 1) * h.width} %: ${count(n)}`}
+            className={`block flex-1 ${n === 0 ? "bg-line" : h.from + i * h.width < 0 ? "bg-sale" : "bg-ink/70"}`}
+            style={{ height: n === 0 ? 1 : Math.max(3, (n / most) * 36) }}
+          />
+        ))}
+      </div>
+      <figcaption className="flex text-[11px] text-quiet">
+        <span>{h.from} %</span>
+        <span className="mx-auto">change in percent{h.mean !== null && `, mean ${h.mean} %`}</span>
+        <span>{h.from + h.counts.length * h.width} %</span>
+      </figcaption>
+    </figure>
   );
 }

@@ -1,24 +1,38 @@
 import { X } from "lucide-react";
 import { useState } from "react";
 import { api, take } from "../../../api/client";
-import { useFacets } from "../../../api/queries";
+import { useFacets, useItems } from "../../../api/queries";
 import { count, errorText } from "../../../lib/format";
 import { goodsWords } from "../../../lib/sentence";
 import { Button } from "../../../ui/button";
 import { PickMany } from "../../../ui/pick-many";
-import { newGroup, newList, newValues, replaced, type Group, type Part, type Selection } from "./selection";
+import {
+  fieldWords,
+  newAttr,
+  newGroup,
+  newNumber,
+  newReduced,
+  newValues,
+  numberFields,
+  replaced,
+  valueFields,
+  type Group,
+  type Part,
+  type Selection,
+} from "./selection";
 
 interface Props {
+  title?: string;
   selection: Selection;
   onChange: (s: Selection) => void;
 }
 
 /** Says which goods a rule is for: conditions, all or any of them, each of which may be turned round. */
-export function SelectionBuilder({ selection, onChange }: Props) {
+export function SelectionBuilder({ title = "On which goods", selection, onChange }: Props) {
   const { everything, root } = selection;
   return (
     <fieldset className="rounded-[4px] border border-ink/30 bg-sheet px-3 pt-1.5 pb-2.5">
-      <legend className="px-1 text-[12px] text-quiet">On which goods</legend>
+      <legend className="px-1 text-[12px] text-quiet">{title}</legend>
       <label className="flex items-center gap-2">
         <input
           type="checkbox"
@@ -90,8 +104,8 @@ function GroupEditor({
             ["category", () => newValues("category")],
             ["brand", () => newValues("brand")],
             ["tag", () => newValues("tag")],
-            ["list price", newList],
             ["SKUs", () => newValues("sku")],
+            ["list price", () => newNumber("list")],
             ["group", () => newGroup(group.mode === "all" ? "any" : "all")],
           ] as [string, () => Part][]
         ).map(([name, make]) => (
@@ -105,10 +119,35 @@ function GroupEditor({
             {name}
           </Button>
         ))}
+        <select
+          aria-label="Add another condition"
+          className="field"
+          value=""
+          onChange={(e) => {
+            const make = more.get(e.target.value);
+            if (make) add(make());
+          }}
+        >
+          <option value="">other …</option>
+          {[...more.keys()].map((name) => (
+            <option key={name} value={name}>
+              {name}
+            </option>
+          ))}
+        </select>
       </div>
     </div>
   );
 }
+
+const more = new Map<string, () => Part>([
+  ...valueFields
+    .filter((f) => !["category", "brand", "tag", "sku"].includes(f))
+    .map((f): [string, () => Part] => [fieldWords[f], () => newValues(f)]),
+  ...numberFields.filter((f) => f !== "list").map((f): [string, () => Part] => [fieldWords[f], () => newNumber(f)]),
+  ["attribute", newAttr],
+  ["already reduced or not", newReduced],
+]);
 
 const NotSwitch = ({ part, onChange }: { part: Part; onChange: (not: boolean) => void }) => (
   <select
@@ -138,6 +177,7 @@ function PartEditor({
   onRemove: () => void;
 }) {
   const { data: facets } = useFacets();
+  const { data: ranges } = useItems("ranges");
   if (part.kind === "other")
     return (
       <div className="flex items-center gap-1.5">
@@ -145,46 +185,110 @@ function PartEditor({
         <Remove name="this condition" onClick={onRemove} />
       </div>
     );
-  if (part.kind === "list")
+  if (part.kind === "number")
     return (
       <div className="flex flex-wrap items-center gap-1.5">
-        list price <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} /> from
-        <input
-          aria-label="List price from"
-          className="field w-24 text-right"
-          inputMode="decimal"
+        {fieldWords[part.field]} <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} /> from
+        <Bound
+          label={`${upper(fieldWords[part.field])} from`}
           value={part.min}
-          onChange={(e) => onChange({ ...part, min: e.target.value })}
+          onChange={(min) => onChange({ ...part, min })}
         />
         to
-        <input
-          aria-label="List price to"
-          className="field w-24 text-right"
-          inputMode="decimal"
+        <Bound
+          label={`${upper(fieldWords[part.field])} to`}
           value={part.max}
-          onChange={(e) => onChange({ ...part, max: e.target.value })}
+          onChange={(max) => onChange({ ...part, max })}
         />
-        <Remove name="the list price condition" onClick={onRemove} />
+        <Remove name={`the ${fieldWords[part.field]} condition`} onClick={onRemove} />
+      </div>
+    );
+  if (part.kind === "reduced")
+    return (
+      <div className="flex flex-wrap items-center gap-1.5">
+        <select
+          aria-label="Reduced or not"
+          className="blank"
+          value={part.reduced ? "yes" : "no"}
+          onChange={(e) => onChange({ ...part, reduced: e.target.value === "yes" })}
+        >
+          <option value="no">not reduced yet when it comes to this layer</option>
+          <option value="yes">reduced already when it comes to this layer</option>
+        </select>
+        <Remove name="the reduced condition" onClick={onRemove} />
+      </div>
+    );
+  if (part.kind === "attr")
+    return (
+      <div className="flex flex-wrap items-center gap-1.5">
+        <select
+          aria-label="Attribute"
+          className="blank"
+          value={part.name}
+          onChange={(e) => onChange({ ...part, name: e.target.value })}
+        >
+          <option value="">choose an attribute</option>
+          {(facets?.attrs ?? []).map((a) => (
+            <option key={a} value={a}>
+              {a}
+            </option>
+          ))}
+        </select>
+        <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} />
+        <input
+          aria-label="Values of the attribute"
+          placeholder="one of, with commas"
+          className="field w-44"
+          value={part.values}
+          onChange={(e) => onChange({ ...part, values: e.target.value, min: "", max: "" })}
+        />
+        or from
+        <Bound label="Attribute from" value={part.min} onChange={(min) => onChange({ ...part, min, values: "" })} />
+        to
+        <Bound label="Attribute to" value={part.max} onChange={(max) => onChange({ ...part, max, values: "" })} />
+        <Remove name="the attribute condition" onClick={onRemove} />
       </div>
     );
   if (part.field === "sku") return <SKUEditor part={part} onChange={onChange} onRemove={onRemove} />;
-  const options = { category: facets?.categories, brand: facets?.brands, tag: facets?.tags }[part.field] ?? [];
+  const options =
+    {
+      category: facets?.categories,
+      brand: facets?.brands,
+      tag: facets?.tags,
+      range: ranges?.map((r) => r.code),
+      style: facets?.styles,
+      supplier: facets?.suppliers,
+      type: facets?.types,
+      taxClass: facets?.taxClasses,
+    }[part.field] ?? [];
   return (
     <div className="flex flex-wrap items-center gap-1.5">
-      {part.field} <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} />
+      {fieldWords[part.field]} <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} />
       <PickMany
-        label={part.field[0]?.toUpperCase() + part.field.slice(1)}
+        label={upper(fieldWords[part.field])}
         options={options}
         chosen={part.values}
-        empty={`choose a ${part.field}`}
+        empty={`choose a ${fieldWords[part.field]}`}
         invalid={part.values.length === 0}
         show={(o) => o.split("/").join(" › ")}
         onChange={(values) => onChange({ ...part, values })}
       />
-      <Remove name={`the ${part.field} condition`} onClick={onRemove} />
+      <Remove name={`the ${fieldWords[part.field]} condition`} onClick={onRemove} />
     </div>
   );
 }
+
+const upper = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
+
+const Bound = ({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) => (
+  <input
+    aria-label={label}
+    className="field w-24 text-right"
+    inputMode="decimal"
+    value={value}
+    onChange={(e) => onChange(e.target.value)}
+  />
+);
 
 function SKUEditor({
   part,

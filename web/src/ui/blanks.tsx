@@ -1,0 +1,70 @@
+import type { InputHTMLAttributes, ReactNode } from "react";
+
+/** Controls that read as words of a sentence. */
+
+interface BlankProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChange" | "value"> {
+  label: string;
+  value: string;
+  bad?: boolean | undefined;
+  onChange: (value: string) => void;
+}
+
+export const Blank = ({ label, value, bad, onChange, className = "w-20 text-right", ...rest }: BlankProps) => (
+  <input
+    aria-label={label}
+    aria-invalid={bad}
+    className={`blank ${className}`}
+    value={value}
+    onChange={(e) => onChange(e.target.value)}
+    {...rest}
+  />
+);
+
+interface ChoiceProps<T extends string> {
+  label: string;
+  value: T;
+  options: readonly (readonly [T, string])[];
+  bad?: boolean | undefined;
+  onChange: (value: T) => void;
+}
+
+export const Choice = <T extends string>({ label, value, options, bad, onChange }: ChoiceProps<T>) => (
+  <select
+    aria-label={label}
+    aria-invalid={bad}
+    className="blank"
+    value={value}
+    onChange={(e) => onChange(e.target.value as T)}
+  >
+    {!options.some(([key]) => key === value) && <option value={value}>{value || "choose"}</option>}
+    {options.map(([key, name]) => (
+      <option key={key} value={key}>
+        {name}
+      </option>
+    ))}
+  </select>
+);
+
+/** Takes a part out of the sentence. */
+export const Out = ({ label, onClick }: { label: string; onClick: () => void }) => (
+  <button
+    type="button"
+    aria-label={label}
+    title={label}
+    className="ml-0.5 rounded-[3px] px-1 text-[14px] text-quiet hover:bg-wash hover:text-ink"
+    onClick={onClick}
+  >
+    ×
+  </button>
+);
+
+/** Puts a part into the sentence. */
+export const Add = ({ children, onClick }: { children: ReactNode; onClick: () => void }) => (
+  <button
+    type="button"
+    className="rounded-full border border-ink/30 px-2 text-[13px] leading-6 text-quiet hover:bg-wash hover:text-ink"
+    onClick={onClick}
+  >
+    + {children}
+  </button>
+);

@@ -1,0 +1,205 @@
+import { useState } from "react";
+import { useFacets } from "../../../api/queries";
+import { Add, Blank, Choice, Out } from "../../../ui/blanks";
+import { FieldError } from "../../../ui/states";
+import type { Form, Place } from "./form";
+
+interface Props {
+  form: Form;
+  errors: Map<Place, string>;
+  change: (part: Partial<Form>) => void;
+}
+
+/** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
+export function LimitsControl({ form, errors, change }: Props) {
+  const { data: facets } = useFacets();
+  const [basis, setBasis] = useState(form.of !== "");
+  const [parts, setParts] = useState(form.on.join() !== "base");
+  const bases = [
+    ["list", "the list price"],
+    ["cost", "the cost"],
+    ...(facets?.costs ?? []).map((c) => [`cost:${c}`, `the cost “${c}”`] as const),
+    ["rrp", "the recommended price"],
+    ...(facets?.levels ?? []).map((l) => [`level:${l}`, `the price level ${l}`] as const),
+    ...(form.layer === "catalog" ? [] : [["catalog", "the price after the catalog layer"] as const]),
+  ] as (readonly [string, string])[];
+  const bad = (p: Place) => errors.has(p) || undefined;
+  return (
+    <>
+      {basis && (
+        <p>
+          reckoned from{" "}
+          <Choice
+            label="Reckoned from"
+            bad={bad("of")}
+            value={form.of}
+            options={bases}
+            onChange={(of) => change({ of })}
+          />
+          <Out
+            label="Reckon from the price entering"
+            onClick={() => {
+              setBasis(false);
+              change({ of: "" });
+            }}
+          />{" "}
+          <FieldError>{errors.get("of")}</FieldError>
+        </p>
+      )}
+      {parts && (
+        <p>
+          a percent reaches{" "}
+          {(["base", "options", "work"] as const).map((part) => (
+            <label key={part} className="mr-3 inline-flex items-center gap-1 text-[14px]">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                checked={form.on.includes(part)}
+                onChange={(e) =>
+                  change({ on: e.target.checked ? [...form.on, part] : form.on.filter((x) => x !== part) })
+                }
+              />
+              {{ base: "the goods", options: "options", work: "work" }[part]}
+            </label>
+          ))}
+          <Out
+            label="Reach the goods alone"
+            onClick={() => {
+              setParts(false);
+              change({ on: ["base"] });
+            }}
+          />{" "}
+          <FieldError>{errors.get("on")}</FieldError>
+        </p>
+      )}
+      {form.maxOffBy !== "" && (
+        <p>
+          never more than{" "}
+          <Blank label="Most off" bad={bad("maxOff")} value={form.maxOff} onChange={(maxOff) => change({ maxOff })} />{" "}
+          <Choice
+            label="Most off by"
+            value={form.maxOffBy}
+            options={[
+              ["percent", "% off"],
+              ["amount", "off each"],
+            ]}
+            onChange={(maxOffBy) => change({ maxOffBy })}
+          />
+          <Out label="No limit to the reduction" onClick={() => change({ maxOffBy: "", maxOff: "" })} />{" "}
+          <FieldError>{errors.get("maxOff")}</FieldError>
+        </p>
+      )}
+      {form.floorBy !== "" && (
+        <p>
+          never below{" "}
+          {form.floorBy !== "cost" && (
+            <Blank label="Floor" bad={bad("floor")} value={form.floor} onChange={(floor) => change({ floor })} />
+          )}{" "}
+          <Choice
+            label="Floor by"
+            value={form.floorBy}
+            options={[
+              ["cost", "the cost"],
+              ["margin", "% margin"],
+              ["amount", "as the price"],
+            ]}
+            onChange={(floorBy) => change({ floorBy })}
+          />
+          <Out label="No floor" onClick={() => change({ floorBy: "", floor: "" })} />{" "}
+          <FieldError>{errors.get("floor")}</FieldError>
+        </p>
+      )}
+      {form.step.trim() !== "" && (
+        <p>
+          rounded{" "}
+          <Choice
+            label="Direction of the ending"
+            value={form.direction}
+            options={[
+              ["up", "up to a multiple of"],
+              ["down", "down to a multiple of"],
+              ["nearest", "to the nearest multiple of"],
+            ]}
+            onChange={(direction) => change({ direction })}
+          />{" "}
+          <Blank
+            label="Step of the ending"
+            className="w-14 text-right"
+            bad={bad("ending")}
+            value={form.step}
+            onChange={(step) => change({ step })}
+          />{" "}
+          and then moved by{" "}
+          <Blank
+            label="Shift of the ending"
+            className="w-16 text-right"
+            placeholder="0"
+            bad={bad("ending")}
+            value={form.shift}
+            onChange={(shift) => change({ shift })}
+          />
+          <Out label="No ending" onClick={() => change({ step: "", shift: "", direction: "nearest" })} />{" "}
+          <FieldError>{errors.get("ending")}</FieldError>
+        </p>
+      )}
+      {form.then !== "" && (
+        <p>
+          and where it applied,{" "}
+          <Choice
+            label="What it ends"
+            value={form.then}
+            options={[
+              ["end-layer", "no later rule of its layer does"],
+              ["end-price", "no later rule or offer does"],
+            ]}
+            onChange={(then) => change({ then })}
+          />
+          <Out label="End nothing" onClick={() => change({ then: "" })} />
+        </p>
+      )}
+      {form.mayRaise && (
+        <p>
+          it may also raise a price
+          <Out label="Never raise a price" onClick={() => change({ mayRaise: false })} />
+        </p>
+      )}
+      {form.currency !== "" && (
+        <p>
+          only in channels of{" "}
+          <Choice
+            label="Currency"
+            bad={bad("currency")}
+            value={form.currency}
+            options={(facets?.currencies ?? []).map((c) => [c, c] as const)}
+            onChange={(currency) => change({ currency })}
+          />
+          , its amounts in that currency
+          <Out label="Every currency" onClick={() => change({ currency: "" })} />
+        </p>
+      )}
+      <p className="flex flex-wrap gap-1.5">
+        {form.step.trim() === "" && (
+          <Add onClick={() => change({ step: "1", direction: "up", shift: "-0.05" })}>ending</Add>
+        )}
+        {form.maxOffBy === "" && <Add onClick={() => change({ maxOffBy: "percent" })}>most off</Add>}
+        {form.floorBy === "" && <Add onClick={() => change({ floorBy: "cost" })}>floor</Add>}
+        {!basis && (
+          <Add
+            onClick={() => {
+              setBasis(true);
+              change({ of: "list" });
+            }}
+          >
+            reckoned from
+          </Add>
+        )}
+        {!parts && <Add onClick={() => setParts(true)}>options and work</Add>}
+        {form.then === "" && <Add onClick={() => change({ then: "end-price" })}>ends the price</Add>}
+        {!form.mayRaise && form.layer !== "catalog" && <Add onClick={() => change({ mayRaise: true })}>may raise</Add>}
+        {form.currency === "" && (facets?.currencies.length ?? 0) > 1 && (
+          <Add onClick={() => change({ currency: facets?.currencies[0] ?? "" })}>one currency</Add>
+        )}
+      </p>
+    </>
+  );
+}

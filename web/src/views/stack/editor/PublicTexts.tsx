@@ -1,0 +1,68 @@
+import type { Form } from "./form";
+
+interface Props {
+  form: Form;
+  change: (part: Partial<Form>) => void;
+}
+
+const fields: [keyof Form["show"], string][] = [
+  ["label", "Label at the price"],
+  ["badge", "Badge"],
+  ["message", "Message"],
+  ["terms", "Terms"],
+  ["image", "Image address"],
+  ["alt", "What the image shows"],
+];
+
+/** What the public sees of the rule, and the tags that live with it. */
+export function PublicTexts({ form, change }: Props) {
+  return (
+    <details
+      className="mt-3 rounded-[4px] border border-ink/30 px-3 py-1.5"
+      open={Object.values(form.show).some((v) => v !== "") || form.tagsAdd !== "" || form.tagsRemove !== ""}
+    >
+      <summary className="cursor-pointer text-quiet">What the public sees, and live tags</summary>
+      <div className="mt-2 grid grid-cols-2 gap-x-4 gap-y-2 pb-1">
+        {fields.map(([key, name]) => (
+          <label key={key} className="block">
+            <span className="text-[12px] text-quiet">{name}</span>
+            <input
+              className="field block w-full"
+              value={form.show[key]}
+              onChange={(e) => change({ show: { ...form.show, [key]: e.target.value } })}
+            />
+          </label>
+        ))}
+        <label className="block">
+          <span className="text-[12px] text-quiet">Shown as</span>
+          <select
+            className="field block w-full"
+            value={form.show.as}
+            onChange={(e) => change({ show: { ...form.show, as: e.target.value } })}
+          >
+            <option value="">as its layer has it</option>
+            <option value="reduced">a reduced price</option>
+            <option value="ordinary">an ordinary price</option>
+          </select>
+        </label>
+        <div />
+        <label className="block">
+          <span className="text-[12px] text-quiet">Tags added while it is live</span>
+          <input
+            className="field block w-full"
+            value={form.tagsAdd}
+            onChange={(e) => change({ tagsAdd: e.target.value })}
+          />
+        </label>
+        <label className="block">
+          <span className="text-[12px] text-quiet">Tags taken off while it is live</span>
+          <input
+            className="field block w-full"
+            value={form.tagsRemove}
+            onChange={(e) => change({ tagsRemove: e.target.value })}
+          />
+        </label>
+      </div>
+    </details>
+  );
+}
