@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
@@ -212,6 +213,52 @@ func (p *page) typeInto(el *rod.Element, text string) {
 	require.NoError(p.t, el.Timeout(patience).SelectAllText())
 	require.NoError(p.t, el.Timeout(patience).Input(text))
 }
+
+// choose sets a select to the option with a value.
+func (p *page) choose(label, value string) {
+	p.t.Helper()
+	el := p.labelled(label)
+	option := fmt.Sprintf("option[value=%q]", value)
+	p.find(fmt.Sprintf("[aria-label=%q] %s", label, option))
+	require.NoError(p.t, el.Timeout(patience).Select([]string{option}, true, rod.SelectorTypeCSSSector))
+}
+
+// key presses a key.
+func (p *page) key(k input.Key) {
+	p.t.Helper()
+	require.NoError(p.t, p.Keyboard.Type(k))
+}
+
+// chord presses a key while another is held.
+func (p *page) chord(held, k input.Key) {
+	p.t.Helper()
+	require.NoError(p.t, p.Keyboard.Press(held))
+	require.NoError(p.t, p.Keyboard.Type(k))
+	require.NoError(p.t, p.Keyboard.Release(held))
+}
+
+// paste puts a text with tabs into a field at once, as pasting does.
+func (p *page) paste(label, text string) {
+	p.t.Helper()
+	el := p.labelled(label)
+	require.NoError(p.t, el.SelectAllText())
+	require.NoError(p.t, el.Focus())
+	require.NoError(p.t, p.InsertText(text))
+}
+
+// texts are the texts of all elements that fit and hold a text.
+func (p *page) texts(selector, holding string) (list []string) {
+	els, err := p.Elements(selector)
+	require.NoError(p.t, err)
+	for _, el := range els {
+		if text, err := el.Text(); err == nil && strings.Contains(text, holding) {
+			list = append(list, text)
+		}
+	}
+	return list
+}
+
+func pointOf(x, y float64) proto.Point { return proto.Point{X: x, Y: y} }
 
 // eventually waits until what the page says holds.
 func (p *page) eventually(what string, holds func() bool) {

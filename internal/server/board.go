@@ -101,7 +101,7 @@ type BoardFilter struct {
 	Change   string `query:"change" doc:"only changes in percent, likewise"`
 }
 
-type boardQuery struct {
+type BoardQuery struct {
 	BoardFilter
 	Sort   string `query:"sort" enum:"category,sku,name,list,price,margin,left,change,stock,sold" default:"category"`
 	Desc   bool   `query:"desc"`
@@ -126,7 +126,7 @@ type Histograms struct {
 }
 
 func (s *Server) registerPrices(api huma.API) {
-	huma.Get(api, "/api/board", func(ctx context.Context, in *boardQuery) (*body[Board], error) {
+	huma.Get(api, "/api/board", func(ctx context.Context, in *BoardQuery) (*body[Board], error) {
 		return answer(s.board(ctx, in))
 	})
 	huma.Get(api, "/api/histograms", func(ctx context.Context, in *BoardFilter) (*body[Histograms], error) {
@@ -203,7 +203,7 @@ func (s *Server) see(ctx context.Context, in *BoardFilter, sort string, desc boo
 	return v, nil
 }
 
-func (s *Server) board(ctx context.Context, in *boardQuery) (Board, error) {
+func (s *Server) board(ctx context.Context, in *BoardQuery) (Board, error) {
 	v, err := s.see(ctx, &in.BoardFilter, in.Sort, in.Desc)
 	if err != nil {
 		return Board{}, err
@@ -420,8 +420,8 @@ func (v *seen) order(by string, desc bool, against string) []int32 {
 }
 
 const (
-	marginBins, marginFrom, marginWidth = 24, -20, 5
-	changeBins, changeFrom, changeWidth = 20, -50, 5
+	marginBins, marginFrom, marginWidth = 12, -20, 10
+	changeBins, changeFrom, changeWidth = 10, -50, 10
 )
 
 func (s *Server) histograms(ctx context.Context, in *BoardFilter) (Histograms, error) {

@@ -16,7 +16,7 @@ import (
 
 func (s *Server) registerExport(api huma.API) {
 	huma.Get(api, "/api/export", func(ctx context.Context, in *struct {
-		boardQuery
+		BoardQuery
 		Format string `query:"format" enum:"csv,xlsx" default:"csv"`
 	}) (*huma.StreamResponse, error) {
 		v, err := s.see(ctx, &in.BoardFilter, in.Sort, in.Desc)

@@ -348,12 +348,14 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 			d.Count++
 		}
 		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
+		applies := false
 		engine.Match(&rule.Where).Each(func(p int32) bool {
 			price, priced := sw.Price(p)
 			from, known := sw.CatalogPrice(p)
 			if !priced || !sw.Applied(p, rule.Code) {
 				return true
 			}
+			applies = true
 			if c.Limits.WholeUnits && price%unit != 0 {
 				breaks(p, "whole-units", "whole amounts", price, price-price%unit, price-price%unit+unit)
 			}
@@ -379,7 +381,7 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 			}
 			return true
 		})
-		if lead := c.Limits.LeadHours; lead != nil && rule.Window != nil && rule.Window.From != nil {
+		if lead := c.Limits.LeadHours; applies && lead != nil && rule.Window != nil && rule.Window.From != nil {
 			earliest := s.moment(snap) + pricing.Moment(int64(lead.Float()*3600))
 			if *rule.Window.From < earliest && *rule.Window.From > s.moment(snap) {
 				found["lead-hours"] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: "lead-hours", Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice", Nearest: []string{earliest.String()}}

@@ -3168,6 +3168,31 @@ export interface operations {
     "get-api-export": {
         parameters: {
             query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
+                desc?: boolean;
+                start?: number;
+                limit?: number;
+                spread?: "" | "group" | "quantity" | "channel" | "changes";
                 format?: "csv" | "xlsx";
             };
             header?: never;

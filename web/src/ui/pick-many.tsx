@@ -24,7 +24,12 @@ export function PickMany({ label, options, chosen, onChange, empty, invalid, sho
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
-        <button type="button" className="blank text-left" aria-label={`${label}: ${text}`} aria-invalid={invalid}>
+        <button
+          type="button"
+          className={`blank text-left ${chosen.length === 0 && empty.startsWith("+") ? "font-normal text-quiet" : ""}`}
+          aria-label={`${label}: ${text}`}
+          aria-invalid={invalid}
+        >
           {text}
         </button>
       </Popover.Trigger>

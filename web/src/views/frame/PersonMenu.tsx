@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { DropdownMenu, Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, Problem, take } from "../../api/client";
@@ -13,15 +13,10 @@ const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highligh
 /** Who is signed in, the own password, and the way out. */
 export function PersonMenu() {
   const { data: session } = useSession();
-  const client = useQueryClient();
   const [changing, setChanging] = useState(false);
   const leave = useMutation({
     mutationFn: () => take(api.DELETE("/api/session")),
-    onSettled: async () => {
-      client.clear();
-      await client.invalidateQueries();
-      window.location.assign("/");
-    },
+    onSettled: () => window.location.assign("/"),
   });
   if (!session?.name) return null;
   return (

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "../../api/client";
 import { useSession } from "../../api/queries";
@@ -22,16 +22,12 @@ const roleHints: Record<string, string> = {
 /** Who is there; in the demo its accounts are offered. */
 export function SignIn() {
   const { data: session } = useSession();
-  const client = useQueryClient();
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const enter = useMutation({
     mutationFn: (who: { name: string; password: string }) => take(api.POST("/api/session", { body: who })),
-    onSuccess: async (s) => {
-      client.clear();
-      client.setQueryData(["session"], s);
-      await client.invalidateQueries();
-    },
+    // Everything that was asked before is asked anew.
+    onSuccess: () => window.location.reload(),
   });
   return (
     <main className="flex h-full items-start justify-center overflow-y-auto px-6 pt-[12vh]">

@@ -83,7 +83,7 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
         disabled={!canMove}
         aria-label={`Move ${name}`}
         title={canMove ? "Drag, or Alt and arrow keys, to change the rank" : "Show all rules to change ranks"}
-        className="flex items-center gap-0.5 py-2 text-quiet enabled:cursor-grab disabled:opacity-40"
+        className="flex min-w-6 items-center justify-center py-2 text-quiet enabled:cursor-grab disabled:opacity-40"
         onKeyDown={(e) => {
           if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
             e.preventDefault();
@@ -94,10 +94,10 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
         }}
       >
         <GripVertical size={15} aria-hidden />
-        <span className="w-6 text-right" data-testid="rank" data-place={place}>
-          {rule.rank}
-        </span>
       </button>
+      <span className="-ml-2 w-6 text-right text-quiet" data-testid="rank" data-place={place}>
+        {rule.rank}
+      </span>
       <div className={`min-w-0 flex-1 ${asleep ? "opacity-75" : ""}`}>
         <Link to={edit} className="font-semibold underline-offset-2 hover:underline">
           {name}
