@@ -273,7 +273,13 @@ func publishOpening(ctx context.Context, s *store.Store, live *store.Live) error
 		if err != nil {
 			return err
 		}
-		if _, err := p.Start(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version}); err != nil {
+		var blocked []string
+		for i := range d.Rows {
+			if d.Rows[i].BelowCost {
+				blocked = append(blocked, d.Rows[i].SKU)
+			}
+		}
+		if _, err := p.Start(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version, LeaveOut: blocked}); err != nil {
 			return fmt.Errorf("publish the demo's opening prices: %w", err)
 		}
 		select {

@@ -47,6 +47,12 @@ type ItemList struct {
 	Items []Item `json:"items"`
 }
 
+// ItemPath names an item in an address.
+type ItemPath struct {
+	Kind string `path:"kind" enum:"groups,customers,ranges,ladders,campaigns,channels"`
+	Code string `path:"code"`
+}
+
 // LayersForm is the layers in a new order or with new modes.
 type LayersForm struct {
 	Layers []LayerForm `json:"layers"`
@@ -69,10 +75,6 @@ type LayersPreview struct {
 var itemKinds = []string{store.Groups, store.Customers, store.Ranges, store.Ladders, store.Campaigns, store.Channels}
 
 func (s *Server) registerItems(api huma.API) {
-	type named struct {
-		Kind string `path:"kind" enum:"groups,customers,ranges,ladders,campaigns,channels"`
-		Code string `path:"code"`
-	}
 	huma.Get(api, "/api/items/{kind}", func(_ context.Context, in *struct {
 		Kind string `path:"kind" enum:"groups,customers,ranges,ladders,campaigns,channels"`
 	}) (*body[ItemList], error) {
@@ -88,7 +90,7 @@ func (s *Server) registerItems(api huma.API) {
 		return &body[ItemList]{out}, nil
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/items/{kind}/{code}", SkipValidateBody: true, Errors: []int{412}}, func(ctx context.Context, in *struct {
-		named
+		ItemPath
 		IfMatch string `header:"If-Match" doc:"the etag of the state that this is based on; absent: it is new"`
 		Body    ItemDoc
 	}) (*body[Saved], error) {
@@ -110,7 +112,7 @@ func (s *Server) registerItems(api huma.API) {
 		}
 		return s.commit(ctx, fmt.Sprintf("%s the %s “%s”", verb, strings.TrimSuffix(in.Kind, "s"), in.Code), []store.Change{{Kind: in.Kind, Code: in.Code, Before: before, After: normal}})
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/items/{kind}/{code}"}, func(ctx context.Context, in *named) (*body[Saved], error) {
+	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/items/{kind}/{code}"}, func(ctx context.Context, in *ItemPath) (*body[Saved], error) {
 		snap := s.live.Current()
 		for _, piece := range store.PiecesOf(snap.Book, in.Kind) {
 			if piece.Code == in.Code {

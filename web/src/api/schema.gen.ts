@@ -736,7 +736,10 @@ export interface paths {
                     /** @description the etag of the state that this is based on; absent: it is new */
                     "If-Match"?: string;
                 };
-                path?: never;
+                path: {
+                    kind: "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+                    code: string;
+                };
                 cookie?: never;
             };
             requestBody: {
