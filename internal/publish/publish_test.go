@@ -1,0 +1,144 @@
+package publish_test
+
+import (
+	"context"
+	"net/http/httptest"
+	"path/filepath"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+	"dogbane/internal/standin"
+	"dogbane/internal/store"
+	"dogbane/internal/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var at = time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
+
+func engine(t *testing.T) *pricing.Engine {
+	t.Helper()
+	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web","where":{"not":{"sku":"HIDDEN"}}},{"code":"till"}],
+		"products":[{"sku":"SAME","name":"Same","list":"10.00"},{"sku":"DOWN","name":"Down","list":"10.00"},{"sku":"UP","name":"Up","list":"10.00"},{"sku":"NEW","name":"New","list":"10.00"},
+			{"sku":"HIDDEN","name":"Hidden","list":"10.00"},{"sku":"LOSS","name":"Loss","list":"10.00","cost":"9.00"},{"sku":"NAMELESS","list":"3.00"}],
+		"rules":[{"code":"SALE","layer":"sale","rank":1,"where":{"sku":["DOWN","LOSS"]},"effect":{"percentOff":"20"}}]}`))
+	require.NoError(t, err)
+	return pricing.Compile(book)
+}
+
+func amount(text string) money.Rat { return money.MustParse(text) }
+
+func shown(prices map[string]string) map[string]store.Shown {
+	m := map[string]store.Shown{}
+	for sku, text := range prices {
+		one := store.Shown{SKU: sku, Currency: "EUR"}
+		one.Price = amount(text)
+		m[sku] = one
+	}
+	return m
+}
+
+func TestDifferences(t *testing.T) {
+	d, err := publish.Compare(engine(t), "web", pricing.MomentOf(at), shown(map[string]string{"SAME": "10.00", "DOWN": "10.00", "UP": "9.00", "HIDDEN": "10.00", "LOSS": "8.00", "LEFT": "5.00"}))
+	require.NoError(t, err)
+	kinds := map[string]string{}
+	for _, r := range d.Rows {
+		kinds[r.SKU] = r.Kind
+	}
+	// LOSS shows the right price but not the price that it is reduced from.
+	require.Equal(t, map[string]string{"DOWN": publish.Down, "UP": publish.Up, "NEW": publish.New, "HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
+	require.Equal(t, 1, d.Same)
+	require.Equal(t, 1, d.Blocked(), "LOSS sells for less than it costs")
+}
+
+// A publication goes to a shop over HTTP and to a till through a folder; each row has the channel's answer, and what it
+// took is what it shows from then on.
+func TestDelivery(t *testing.T) {
+	for _, kind := range []string{"http", "folder"} {
+		t.Run(kind, func(t *testing.T) {
+			s := storetest.Open(t)
+			e := engine(t)
+			require.NoError(t, s.Create(t.Context(), e.Book(), "test", at))
+			link := store.Link{Channel: "web", Kind: kind, Token: "secret"}
+			if kind == "http" {
+				shop, err := standin.OpenShop(t.TempDir(), "Shop", "EUR", "secret")
+				require.NoError(t, err)
+				web := httptest.NewServer(shop.Handler())
+				defer web.Close()
+				link.Address = web.URL + "/interface/prices"
+			} else {
+				folder := filepath.Join(t.TempDir(), "till")
+				till, err := standin.OpenTill(folder, "EUR")
+				require.NoError(t, err)
+				ctx, stop := context.WithCancel(t.Context())
+				defer stop()
+				go till.Watch(ctx)
+				link.Address = folder
+			}
+			require.NoError(t, s.SetLink(t.Context(), link))
+			ended := make(chan string, 1)
+			p := &publish.Publisher{Store: s, Now: func() time.Time { return at }, Done: func(c string) { ended <- c }}
+			d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+			require.NoError(t, err)
+
+			_, err = p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1})
+			var undecided *publish.Undecided
+			require.ErrorAs(t, err, &undecided)
+			require.Equal(t, []string{"LOSS"}, undecided.SKUs)
+
+			pub, err := p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1, Overrides: map[string]string{"LOSS": "to fill the shelf"}})
+			require.NoError(t, err)
+			<-ended
+			got, rows, err := s.Publication(t.Context(), pub.ID)
+			require.NoError(t, err)
+			require.Equal(t, "partly", got.Status, got.Problem)
+			for _, r := range rows {
+				want := "taken"
+				if r.SKU == "NAMELESS" {
+					want = "refused"
+					require.NotEmpty(t, r.Message)
+				}
+				require.Equal(t, want, r.Answer, r.SKU)
+			}
+			now, err := s.Shown(t.Context(), "web")
+			require.NoError(t, err)
+			require.Equal(t, "8", now["DOWN"].Price.String())
+			require.NotContains(t, now, "NAMELESS")
+
+			d, err = publish.Compare(e, "web", pricing.MomentOf(at), now)
+			require.NoError(t, err)
+			require.Len(t, d.Rows, 1, "only what was refused is left")
+		})
+	}
+}
+
+// A channel that cannot be reached fails as a whole, with the reason, and shows what it showed.
+func TestUnreachableChannel(t *testing.T) {
+	s := storetest.Open(t)
+	e := engine(t)
+	require.NoError(t, s.Create(t.Context(), e.Book(), "test", at))
+	web := httptest.NewServer(nil)
+	web.Close()
+	require.NoError(t, s.SetLink(t.Context(), store.Link{Channel: "till", Kind: "http", Address: web.URL}))
+	ended := make(chan string, 1)
+	p := &publish.Publisher{Store: s, Now: func() time.Time { return at }, Done: func(c string) { ended <- c }}
+	d, err := publish.Compare(e, "till", pricing.MomentOf(at), nil)
+	require.NoError(t, err)
+	pub, err := p.Start(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}})
+	require.NoError(t, err)
+	<-ended
+	got, _, err := s.Publication(t.Context(), pub.ID)
+	require.NoError(t, err)
+	require.Equal(t, "failed", got.Status)
+	require.Contains(t, got.Problem, "reach the channel")
+	now, err := s.Shown(t.Context(), "till")
+	require.NoError(t, err)
+	require.Empty(t, now)
+}
