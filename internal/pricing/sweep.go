@@ -656,11 +656,28 @@ func (sw *Sweep) Rules(p int32) []*Rule {
 	return list
 }
 
-// Applied reports whether a rule applied to a product.
-func (sw *Sweep) Applied(p int32, code string) bool {
-	found := false
-	sw.eachRule(p, func(r *rule) bool { found = found || r.Code == code; return !found })
-	return found
+// AppliedBy says whether a rule applied to a product.
+func (sw *Sweep) AppliedBy(code string) func(p int32) bool {
+	v := sw.view
+	for at := range v.layers {
+		i := slices.IndexFunc(v.active[at], func(r *rule) bool { return r.Code == code })
+		if i < 0 {
+			continue
+		}
+		r := v.active[at][i]
+		if m := v.layers[at].Mode; m != Stack && m != Add {
+			return func(p int32) bool {
+				sh, i := sw.at(p)
+				return sh.won[at][i] == int32(r.ordinal)+1 && sh.price[i] != missing
+			}
+		}
+		slot := slices.IndexFunc(sw.stacked, func(o *rule) bool { return o.ordinal == r.ordinal })
+		return func(p int32) bool {
+			sh, i := sw.at(p)
+			return slot >= 0 && slot*shardWords < len(sh.also) && sh.also[slot*shardWords+i>>6]>>(i&63)&1 == 1 && sh.price[i] != missing
+		}
+	}
+	return func(int32) bool { return false }
 }
 
 func (sw *Sweep) eachRule(p int32, see func(r *rule) bool) {
@@ -720,6 +737,15 @@ func (sw *Sweep) Margins() *Margins {
 		sw.margins = m
 	})
 	return &sw.margins
+}
+
+// Cost is a product's cost on the price's footing, in minor units, rounded; false where it is unknown.
+func (sw *Sweep) Cost(p int32) (int64, bool) {
+	cost := sw.view.bookAmount(sw.view.products[p].Cost)
+	if !cost.ok {
+		return 0, false
+	}
+	return sw.view.shown(p, cost.v).Minor(sw.Digits, sw.view.settings.Rounding.Mode)
 }
 
 // BelowCost reports whether the exact margin of a product's price is under 0.

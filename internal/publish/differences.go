@@ -96,12 +96,12 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 		} else {
 			diff.Kind = New
 		}
-		row := sweep.Row(int32(i))
-		if row.HasCost {
-			left, cost := money.FromMinor(row.Left, sweep.Digits), money.FromMinor(row.Cost, sweep.Digits)
-			diff.Left, diff.Cost, diff.BelowCost = &left, &cost, row.BelowCost
+		if cost, costed := sweep.Cost(int32(i)); costed {
+			_, minorLeft, _ := sweep.Margin(int32(i))
+			left, amount := money.FromMinor(minorLeft, sweep.Digits), money.FromMinor(cost, sweep.Digits)
+			diff.Left, diff.Cost, diff.BelowCost = &left, &amount, sweep.BelowCost(int32(i))
 		}
-		for _, r := range row.Rules {
+		for _, r := range sweep.Rules(int32(i)) {
 			diff.Rules = append(diff.Rules, r.Code)
 		}
 		d.Rows = append(d.Rows, diff)

@@ -282,13 +282,13 @@ func (v *seen) filter(q *BoardFilter) (func(p int32) bool, error) {
 	if !ok1 || !ok2 {
 		return nil, &pricing.QuestionError{Path: "margin", Problem: "a span is written as MIN:MAX in percent"}
 	}
-	sw, lists := v.sweep, v.sweep.Lists()
+	sw, lists, applied := v.sweep, v.sweep.Lists(), v.sweep.AppliedBy(q.Rule)
 	var margins *pricing.Margins
 	if q.Margin != "" {
 		margins = sw.Margins()
 	}
 	return func(p int32) bool {
-		if in != nil && !in.Has(p) || q.Rule != "" && !sw.Applied(p, q.Rule) {
+		if in != nil && !in.Has(p) || q.Rule != "" && !applied(p) {
 			return false
 		}
 		if margins != nil {

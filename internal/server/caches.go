@@ -3,11 +3,13 @@ package server
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
@@ -81,12 +83,14 @@ func (s *Server) searchable(snap *store.Snapshot) []string {
 
 // flagCache keeps the flags of the newest version; they are found in the background.
 type flagCache struct {
-	mu      sync.Mutex
-	version int64
-	from    pricing.Moment
-	running bool
-	flags   []flags.Flag
-	bySKU   map[string][]string // kinds by SKU
+	mu       sync.Mutex
+	version  int64
+	from     pricing.Moment
+	running  bool
+	stop     context.CancelFunc // of the search under way
+	searched int64              // the version that it looks at
+	flags    []flags.Flag
+	bySKU    map[string][]string // kinds by SKU
 }
 
 // flagSpan is how far ahead flags are looked for.
@@ -99,14 +103,17 @@ func (s *Server) currentFlags(snap *store.Snapshot) (found []flags.Flag, version
 	c := &s.flags
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if (c.version != snap.Version || c.from != day) && !c.running {
-		c.running = true
-		go s.findFlags(snap, day, at)
+	if c.running && c.searched != snap.Version {
+		c.stop() // a search of a book that is no longer the saved one
+	} else if (c.version != snap.Version || c.from != day) && !c.running {
+		ctx, stop := context.WithCancel(context.Background())
+		c.running, c.stop, c.searched = true, stop, snap.Version
+		go s.findFlags(ctx, snap, day, at)
 	}
 	return c.flags, c.version, c.running
 }
 
-func (s *Server) findFlags(snap *store.Snapshot, day, at pricing.Moment) {
+func (s *Server) findFlags(ctx context.Context, snap *store.Snapshot, day, at pricing.Moment) {
 	channels := []string{}
 	for _, c := range snap.Book.Channels {
 		channels = append(channels, c.Code)
@@ -114,7 +121,20 @@ func (s *Server) findFlags(snap *store.Snapshot, day, at pricing.Moment) {
 	if len(channels) == 0 {
 		channels = nil
 	}
-	found, err := flags.Find(snap.Engine, flags.Question{From: at, To: at + flagSpan, Channels: channels})
+	// The search works half of the time, so that whoever uses the workbench meanwhile does not wait for it.
+	began := time.Now()
+	rest := func() error {
+		time.Sleep(min(time.Since(began), time.Second))
+		began = time.Now()
+		return ctx.Err()
+	}
+	found, err := flags.Find(snap.Engine, flags.Question{From: at, To: at + flagSpan, Channels: channels, Between: rest})
+	if errors.Is(err, context.Canceled) {
+		s.flags.mu.Lock()
+		defer s.flags.mu.Unlock()
+		s.flags.running = false
+		return
+	}
 	if err != nil {
 		slog.Error("cannot look for flags", "error", err)
 	}
@@ -140,12 +160,14 @@ func (s *Server) findFlags(snap *store.Snapshot, day, at pricing.Moment) {
 type shownCache struct {
 	mu        sync.Mutex
 	byChannel map[string]map[string]store.Shown
+	compared  map[string]compared
 }
 
 func (c *shownCache) forget(channel string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	delete(c.byChannel, channel)
+	delete(c.compared, channel)
 }
 
 func (s *Server) shownIn(ctx context.Context, channel string) (map[string]store.Shown, error) {
@@ -163,13 +185,39 @@ func (s *Server) shownIn(ctx context.Context, channel string) (map[string]store.
 	return shown, nil
 }
 
-// differences are what a channel shows against the book's prices now.
+// differences are what a channel shows against the book's prices now. They are kept until the book, what the channel
+// shows, or the rules that take part are others.
 func (s *Server) differences(ctx context.Context, snap *store.Snapshot, channel string) (*publish.Differences, error) {
 	shown, err := s.shownIn(ctx, channel)
 	if err != nil {
 		return nil, err
 	}
-	return publish.Compare(snap.Engine, channel, s.moment(snap), shown)
+	now := s.moment(snap)
+	key, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: now, Quantity: 1})
+	if err != nil {
+		return nil, err
+	}
+	key = fmt.Sprint(snap.Version, key)
+	c := &s.shown
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if d := c.compared[channel]; d.key == key {
+		return d.differences, nil
+	}
+	d, err := publish.Compare(snap.Engine, channel, now, shown)
+	if err != nil {
+		return nil, err
+	}
+	if c.compared == nil {
+		c.compared = map[string]compared{}
+	}
+	c.compared[channel] = compared{key, d}
+	return d, nil
+}
+
+type compared struct {
+	key         string
+	differences *publish.Differences
 }
 
 // moment is the present on the book's wall clock, to the minute.

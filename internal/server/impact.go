@@ -210,20 +210,25 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 	var marginA, marginB []int64
 	var changed []int32
 	shares := map[int32]int64{}
+	applied, margins := after.AppliedBy(rule.Code), before.Margins()
 	touched.Each(func(p int32) bool {
-		if after.Applied(p, rule.Code) {
+		if applied(p) {
 			out.Applies++
-		}
-		if selected.Has(p) {
-			if m, ok := marginShare(before.Margin(p)); ok {
-				marginA = append(marginA, m)
-			}
-			if m, ok := marginShare(after.Margin(p)); ok {
-				marginB = append(marginB, m)
-			}
 		}
 		a, hadPrice := before.Price(p)
 		b, hasPrice := after.Price(p)
+		if selected.Has(p) {
+			m, ok := marginShare(margins.Net[p], margins.Left[p], margins.Known[p])
+			if ok {
+				marginA = append(marginA, m)
+			}
+			if hadPrice != hasPrice || a != b {
+				m, ok = marginShare(after.Margin(p))
+			}
+			if ok {
+				marginB = append(marginB, m)
+			}
+		}
 		if wasBelow, isBelow := before.BelowCost(p), after.BelowCost(p); wasBelow != isBelow {
 			if isBelow {
 				out.NewBelow++
@@ -285,9 +290,9 @@ func mean(values []int64) *string {
 
 // example takes the first product that the rule applies to, else the first that it reaches.
 func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pricing.Sweep) {
-	chosen := int32(-1)
+	chosen, applies := int32(-1), after.AppliedBy(rule.Code)
 	engine.Match(&rule.Where).Each(func(p int32) bool {
-		applied := after.Applied(p, rule.Code)
+		applied := applies(p)
 		if chosen < 0 || applied {
 			chosen = p
 		}
@@ -348,13 +353,13 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 			d.Count++
 		}
 		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
-		applies := false
+		applies, applied := false, sw.AppliedBy(rule.Code)
 		engine.Match(&rule.Where).Each(func(p int32) bool {
 			price, priced := sw.Price(p)
-			from, known := sw.CatalogPrice(p)
-			if !priced || !sw.Applied(p, rule.Code) {
+			if !priced || !applied(p) {
 				return true
 			}
+			from, known := sw.CatalogPrice(p)
 			applies = true
 			if c.Limits.WholeUnits && price%unit != 0 {
 				breaks(p, "whole-units", "whole amounts", price, price-price%unit, price-price%unit+unit)

@@ -37,6 +37,8 @@ type Question struct {
 	Channels, Groups []string
 	Quantities       []int
 	With             []string
+	// Between, where given, is called now and then during a long search; its error ends it.
+	Between func() error
 }
 
 // Flag is one trouble in one channel ("" for a question without channel), with its worst witness.
@@ -62,8 +64,27 @@ func Find(e *pricing.Engine, q Question) ([]Flag, error) {
 	if q.To <= q.From {
 		return nil, fmt.Errorf("to: the span ends where or before it starts")
 	}
-	// Two viewpoints at which the same rules take part price alike; one of them is asked.
+	// Two viewpoints at which the same rules take part price alike; one of them is asked. Viewpoints that differ in the
+	// audience alone are asked together: most layers are theirs in common.
 	asked := map[string]bool{}
+	var together []pricing.Viewpoint
+	ask := func() error {
+		if len(together) == 0 {
+			return nil
+		}
+		sweeps, err := e.Sweeps(together)
+		together = together[:0]
+		if err != nil {
+			return err
+		}
+		for _, s := range sweeps {
+			f.read(s)
+		}
+		if q.Between != nil {
+			return q.Between()
+		}
+		return nil
+	}
 	for vp := range f.viewpoints(q) {
 		key, err := e.Alike(vp)
 		if err != nil {
@@ -73,11 +94,15 @@ func Find(e *pricing.Engine, q Question) ([]Flag, error) {
 			continue
 		}
 		asked[key] = true
-		sweep, err := e.Sweep(vp)
-		if err != nil {
-			return nil, err
+		if n := len(together); n > 0 && (together[n-1].Channel != vp.Channel || together[n-1].Quantity != vp.Quantity || together[n-1].At != vp.At) {
+			if err := ask(); err != nil {
+				return nil, err
+			}
 		}
-		f.read(sweep)
+		together = append(together, vp)
+	}
+	if err := ask(); err != nil {
+		return nil, err
 	}
 	flags := make([]Flag, 0, len(f.found))
 	for _, flag := range f.found {
@@ -129,9 +154,9 @@ func (f *finder) viewpoints(q Question) func(yield func(pricing.Viewpoint) bool)
 	moments := append([]pricing.Moment{q.From}, f.engine.Changes(q.From, q.To, maxChanges)...)
 	return func(yield func(pricing.Viewpoint) bool) {
 		for _, channel := range channels {
-			for _, vp := range audiences {
-				for _, quantity := range quantities {
-					for _, at := range moments {
+			for _, quantity := range quantities {
+				for _, at := range moments {
+					for _, vp := range audiences {
 						vp.Channel, vp.Quantity, vp.At, vp.With = channel, quantity, at, q.With
 						if !yield(vp) {
 							return
