@@ -66,7 +66,7 @@ type program struct {
 var addressPattern = regexp.MustCompile(`(ready|web shop):\s+(http://\S+)`)
 
 // start runs the program with the demo and waits until it says that it is ready.
-func start(t *testing.T, data string, args ...string) *program {
+func start(t testing.TB, data string, args ...string) *program {
 	t.Helper()
 	p := &program{data: data}
 	p.cmd = exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--web", "../web/dist"}, args...)...)
@@ -83,7 +83,7 @@ func start(t *testing.T, data string, args ...string) *program {
 		}
 		close(lines)
 	}()
-	deadline := time.After(2 * time.Minute)
+	deadline := time.After(8 * time.Minute) // a demo of 100,000 products is published to every channel first
 	for p.url == "" || p.shop == "" {
 		select {
 		case line, more := <-lines:
@@ -129,13 +129,13 @@ func (p *program) stop() {
 // page is a browser page with a patience of its own and short ways to say what a person does.
 type page struct {
 	*rod.Page
-	t *testing.T
+	t testing.TB
 }
 
 const patience = 20 * time.Second
 
 // client is an HTTP client signed in as one of the demo's people.
-func (p *program) client(t *testing.T, name string) *http.Client {
+func (p *program) client(t testing.TB, name string) *http.Client {
 	t.Helper()
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
@@ -148,13 +148,13 @@ func (p *program) client(t *testing.T, name string) *http.Client {
 }
 
 // open shows an address at 1280×800 to the administrator, who may do everything.
-func (p *program) open(t *testing.T, path string) *page {
+func (p *program) open(t testing.TB, path string) *page {
 	t.Helper()
 	return p.openAs(t, "wout", path)
 }
 
 // openAs shows an address to one of the demo's people; "" is somebody who has not signed in.
-func (p *program) openAs(t *testing.T, name, path string) *page {
+func (p *program) openAs(t testing.TB, name, path string) *page {
 	t.Helper()
 	context, err := browser.Incognito()
 	require.NoError(t, err)
@@ -300,7 +300,7 @@ func (p *page) fail(why string) {
 }
 
 // version is that of the saved book.
-func (p *program) version(t *testing.T) int64 {
+func (p *program) version(t testing.TB) int64 {
 	t.Helper()
 	resp, err := p.client(t, "wout").Get(p.url + "/api/state")
 	require.NoError(t, err)

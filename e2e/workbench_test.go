@@ -18,7 +18,7 @@ import (
 )
 
 // ask sends a request as JSON and answers its status and body.
-func ask(t *testing.T, c *http.Client, method, url string, body any) (int, string) {
+func ask(t testing.TB, c *http.Client, method, url string, body any) (int, string) {
 	t.Helper()
 	var doc []byte
 	if body != nil {

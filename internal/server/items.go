@@ -71,9 +71,6 @@ type LayersPreview struct {
 	Prices []ChannelChange `json:"prices"`
 }
 
-// itemKinds are the kinds that are edited as documents.
-var itemKinds = []string{store.Groups, store.Customers, store.Ranges, store.Ladders, store.Campaigns, store.Channels}
-
 func (s *Server) registerItems(api huma.API) {
 	huma.Get(api, "/api/items/{kind}", func(_ context.Context, in *struct {
 		Kind string `path:"kind" enum:"groups,customers,ranges,ladders,campaigns,channels"`

@@ -229,7 +229,6 @@ type way struct {
 	applied        []string
 	optionPrices   []*big.Rat
 	optionParts    []string
-	appliedInLayer []*pricing.Rule
 }
 
 func (r *reference) unit(p *pricing.Product, line, k int, options []string) *way {

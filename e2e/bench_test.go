@@ -1,0 +1,101 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// timed asks the addresses one after the other as the browser's own fetch does and gives the milliseconds until each whole answer was read.
+const timed = `async (asks) => {
+	const times = [];
+	for (const { path, body } of asks) {
+		const from = performance.now();
+		const answer = await fetch(path, body ? { method: "POST", headers: { "Content-Type": "application/json" }, body } : {});
+		if (!answer.ok) throw new Error(path + ": " + (await answer.text()));
+		await answer.json();
+		times.push(performance.now() - from);
+	}
+	return times;
+}`
+
+// tasks notes every task of the page that kept it from answering for more than 50 ms.
+const tasks = `() => {
+	window.waits = [];
+	new PerformanceObserver((list) => list.getEntries().forEach((e) => window.waits.push(e.duration))).observe({ type: "longtask" });
+}`
+
+type request struct {
+	Path string `json:"path"`
+	Body string `json:"body,omitempty"`
+}
+
+// BenchmarkWorkbench measures what a pricing manager waits for, as the browser sees it: 100,000 products, 300 rules.
+// Baseline in the same run: the state of the book, the smallest answer there is.
+func BenchmarkWorkbench(b *testing.B) {
+	p := start(b, b.TempDir(), "--scale", "100000")
+	client := p.client(b, "wout")
+	_, book := ask(b, client, "GET", p.url+"/api/book", nil)
+	document := map[string]json.RawMessage{}
+	require.NoError(b, json.Unmarshal([]byte(book), &document))
+	var rules []map[string]any
+	require.NoError(b, json.Unmarshal(document["rules"], &rules))
+	layers := []string{"catalog", "sale", "quantity", "group", "promotion"}
+	sections := []string{"Clay", "Glazes", "Tools", "Kilns", "Wheels", "Studio"}
+	for i := len(rules); i < 300; i++ {
+		code := fmt.Sprintf("FILL-%d", i)
+		rule := map[string]any{"code": code, "name": code, "layer": layers[i%5], "rank": 1000 + i,
+			"where": map[string]any{"all": []any{map[string]any{"category": sections[i%6]}, map[string]any{"list": map[string]string{"min": fmt.Sprint(i % 40), "max": fmt.Sprint(i%40 + 3)}}}}}
+		if rule["layer"] == "quantity" {
+			rule["breaks"] = []any{map[string]string{"min": "12", "percentOff": "3"}}
+		} else {
+			rule["effect"] = map[string]string{"percentOff": fmt.Sprint(1 + i%9)}
+		}
+		rules = append(rules, rule)
+	}
+	text, err := json.Marshal(rules)
+	require.NoError(b, err)
+	document["rules"] = text
+	status, answer := ask(b, client, "PUT", fmt.Sprintf("%s/api/book?version=%d", p.url, p.version(b)), document)
+	require.Equal(b, 200, status, answer)
+	pg := p.open(b, "/stack/rule/QUAY-CLAY")
+	pg.find("[data-testid=changed]")
+	pg.MustEval(tasks)
+
+	var clay, everything, boards, jumps, states []request
+	for i := range 100 {
+		percent := fmt.Sprintf("%d.%d", 3+i/10, i%10)
+		clay = append(clay, request{"/api/impact?channel=web", `{"code":"NEW-CLAY","name":"Clay","layer":"sale","where":{"category":"Clay"},"effect":{"percentOff":"` + percent + `"}}`})
+		everything = append(everything, request{"/api/impact?channel=web", `{"code":"NEW-ALL","name":"All","layer":"sale","where":{"all":[]},"effect":{"percentOff":"` + percent + `"}}`})
+		boards = append(boards, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&category=%s&sort=%s", sections[i%6], []string{"price", "margin", "name", "sku", "change"}[i%5])})
+		who := []string{"", "group:trade", "group:schools"}[i%3]
+		at := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC).AddDate(0, 0, i).Format("2006-01-02T15:04")
+		jumps = append(jumps, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&who=%s&at=%s", who, at)})
+		states = append(states, request{Path: "/api/state"})
+	}
+	for b.Loop() {
+		for _, m := range []struct {
+			name string
+			asks []request
+		}{{"state", states}, {"impact", clay}, {"impact-of-all", everything}, {"board", boards}, {"jump", jumps}} {
+			var times []float64
+			require.NoError(b, pg.MustEval(timed, m.asks).Unmarshal(&times))
+			slices.Sort(times)
+			b.ReportMetric(times[len(times)/2], m.name+"-p50-ms")
+			b.ReportMetric(times[len(times)*95/100], m.name+"-p95-ms")
+		}
+		pg.MustEval(`() => { window.waits.length = 0 }`)
+		figure := pg.labelled("How much")
+		for i := range 40 {
+			pg.typeInto(figure, fmt.Sprintf("%d.%d", 4+i/10, i%10))
+			time.Sleep(60 * time.Millisecond)
+		}
+		var waits []float64
+		require.NoError(b, pg.MustEval(`() => window.waits`).Unmarshal(&waits))
+		b.ReportMetric(slices.Max(append(waits, 0)), "typing-longest-task-ms")
+	}
+}
