@@ -44,14 +44,14 @@ func BenchmarkWorkbench(b *testing.B) {
 	require.NoError(b, json.Unmarshal([]byte(book), &document))
 	var rules []map[string]any
 	require.NoError(b, json.Unmarshal(document["rules"], &rules))
-	layers := []string{"catalog", "sale", "quantity", "group", "promotion"}
+	layers := []string{"catalog", "sale", "tier", "group", "promotion"}
 	sections := []string{"Clay", "Glazes", "Tools", "Kilns", "Wheels", "Studio"}
 	for i := len(rules); i < 300; i++ {
 		code := fmt.Sprintf("FILL-%d", i)
 		rule := map[string]any{"code": code, "name": code, "layer": layers[i%5], "rank": 1000 + i,
 			"where": map[string]any{"all": []any{map[string]any{"category": sections[i%6]}, map[string]any{"list": map[string]string{"min": fmt.Sprint(i % 40), "max": fmt.Sprint(i%40 + 3)}}}}}
-		if rule["layer"] == "quantity" {
-			rule["breaks"] = []any{map[string]string{"min": "12", "percentOff": "3"}}
+		if rule["layer"] == "tier" {
+			rule["breaks"] = []any{map[string]any{"from": 12, "percentOff": "3"}}
 		} else {
 			rule["effect"] = map[string]string{"percentOff": fmt.Sprint(1 + i%9)}
 		}
