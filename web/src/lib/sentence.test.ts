@@ -33,7 +33,7 @@ test("a whole rule reads as one line", () => {
 });
 
 describe("goods", () => {
-  const cases: [string, Rule["where"], string][] = [
+  const cases: [string, Rule["where"] | undefined, string][] = [
     ["nothing chosen is not everything", undefined, "no goods yet"],
     ["all of nothing is everything", { all: [] }, "every product"],
     ["any of nothing is nothing", { any: [] }, "no goods"],
