@@ -220,15 +220,15 @@ func (r *reference) footed(p *pricing.Product, cost *big.Rat) *big.Rat {
 
 // way is one unit on its way.
 type way struct {
-	p              *pricing.Product
-	line, k        int // the line's quantity, and which of its units this is
-	list, price    *big.Rat
-	catalog        *big.Rat
-	past           bool // the catalog layer is behind it
-	over           bool // the price is ended
-	applied        []string
-	optionPrices   []*big.Rat
-	optionParts    []string
+	p            *pricing.Product
+	line, k      int // the line's quantity, and which of its units this is
+	list, price  *big.Rat
+	catalog      *big.Rat
+	past         bool // the catalog layer is behind it
+	over         bool // the price is ended
+	applied      []string
+	optionPrices []*big.Rat
+	optionParts  []string
 }
 
 func (r *reference) unit(p *pricing.Product, line, k int, options []string) *way {

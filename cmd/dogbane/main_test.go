@@ -1,0 +1,83 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/spf13/cobra"
+	"github.com/stretchr/testify/require"
+)
+
+// call executes a command with arguments and gives what it printed.
+func call(t *testing.T, c *cobra.Command, args ...string) (string, string, error) {
+	t.Helper()
+	var out, errs bytes.Buffer
+	c.SetArgs(args)
+	c.SetOut(&out)
+	c.SetErr(&errs)
+	c.SilenceUsage, c.SilenceErrors = true, true
+	err := c.Execute()
+	return out.String(), errs.String(), err
+}
+
+const example = "../../internal/bookfile/testdata/ending-from-two.json"
+
+// A script reads the exit code: 0 agreed, 1 a difference, 2 a file that cannot be read.
+func TestCheckSaysByItsExitCode(t *testing.T) {
+	out, _, err := call(t, checkCommand(), example)
+	require.NoError(t, err)
+	require.Equal(t, "1 files agree\n", out)
+
+	data, err := os.ReadFile(example)
+	require.NoError(t, err)
+	wrong := filepath.Join(t.TempDir(), "wrong.json")
+	require.NoError(t, os.WriteFile(wrong, []byte(strings.Replace(string(data), `"unit": "54.95"`, `"unit": "54.96"`, 1)), 0o644))
+	out, _, err = call(t, checkCommand(), example, wrong)
+	var code exit
+	require.True(t, errors.As(err, &code))
+	require.Equal(t, exit(1), code)
+	require.Contains(t, out, `expect[1].is.unit`)
+	require.Contains(t, out, `54.96`)
+
+	broken := filepath.Join(t.TempDir(), "broken.json")
+	require.NoError(t, os.WriteFile(broken, []byte(`{"book":`), 0o644))
+	out, said, err := call(t, checkCommand(), wrong, broken, filepath.Join(t.TempDir(), "none.json"))
+	require.True(t, errors.As(err, &code))
+	require.Equal(t, exit(2), code, "a file that cannot be read weighs more than a difference")
+	require.Contains(t, out, "54.96", "the others are checked all the same")
+	require.Contains(t, said, "broken.json")
+	require.Contains(t, said, "none.json")
+}
+
+// What price prints is JSON that holds the answers in the order asked.
+func TestPriceAnswersWithTrails(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "ask.json")
+	require.NoError(t, os.WriteFile(file, []byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"A","list":"10.00"},{"sku":"B"}],
+		"rules":[{"code":"HALF","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"50"}}]},
+		"ask":[{"sku":"B","at":"2026-11-26T10:00"},{"sku":"A","at":"2026-11-26T10:00"}]}`), 0o644))
+	out, _, err := call(t, priceCommand(), file)
+	require.NoError(t, err)
+	var answers []map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &answers))
+	require.Len(t, answers, 2)
+	require.Contains(t, out, `"HALF"`)
+	require.Nil(t, answers[0]["unit"])
+	require.Equal(t, "5.00", answers[1]["unit"])
+
+	require.NoError(t, os.WriteFile(file, []byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"}},"ask":[{"sku":"GONE","at":"2026-11-26T10:00"}]}`), 0o644))
+	_, _, err = call(t, priceCommand(), file)
+	require.ErrorContains(t, err, "GONE")
+}
+
+func TestSchemaAndDescriptionAreJSON(t *testing.T) {
+	for _, c := range []*cobra.Command{schemaCommand(), openapiCommand()} {
+		out, _, err := call(t, c)
+		require.NoError(t, err)
+		require.True(t, json.Valid([]byte(out)), c.Name())
+	}
+}
