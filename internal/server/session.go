@@ -145,7 +145,7 @@ func (s *Server) admitted(c *gin.Context) {
 var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager", store.Approver: "approver", store.Administrator: "administrator"}
 
 // questions are the requests that are sent with POST and change nothing.
-var questions = []string{"/api/impact", "/api/sku-list", "/api/book/compare", "/api/imports/", "/api/imports/paste", "/api/imports", "/api/export", "/api/bulk/preview", "/api/paste/preview", "/api/stack/preview"}
+var questions = []string{"/api/impact", "/api/sku-list", "/api/book/compare", "/api/imports/", "/api/imports/paste", "/api/imports", "/api/bulk/preview", "/api/stack/preview"}
 
 // roleFor is the least role that a request needs.
 func roleFor(method, path string) store.Role {
