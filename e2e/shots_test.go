@@ -19,23 +19,32 @@ func TestPictures(t *testing.T) {
 	pg := p.open(t, "/board")
 	pg.find("[data-sku]")
 	pg.eventually("flags are found", func() bool { return pg.text(`a[href^="/flags"]`) != "Flags" })
+	picture := func(pg *page, name string) {
+		time.Sleep(900 * time.Millisecond) // fonts and the answers of neighbouring panels
+		png, err := pg.Screenshot(false, nil)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".png"), png, 0o644))
+	}
+	stranger := p.openAs(t, "", "/board")
+	stranger.find("[autocomplete=current-password]")
+	picture(stranger, "sign-in")
 	for _, shot := range []struct{ name, path, wait, theme string }{
 		{"board", "/board?sku=KILN-EL-42&trail=open&category=Kilns", "[data-testid=trail-price]", "light"},
 		{"board-dark", "/board?at=2026-11-27T09:00&show=reduced", "[data-sku]", "dark"},
 		{"board-below-cost", "/board?show=below-cost&sku=SET-OXIDE&trail=open", "[data-testid=trail-price]", "light"},
+		{"board-by-group", "/board?spread=group&category=Clay", "[data-sku]", "light"},
 		{"stack", "/stack", "[data-rule]", "light"},
+		{"stack-dark", "/stack", "[data-rule]", "dark"},
 		{"editor", "/stack/rule/GLAZE-WEEK", "[data-testid=changed]", "light"},
 		{"editor-dark", "/stack/rule/TOOLS-CLEAR", "[data-testid=changed]", "dark"},
 		{"flags", "/flags", "[data-flag]", "light"},
 		{"publish", "/publish", "[data-sku]", "light"},
+		{"publish-dark", "/publish", "[data-sku]", "dark"},
 		{"catalogue", "/catalogue", "[data-sku]", "light"},
 	} {
 		pg.MustEval(`theme => localStorage.setItem("dogbane-theme", theme)`, shot.theme)
 		pg.show(p.url + shot.path)
 		pg.find(shot.wait)
-		time.Sleep(600 * time.Millisecond) // fonts and the answers of neighbouring panels
-		png, err := pg.Screenshot(false, nil)
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(filepath.Join(dir, shot.name+".png"), png, 0o644))
+		picture(pg, shot.name)
 	}
 }

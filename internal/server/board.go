@@ -195,7 +195,7 @@ func (s *Server) see(ctx context.Context, in *BoardFilter, sort string, desc boo
 	}
 	words, wanted := s.searchable(snap), strings.Fields(strings.ToLower(in.Words))
 	v.list = []int32{}
-	for _, p := range v.order(sort, desc, in.Against) {
+	for _, p := range v.order(sort, desc) {
 		if keep(p) && containsAll(words[p], wanted) {
 			v.list = append(v.list, p)
 		}
@@ -338,7 +338,7 @@ func (v *seen) changeShare(p int32) (int64, bool) {
 }
 
 // order is all products in the order asked for; what is missing comes last in either direction.
-func (v *seen) order(by string, desc bool, against string) []int32 {
+func (v *seen) order(by string, desc bool) []int32 {
 	sw, products := v.sweep, v.snap.Engine.Products()
 	sw.mu.Lock()
 	defer sw.mu.Unlock()
@@ -411,7 +411,7 @@ func (v *seen) order(by string, desc bool, against string) []int32 {
 	}
 	switch {
 	case compare != nil:
-		slices.SortStableFunc(list, compare)
+		slices.SortFunc(list, func(a, b int32) int { return cmp.Or(compare(a, b), cmp.Compare(a, b)) })
 	case desc:
 		slices.Reverse(list)
 	}

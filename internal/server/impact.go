@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"sync"
 
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
@@ -124,10 +125,13 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	if err != nil {
 		return out, err
 	}
+	var together sync.WaitGroup
+	var demandsErr error
+	together.Go(func() { out.Demands, demandsErr = s.demands(snap, engine, &rule, vp, touched) })
 	out.compare(engine, &rule, before.Sweep, after, touched)
 	out.example(engine, &rule, after)
-	out.Demands, err = s.demands(snap, engine, &rule, vp)
-	return out, err
+	together.Wait()
+	return out, demandsErr
 }
 
 // viewpoint moves a viewpoint to where the rule can be seen at work.
@@ -206,11 +210,16 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 		p      int32
 		change int64
 	}
-	var movers []mover
+	var movers []mover // the biggest so far, biggest first
 	var marginA, marginB []int64
-	var changed []int32
-	shares := map[int32]int64{}
+	var changed []int32 // with the share of each
+	var shares []int64
 	applied, margins := after.AppliedBy(rule.Code), before.Margins()
+	margin := after.Margin
+	if touched.Count() > len(products)/4 {
+		all := after.Margins() // on all cores
+		margin = func(p int32) (net, left int64, known bool) { return all.Net[p], all.Left[p], all.Known[p] }
+	}
 	touched.Each(func(p int32) bool {
 		if applied(p) {
 			out.Applies++
@@ -223,7 +232,7 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 				marginA = append(marginA, m)
 			}
 			if hadPrice != hasPrice || a != b {
-				m, ok = marginShare(after.Margin(p))
+				m, ok = marginShare(margin(p))
 			}
 			if ok {
 				marginB = append(marginB, m)
@@ -241,8 +250,8 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 		}
 		out.Changed++
 		if hadPrice && hasPrice && a != 0 {
-			shares[p] = (b - a) * 1_000_000 / a
-			changed = append(changed, p)
+			shares = append(shares, (b-a)*1_000_000/a)
+			changed = append(changed, int32(len(changed)))
 		}
 		if !hadPrice || hasPrice && b > a {
 			out.Up++
@@ -256,13 +265,21 @@ func (out *Impact) compare(engine *pricing.Engine, rule *pricing.Rule, before, a
 		if hadPrice && hasPrice {
 			one.change = b - a
 		}
-		movers = append(movers, one)
+		size := func(m mover) int64 { return max(m.change, -m.change) }
+		if len(movers) < moversShown || size(one) > size(movers[len(movers)-1]) {
+			at, _ := slices.BinarySearchFunc(movers, one, func(m, n mover) int {
+				if size(m) >= size(n) {
+					return -1
+				}
+				return 1
+			})
+			movers = slices.Insert(movers[:min(len(movers), moversShown-1)], min(at, moversShown-1), one)
+		}
 		return true
 	})
 	out.MarginA, out.MarginB = mean(marginA), mean(marginB)
 	out.Changes = histogram(changed, changeFrom, changeWidth, changeBins, func(p int32) (int64, bool) { return shares[p], true })
-	slices.SortStableFunc(movers, func(a, b mover) int { return cmp.Compare(max(b.change, -b.change), max(a.change, -a.change)) })
-	for _, m := range movers[:min(moversShown, len(movers))] {
+	for _, m := range movers {
 		a, b := before.Row(m.p), after.Row(m.p)
 		one := Mover{SKU: products[m.p].SKU, Name: products[m.p].Name, Before: minor(a.Price, a.HasPrice, after.Digits), After: minor(b.Price, b.HasPrice, after.Digits), Below: b.HasPrice && b.BelowCost}
 		if a.HasPrice && b.HasPrice {
@@ -325,7 +342,7 @@ func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pr
 }
 
 // demands holds the prices that a rule makes in channels with limits against those.
-func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint) ([]Demand, error) {
+func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint, touched pricing.Set) ([]Demand, error) {
 	list := []Demand{}
 	for i := range snap.Book.Channels {
 		c := &snap.Book.Channels[i]
@@ -333,16 +350,21 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 			continue
 		}
 		one := vp
-		one.Channel, one.Groups, one.Customer = c.Code, nil, ""
-		sw, err := engine.Sweep(one)
+		one.Channel, one.Groups, one.Customer, one.With = c.Code, nil, "", nil
+		before, err := s.sweep(snap, one)
+		if err != nil {
+			return nil, err
+		}
+		one.With = vp.With
+		sw, err := engine.Resweep(before.Sweep, one, touched)
 		if err != nil {
 			return nil, err
 		}
 		found := map[string]*Demand{}
-		breaks := func(p int32, kind, wants string, price int64, nearest ...int64) {
+		breaks := func(p int32, kind string, wants func() string, price int64, nearest ...int64) {
 			d := found[kind]
 			if d == nil {
-				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: kind, SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants, Nearest: []string{}}
+				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: kind, SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants(), Nearest: []string{}}
 				for _, n := range nearest {
 					if n > 0 {
 						d.Nearest = append(d.Nearest, money.FormatMinor(n, sw.Digits))
@@ -362,7 +384,7 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 			from, known := sw.CatalogPrice(p)
 			applies = true
 			if c.Limits.WholeUnits && price%unit != 0 {
-				breaks(p, "whole-units", "whole amounts", price, price-price%unit, price-price%unit+unit)
+				breaks(p, "whole-units", func() string { return "whole amounts" }, price, price-price%unit, price-price%unit+unit)
 			}
 			if known && price < from {
 				limit := func(percent *money.Rat, mode money.Mode) int64 {
@@ -371,17 +393,17 @@ func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pri
 				}
 				if least := c.Limits.MinOffPercent; least != nil {
 					if n := limit(least, money.Down); price > n {
-						breaks(p, "least-off", "at least "+least.String()+" % off", price, n, from)
+						breaks(p, "least-off", func() string { return "at least " + least.String() + " % off" }, price, n, from)
 					}
 				}
 				if most := c.Limits.MaxOffPercent; most != nil {
 					if n := limit(most, money.Up); price < n {
-						breaks(p, "most-off", "at most "+most.String()+" % off", price, n)
+						breaks(p, "most-off", func() string { return "at most " + most.String() + " % off" }, price, n)
 					}
 				}
 				product := engine.Products()[p]
 				if c.Limits.NeedsReference && product.RRP == nil && (product.List == nil || known && from <= price) {
-					breaks(p, "reference", "a recommended price or a higher list price", price)
+					breaks(p, "reference", func() string { return "a recommended price or a higher list price" }, price)
 				}
 			}
 			return true
