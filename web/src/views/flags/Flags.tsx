@@ -105,7 +105,7 @@ function FlagLine({ flags }: { flags: Flag[] }) {
         <p className="text-[15px]">
           <b>{f.sku}</b> sells at <b>{amount(f.price)}</b>, and costs <b>{amount(f.cost)}</b>
           {", "}
-          <span className="text-bad">each sale loses {amount(f.left?.replace("-", ""))}</span>
+          <span className="text-bad">each sale loses {amount(f.left?.replace("-", ""))}</span> after tax and fees
           {(f.rules ?? []).length > 0 ? (
             <>: made by {rulesText}.</>
           ) : (

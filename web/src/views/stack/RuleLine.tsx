@@ -5,7 +5,7 @@ import { DropdownMenu, Switch } from "radix-ui";
 import { Link, useNavigate } from "react-router";
 import { api, take, type RuleRow } from "../../api/client";
 import { useMay, useSave } from "../../api/queries";
-import { count, day } from "../../lib/format";
+import { count, day, through } from "../../lib/format";
 import { sentence } from "../../lib/sentence";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
@@ -26,7 +26,7 @@ interface Props {
 function stateWords(row: RuleRow, now: string): string {
   switch (row.state) {
     case "on":
-      return row.next ? `on, until ${day(row.next, now)}` : "on";
+      return row.next ? `on, through ${through(row.next, now)}` : "on";
     case "opens":
       return `opens ${day(row.next ?? "", now)}`;
     case "closed":
