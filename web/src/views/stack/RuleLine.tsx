@@ -26,7 +26,7 @@ interface Props {
 function stateWords(row: RuleRow, now: string): string {
   switch (row.state) {
     case "on":
-      return row.next ? `on, through ${through(row.next, now)}` : "on";
+      return row.next ? `through ${through(row.next, now)}` : "on";
     case "opens":
       return `opens ${day(row.next ?? "", now)}`;
     case "closed":
