@@ -121,6 +121,47 @@ func (g *goods) guard(p int32) *Guard {
 type limits struct {
 	breakEven []int64 // nothing is lost from here on; noLimit where the cost is unknown, math.MaxInt64 where no price will do
 	guarded   []int64 // the guard's lowest permitted price, likewise
+	spent     []int64 // cost and the fee's amount; noLimit where the cost is unknown or they are no whole minor units
+	shares    []share // by tax class
+}
+
+// share is what the net price, and what the fee's percent leaves of that, are of a price, as fractions. left's is 0/0
+// where the fractions are not short.
+type share struct{ netN, netD, leftN, leftD int64 }
+
+const shortFraction = 1 << 20
+
+func (v *view) share(tax money.Rat) share {
+	net := money.Int(1)
+	if v.showTax {
+		net = tax.Inv().Reduce()
+	}
+	left := net
+	if v.channel != nil {
+		left = net.Mul(money.Int(1).Sub(money.PercentOf(v.channel.FeePercent))).Reduce()
+	}
+	nn, nd, ok1 := net.Parts()
+	ln, ld, ok2 := left.Parts()
+	if !ok1 || !ok2 || max(nn, nd, ln, ld) > shortFraction || ln < 0 {
+		return share{}
+	}
+	return share{nn, nd, ln, ld}
+}
+
+// spentOn is what a sold piece costs besides the fee's percent.
+func (v *view) spentOn(p int32) int64 {
+	cost := v.bookAmount(v.products[p].Cost)
+	if !cost.ok {
+		return noLimit
+	}
+	if v.channel != nil {
+		cost.v = cost.v.Add(v.channel.FeeAmount)
+	}
+	n, fits := cost.v.Minor(v.digits, money.Down)
+	if !fits || n > 1<<40 || !money.FromMinor(n, v.digits).Equal(cost.v) {
+		return noLimit
+	}
+	return n
 }
 
 // noLimit is below every price.
@@ -133,10 +174,14 @@ func (v *view) limitsOf() *limits {
 	if l := v.limits[v.channel]; l != nil {
 		return l
 	}
-	l := &limits{make([]int64, len(v.products)), make([]int64, len(v.products))}
+	l := &limits{breakEven: make([]int64, len(v.products)), guarded: make([]int64, len(v.products)), spent: make([]int64, len(v.products))}
+	for _, tax := range v.taxes {
+		l.shares = append(l.shares, v.share(tax))
+	}
 	inParallel(len(v.products), func(from, to int) {
 		for p := int32(from); p < int32(to); p++ {
 			l.breakEven[p] = v.minorLimit(v.limit(p, money.Rat{}))
+			l.spent[p] = v.spentOn(p)
 			l.guarded[p] = l.breakEven[p]
 			if margin := v.guard(p).MinMargin; margin.Sign() != 0 {
 				l.guarded[p] = v.minorLimit(v.limit(p, margin))

@@ -709,6 +709,13 @@ func (sw *Sweep) Margin(p int32) (net, left int64, ok bool) {
 	if !ok {
 		return 0, 0, false
 	}
+	// Nearly all amounts are whole minor units and all factors short: the same figures, without fractions.
+	l := sw.view.limitsOf()
+	if f, spent := l.shares[sw.view.taxOf[p]], l.spent[p]; spent != noLimit && f.leftD != 0 && price <= 1<<40 {
+		net, _ = money.RoundRatio(price*f.netN, f.netD, 0, money.HalfUp)
+		left, _ = money.RoundRatio(price*f.leftN-spent*f.leftD, f.leftD, 0, money.HalfUp)
+		return net, left, true
+	}
 	m := sw.view.margin(p, money.FromMinor(price, sw.Digits))
 	if m == nil {
 		return 0, 0, false

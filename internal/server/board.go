@@ -200,7 +200,38 @@ func (s *Server) see(ctx context.Context, in *BoardFilter, sort string, desc boo
 			v.list = append(v.list, p)
 		}
 	}
+	if sort == "change" {
+		v.sortByChange(desc)
+	}
 	return v, nil
+}
+
+// sortByChange sorts what the filter left by its change; what has none comes last. It is worked out for each answer:
+// what a channel shows may change under a sweep.
+func (v *seen) sortByChange(desc bool) {
+	type keyed struct {
+		change int64
+		p      int32
+	}
+	known, rest := make([]keyed, 0, len(v.list)), []int32{}
+	for _, p := range v.list {
+		if d, ok := v.change(p); ok {
+			known = append(known, keyed{d, p})
+		} else {
+			rest = append(rest, p)
+		}
+	}
+	slices.SortStableFunc(known, func(a, b keyed) int {
+		if desc {
+			a, b = b, a
+		}
+		return cmp.Compare(a.change, b.change)
+	})
+	v.list = v.list[:0]
+	for _, k := range known {
+		v.list = append(v.list, k.p)
+	}
+	v.list = append(v.list, rest...)
 }
 
 func (s *Server) board(ctx context.Context, in *BoardQuery) (Board, error) {
@@ -337,16 +368,17 @@ func (v *seen) changeShare(p int32) (int64, bool) {
 	return d * 1_000_000 / was, true
 }
 
-// order is all products in the order asked for; what is missing comes last in either direction.
+// order is all products in the order asked for, but for changes; what is missing comes last in either direction.
 func (v *seen) order(by string, desc bool) []int32 {
 	sw, products := v.sweep, v.snap.Engine.Products()
 	sw.mu.Lock()
 	defer sw.mu.Unlock()
+	if by == "change" {
+		by, desc = "category", false
+	}
 	key := fmt.Sprint(by, desc)
-	if by != "change" { // what a channel shows may change under a sweep
-		if list, done := sw.orders[key]; done {
-			return list
-		}
+	if list, done := sw.orders[key]; done {
+		return list
 	}
 	list := make([]int32, len(products))
 	for i := range list {
@@ -402,8 +434,6 @@ func (v *seen) order(by string, desc bool) []int32 {
 	case "margin":
 		m := sw.Margins()
 		compare = number(func(p int32) (int64, bool) { return marginShare(m.Net[p], m.Left[p], m.Known[p]) })
-	case "change":
-		compare = number(v.change)
 	case "stock":
 		compare = amount(func(p *pricing.Product) *money.Rat { return p.Stock })
 	case "sold":
@@ -600,6 +630,7 @@ type PriceDetail struct {
 	Product ProductDetail        `json:"product"`
 	Answer  bookfile.PriceAnswer `json:"answer"`
 	Rules   []RuleMark           `json:"rules" doc:"names of the rules in the trail"`
+	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
 	At      string               `json:"at"`
 }
@@ -640,6 +671,12 @@ func (s *Server) price(ctx context.Context, in *ViewpointQuery, sku string) (Pri
 	p := snap.Engine.Products()[n]
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(),
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier, Tags: append([]string{}, p.Tags...)}}
+	sw, err := s.sweep(snap, vp)
+	if err != nil {
+		return out, err
+	}
+	lowest := sw.Row(n).Lowest
+	out.Lowest = minor(lowest, lowest > 0, sw.Digits)
 	for amount, to := range map[*money.Rat]**string{p.Stock: &out.Product.Stock, p.Sold: &out.Product.Sold} {
 		if amount != nil {
 			text := amount.String()

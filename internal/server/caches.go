@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish"
@@ -161,12 +162,48 @@ type shownCache struct {
 	mu        sync.Mutex
 	byChannel map[string]map[string]store.Shown
 	compared  map[string]compared
+	numbered  map[string]*published
+}
+
+// published is what a channel shows, by product number, in minor units.
+type published struct {
+	products []*pricing.Product // whose numbers these are
+	digits   int
+	price    []int64
+	known    []bool
+}
+
+// publishedIn is what a channel shows by product number. It is kept as long as the products are the same.
+func (s *Server) publishedIn(ctx context.Context, snap *store.Snapshot, channel string, digits int) (*published, error) {
+	shown, err := s.shownIn(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	c := &s.shown
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	products := snap.Engine.Products()
+	if p := c.numbered[channel]; p != nil && p.digits == digits && len(p.products) == len(products) && (len(products) == 0 || &p.products[0] == &products[0]) {
+		return p, nil
+	}
+	p := &published{products, digits, make([]int64, len(products)), make([]bool, len(products))}
+	for i, product := range products {
+		if was, known := shown[product.SKU]; known {
+			p.price[i], p.known[i] = was.Price.Minor(digits, money.HalfUp)
+		}
+	}
+	if c.numbered == nil {
+		c.numbered = map[string]*published{}
+	}
+	c.numbered[channel] = p
+	return p, nil
 }
 
 func (c *shownCache) forget(channel string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	delete(c.byChannel, channel)
+	delete(c.numbered, channel)
 	delete(c.compared, channel)
 }
 

@@ -2,8 +2,6 @@ package server
 
 import (
 	"cmp"
-	"encoding/json"
-	"errors"
 	"slices"
 	"sync"
 
@@ -91,22 +89,9 @@ const moversShown = 10
 func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impact, error) {
 	snap := s.live.Current()
 	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}, Demands: []Demand{}, Changes: Histogram{Counts: []int{}}}
-	// A rule that is being written need not have a code yet.
-	keys, err := docKeys(doc)
-	if err == nil && len(keys["code"]) <= 2 {
-		keys["code"] = json.RawMessage(`"\u0000new"`)
-		if filled, err := json.Marshal(keys); err == nil {
-			doc = filled
-		}
-	}
-	rule, err := bookfile.DecodeRule(doc, snap.Book)
-	var errs bookfile.Errors
-	if errors.As(err, &errs) {
-		for _, e := range errs {
-			out.Errors = append(out.Errors, DocError{e.Path, e.Problem, e.Value})
-		}
-		return out, nil
-	} else if err != nil {
+	rule, err := bookfile.DecodeRule(withCode(doc), snap.Book)
+	if err != nil {
+		out.Errors, err = docErrors(err)
 		return out, err
 	}
 	vp, err := in.viewpoint(s, snap)
@@ -127,7 +112,7 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	}
 	var together sync.WaitGroup
 	var demandsErr error
-	together.Go(func() { out.Demands, demandsErr = s.demands(snap, engine, &rule, vp, touched) })
+	together.Go(func() { out.Demands, demandsErr = s.demands(snap, engine, &rule, vp, touched, "") })
 	out.compare(engine, &rule, before.Sweep, after, touched)
 	out.example(engine, &rule, after)
 	together.Wait()
@@ -341,12 +326,12 @@ func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pr
 	out.Example = e
 }
 
-// demands holds the prices that a rule makes in channels with limits against those.
-func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint, touched pricing.Set) ([]Demand, error) {
+// demands holds the prices that a rule makes in channels with limits (only one, where it is named) against those.
+func (s *Server) demands(snap *store.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint, touched pricing.Set, only string) ([]Demand, error) {
 	list := []Demand{}
 	for i := range snap.Book.Channels {
 		c := &snap.Book.Channels[i]
-		if c.Limits == nil || rule.Channels != nil && !slices.Contains(rule.Channels, c.Code) {
+		if c.Limits == nil || only != "" && only != c.Code || rule.Channels != nil && !slices.Contains(rule.Channels, c.Code) {
 			continue
 		}
 		one := vp

@@ -113,6 +113,9 @@ func (s *Server) registerRules(api huma.API) {
 	}) (*body[Impact], error) {
 		return answer(s.impact(&in.ViewpointQuery, in.Replaces, in.Body))
 	})
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/impact/nearest", SkipValidateBody: true}, func(_ context.Context, in *NearestQuery) (*body[NearestValues], error) {
+		return answer(s.nearest(in))
+	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/sku-list"}, func(_ context.Context, in *struct {
 		Body SKUText
 	}) (*body[SKUList], error) {

@@ -62,18 +62,11 @@ func (s *Server) against(ctx context.Context, snap *store.Snapshot, what string,
 		if vp.Channel == "" {
 			return comparison{price: func(int32) (int64, bool) { return 0, false }}, nil
 		}
-		shown, err := s.shownIn(ctx, vp.Channel)
+		published, err := s.publishedIn(ctx, snap, vp.Channel, sw.Digits)
 		if err != nil {
 			return comparison{}, err
 		}
-		products := snap.Engine.Products()
-		return comparison{func(p int32) (int64, bool) {
-			was, known := shown[products[p].SKU]
-			if !known {
-				return 0, false
-			}
-			return was.Price.Minor(sw.Digits, money.HalfUp)
-		}, true}, nil
+		return comparison{func(p int32) (int64, bool) { return published.price[p], published.known[p] }, true}, nil
 	case "list":
 		return comparison{sw.Lists(), true}, nil
 	case "at":

@@ -148,6 +148,24 @@ export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
   });
 }
 
+/** The values of a rule's effect nearest to the one written that keep to a channel's demand. */
+export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: string, demand: "least-off" | "most-off") {
+  const asked = useDeferredValue(JSON.stringify(rule));
+  return useQuery({
+    queryKey: ["book", "nearest", v, replaces, of, demand, asked],
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/impact/nearest", {
+          params: { query: { ...viewpointQuery(v), replaces, of, demand } },
+          body: JSON.parse(asked) as never,
+          signal,
+        }),
+      ),
+    gcTime: 10_000,
+    retry: false,
+  });
+}
+
 /** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */
 export function useSave<In>(write: (input: In) => Promise<Saved>) {
   const client = useQueryClient();

@@ -505,6 +505,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/impact/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: {
+                    /** @description wall clock of the book; empty: now */
+                    at?: string;
+                    /** @description empty: no channel */
+                    channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
+                    quantity?: number;
+                    /** @description rules and campaigns that count as on */
+                    with?: string[];
+                    replaces?: string;
+                    /** @description the demand that is to be kept */
+                    demand?: "least-off" | "most-off";
+                    /** @description the channel whose demand it is */
+                    of?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RuleShape"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NearestValues"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -2493,6 +2556,17 @@ export interface components {
             name: string;
             sku: string;
         };
+        NearestValues: {
+            /**
+             * @description of the effect; empty: one whose value cannot be searched for
+             * @enum {string}
+             */
+            kind: "" | "percentOff" | "amountOff" | "setPrice";
+            /** @description the greatest value below that passes; null: none does */
+            lower: string | null;
+            /** @description the least value above that passes; null: none does */
+            upper: string | null;
+        };
         NewPerson: {
             active: boolean;
             fullName: string;
@@ -2579,6 +2653,8 @@ export interface components {
         PriceDetail: {
             answer: components["schemas"]["PriceAnswer"];
             at: string;
+            /** @description the lowest permitted price, rounded up */
+            lowest: string | null;
             product: components["schemas"]["ProductDetail"];
             /** @description names of the rules in the trail */
             rules: components["schemas"]["RuleMark"][];

@@ -82,7 +82,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
           {answer.portions.map((p) => `${p.quantity} at ${amount(p.unit)}`).join(", ")}: the way of the first is shown.
         </p>
       )}
-      {answer.margin && <Margin margin={answer.margin} lowest={trail?.finish?.lowest ?? null} />}
+      {answer.margin && <Margin margin={answer.margin} lowest={detail.lowest} />}
       {!answer.margin && answer.unit !== null && (
         <p className="mt-3 text-quiet">The cost is unknown, so no margin can be named.</p>
       )}
@@ -238,7 +238,7 @@ function Margin({ margin, lowest }: { margin: NonNullable<PriceDetail["answer"][
       </div>
       {below && (
         <p role="alert" className="mt-2 rounded-[3px] bg-badwash px-2 py-1.5 font-medium text-bad">
-          Below cost{lowest ? `: nothing is lost from ${amount(lowest)} on` : ""}.
+          Below cost.{lowest ? ` The lowest permitted price is ${amount(lowest)}.` : ""}
         </p>
       )}
     </div>

@@ -96,14 +96,15 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
     if (row) setBase(row.etag);
     setTheirs(undefined);
   };
-  // A price that a channel would accept becomes the rule's: as an ending on whole amounts, or as the percent at the limit.
-  const takePrice = (d: Demand, price: string) => {
+  // A price that a channel would accept becomes the rule's as an ending on whole amounts; other values as they are.
+  const takeValue = (d: Demand, value: string) => {
     if (d.kind === "whole-units") {
-      const up = Number(price) > Number(d.have ?? price);
+      const up = Number(value) > Number(d.have ?? value);
       change({ step: "1", shift: "", direction: up ? "up" : "down" });
-    } else if (d.kind === "least-off" || d.kind === "most-off") {
-      const percent = /(\d+(\.\d+)?)/.exec(d.wants)?.[1];
-      if (percent) change({ effect: { ...form.effect, kind: "percentOff", value: percent } });
+    } else if (d.kind === "lead-hours") {
+      change({ fromDate: value.slice(0, 10), fromTime: value.slice(11, 16) });
+    } else {
+      change({ effect: { ...form.effect, value } });
     }
   };
   const channels = new Map((state?.channels ?? []).map((c) => [c.code, c.name]));
@@ -230,7 +231,9 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
         error={impact.error}
         stale={impact.isPlaceholderData}
         blocked={found.size > 0}
-        onTake={form.how === "effect" ? takePrice : null}
+        rule={rule}
+        replaces={saved}
+        onTake={takeValue}
       />
     </form>
   );

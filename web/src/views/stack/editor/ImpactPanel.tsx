@@ -1,22 +1,24 @@
-import type { Demand, Histogram, Impact } from "../../../api/client";
+import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
 import { useItems, useProgramState } from "../../../api/queries";
-import { Button } from "../../../ui/button";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
+import { Demands } from "./Demands";
 
 interface Props {
   impact: Impact | undefined;
   error: unknown;
   stale: boolean;
   blocked: boolean;
-  /** Takes a price that a channel would accept; null where the rule's effect is no fixed price or percent. */
-  onTake: ((demand: Demand, price: string) => void) | null;
+  rule: Rule;
+  replaces: string;
+  /** Takes a value that a channel would accept. */
+  onTake: (demand: Demand, value: string) => void;
 }
 
 const shapedWords: Record<string, string> = { "max-off": "limit", floor: "floor", ending: "ending", zero: "held at 0" };
 
 /** What the unsaved rule would do: products reached, prices changed, the margin, the biggest movers. */
-export function ImpactPanel({ impact, error, stale, blocked, onTake }: Props) {
+export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onTake }: Props) {
   const { data: state } = useProgramState();
   const channel = state?.channels.find((c) => c.code === impact?.channel)?.name;
   const { data: groups } = useItems("groups");
@@ -83,7 +85,7 @@ export function ImpactPanel({ impact, error, stale, blocked, onTake }: Props) {
             </p>
           )}
           {impact.example && <ExampleLine impact={impact} />}
-          <Demands demands={impact.demands} onTake={onTake} />
+          <Demands demands={impact.demands} rule={rule} replaces={replaces} onTake={onTake} />
           {impact.changed > 0 && <ChangeBars h={impact.changes} />}
           {impact.movers.length > 0 && (
             <>
@@ -158,54 +160,6 @@ function ExampleLine({ impact }: { impact: Impact }) {
         </p>
       )}
     </div>
-  );
-}
-
-const demandWords: Record<string, string> = {
-  "whole-units": "takes whole amounts only",
-  "least-off": "demands",
-  "most-off": "permits",
-  reference: "demands",
-  "lead-hours": "wants",
-};
-
-/** What channels demand of a price and the rule does not keep, with the nearest values that would pass. */
-function Demands({ demands, onTake }: { demands: Demand[]; onTake: Props["onTake"] }) {
-  if (demands.length === 0) return null;
-  return (
-    <section aria-label="What channels demand" className="mt-3 rounded-[4px] border border-bad/60 px-3 py-2">
-      {demands.map((d) => (
-        <div key={d.channel + d.kind} className="mb-1 last:mb-0">
-          <p>
-            <b>{d.name}</b> {demandWords[d.kind]}
-            {d.kind !== "whole-units" && ` ${d.wants}`}
-            {d.count > 0 && `: ${count(d.count)} ${d.count === 1 ? "price does" : "prices do"} not keep to it`}
-            {d.kind === "lead-hours" && `: not before ${d.nearest[0]?.replace("T", " ") ?? ""}`}
-          </p>
-          {d.sku && d.nearest.length > 0 && (
-            <p className="text-quiet">
-              {d.sku} would be {amount(d.have)}; valid is{" "}
-              {d.nearest.map((n, i) => (
-                <span key={n}>
-                  {i > 0 && " or "}
-                  {onTake ? (
-                    <Button
-                      look="bare"
-                      className="min-h-0 px-1 underline underline-offset-2"
-                      onClick={() => onTake(d, n)}
-                    >
-                      {amount(n)}
-                    </Button>
-                  ) : (
-                    amount(n)
-                  )}
-                </span>
-              ))}
-            </p>
-          )}
-        </div>
-      ))}
-    </section>
   );
 }
 

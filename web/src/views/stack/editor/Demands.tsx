@@ -1,0 +1,96 @@
+import type { Demand, Rule } from "../../../api/client";
+import { useNearest } from "../../../api/queries";
+import { amount, count, moment } from "../../../lib/format";
+import { useViewpoint } from "../../../lib/viewpoint";
+import { Button } from "../../../ui/button";
+
+const demandWords: Record<string, string> = {
+  "whole-units": "takes whole amounts only",
+  "least-off": "demands",
+  "most-off": "permits",
+  reference: "demands",
+  "lead-hours": "wants",
+};
+
+interface Props {
+  demands: Demand[];
+  rule: Rule;
+  replaces: string;
+  /** Takes a value that the channel would accept: a price, the effect's value, or a moment. */
+  onTake: (demand: Demand, value: string) => void;
+}
+
+/** What channels demand of a price and the rule does not keep, with the nearest values that would pass. */
+export function Demands({ demands, rule, replaces, onTake }: Props) {
+  if (demands.length === 0) return null;
+  return (
+    <section aria-label="What channels demand" className="mt-3 rounded-[4px] border border-bad/60 px-3 py-2">
+      {demands.map((d) => (
+        <div key={d.channel + d.kind} className="mb-1 last:mb-0">
+          <p>
+            <b>{d.name}</b> {demandWords[d.kind]}
+            {d.kind !== "whole-units" && ` ${d.wants}`}
+            {d.count > 0 && `: ${count(d.count)} ${d.count === 1 ? "price does" : "prices do"} not keep to it`}
+          </p>
+          {d.kind === "lead-hours" && d.nearest[0] && (
+            <p className="text-quiet">
+              Begin <Value text={moment(d.nearest[0])} onTake={() => onTake(d, d.nearest[0] ?? "")} /> or later
+            </p>
+          )}
+          {d.sku && d.nearest.length > 0 && (
+            <p className="text-quiet">
+              {d.sku} would be {amount(d.have)}; valid is{" "}
+              {d.nearest.map((n, i) => (
+                <span key={n}>
+                  {i > 0 && " or "}
+                  {d.kind === "whole-units" ? <Value text={amount(n)} onTake={() => onTake(d, n)} /> : amount(n)}
+                </span>
+              ))}
+            </p>
+          )}
+          {(d.kind === "least-off" || d.kind === "most-off") && rule.effect && (
+            <Nearest demand={d} rule={rule} replaces={replaces} onTake={(value) => onTake(d, value)} />
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const Value = ({ text, onTake }: { text: string; onTake: () => void }) => (
+  <Button look="bare" className="min-h-0 px-1 underline underline-offset-2" onClick={onTake}>
+    {text}
+  </Button>
+);
+
+const valueWords = (kind: string, value: string) =>
+  kind === "percentOff" ? `${value} % off` : kind === "amountOff" ? `${amount(value)} off` : amount(value);
+
+/** The values of the effect on both sides at which every price keeps to the demand. */
+function Nearest({
+  demand,
+  rule,
+  replaces,
+  onTake,
+}: {
+  demand: Demand;
+  rule: Rule;
+  replaces: string;
+  onTake: (value: string) => void;
+}) {
+  const { viewpoint } = useViewpoint();
+  const { data } = useNearest(viewpoint, rule, replaces, demand.channel, demand.kind as "least-off" | "most-off");
+  if (!data || data.kind === "") return null;
+  const sides = [data.lower, data.upper].filter((v): v is string => v !== null);
+  return (
+    <p className="text-quiet" data-testid="nearest">
+      {sides.length === 0 ? "No value of the rule makes all of them valid." : "All are valid with "}
+      {sides.map((v, i) => (
+        <span key={v}>
+          {i > 0 && " or "}
+          <Value text={valueWords(data.kind, v)} onTake={() => onTake(v)} />
+        </span>
+      ))}
+    </p>
+  );
+}
