@@ -45,6 +45,8 @@ type Edit struct {
 	At           time.Time
 	Changes      []Change
 	Undoes       *int64 // the log entry that this takes back
+
+	Progress func(done int) // told how many changes are written; may be nil
 }
 
 // Entry is one saved edit in the log.
@@ -275,18 +277,20 @@ func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 			if err := saveBatch(tx, &head, edit.Changes[from:min(from+batchSize, len(edit.Changes))], &seq); err != nil {
 				return err
 			}
+			if edit.Progress != nil {
+				edit.Progress(min(from+batchSize, len(edit.Changes)))
+			}
 		}
 		head.Version++
 		entry.Version = head.Version
 		if err := tx.Save(&head).Error; err != nil {
 			return err
 		}
-		changes, err := json.Marshal(edit.Changes)
-		if err != nil {
+		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: "[]", Undoes: edit.Undoes}
+		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: string(changes), Undoes: edit.Undoes}
-		if err := tx.Create(&row).Error; err != nil {
+		if err := logChanges(tx, row.ID, edit.Changes); err != nil {
 			return err
 		}
 		entry.ID = row.ID
@@ -300,6 +304,40 @@ func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 		return Entry{}, fmt.Errorf("save %q: %w", edit.Summary, err)
 	}
 	return entry, nil
+}
+
+type logPart struct {
+	Entry   int64
+	Part    int
+	Changes string
+}
+
+type logPiece struct {
+	Kind, Code string
+	Entry      int64
+	Part       int
+}
+
+// logChanges keeps what an entry changed in parts that fit into a packet, and which pieces those were.
+func logChanges(tx *gorm.DB, entry int64, changes []Change) error {
+	for from := 0; from < len(changes); from += batchSize {
+		batch := changes[from:min(from+batchSize, len(changes))]
+		text, err := json.Marshal(batch)
+		if err != nil {
+			return err
+		}
+		if err := tx.Create(&logPart{entry, from / batchSize, string(text)}).Error; err != nil {
+			return err
+		}
+		pieces := make([]logPiece, len(batch))
+		for i, c := range batch {
+			pieces[i] = logPiece{c.Kind, c.Code, entry, from / batchSize}
+		}
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&pieces).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func saveBatch(tx *gorm.DB, head *bookRow, changes []Change, seq *int64) error {
@@ -394,8 +432,40 @@ func (s *Store) LogEntry(ctx context.Context, id int64) (Entry, error) {
 		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
 	}
 	e := Entry{ID: row.ID, At: row.At, Who: row.Who, Version: row.Version, Summary: row.Summary, Undoes: row.Undoes}
-	if err := json.Unmarshal([]byte(row.Changes), &e.Changes); err != nil {
+	var parts []string
+	if err := s.db.WithContext(ctx).Raw("SELECT changes FROM log_parts WHERE entry = ? ORDER BY part", id).Scan(&parts).Error; err != nil {
 		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
 	}
+	for _, part := range append([]string{row.Changes}, parts...) { // entries of older versions keep all in one
+		var changes []Change
+		if err := json.Unmarshal([]byte(part), &changes); err != nil {
+			return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
+		}
+		e.Changes = append(e.Changes, changes...)
+	}
 	return e, nil
+}
+
+// History are the newest entries that changed a piece, newest first, each with that change alone.
+func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]Entry, error) {
+	var rows []struct {
+		logRow
+		Part string
+	}
+	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, c.changes AS part
+		FROM log_pieces p JOIN log l ON l.id = p.entry JOIN log_parts c ON c.entry = p.entry AND c.part = p.part
+		WHERE p.kind = ? AND p.code = ? ORDER BY p.entry DESC LIMIT ?`, kind, code, limit).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("read the history of %s %q: %w", kind, code, err)
+	}
+	var list []Entry
+	for _, r := range rows {
+		e := Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes}
+		if err := json.Unmarshal([]byte(r.Part), &e.Changes); err != nil {
+			return nil, fmt.Errorf("read log entry %d: %w", r.ID, err)
+		}
+		e.Changes = slices.DeleteFunc(e.Changes, func(c Change) bool { return c.Kind != kind || c.Code != code })
+		list = append(list, e)
+	}
+	return list, nil
 }

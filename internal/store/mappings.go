@@ -1,0 +1,82 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+type importMapping struct {
+	Kind    string `gorm:"primaryKey"`
+	Headers string `gorm:"primaryKey"`
+	Mapping string
+}
+
+func headersKey(headers []string) string {
+	sum := sha256.Sum256([]byte(strings.Join(headers, "\x00")))
+	return hex.EncodeToString(sum[:])
+}
+
+// Mapping is how the columns of a file with these headers were matched last; nil where there was none.
+func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (map[string]string, error) {
+	var row importMapping
+	err := s.db.WithContext(ctx).Where("kind = ? AND headers = ?", kind, headersKey(headers)).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
+	}
+	var mapping map[string]string
+	if err == nil {
+		err = json.Unmarshal([]byte(row.Mapping), &mapping)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read how columns were matched: %w", err)
+	}
+	return mapping, nil
+}
+
+// KeepMapping remembers how the columns of a file were matched.
+func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, mapping map[string]string) error {
+	text, err := json.Marshal(mapping)
+	if err == nil {
+		err = s.db.WithContext(ctx).Save(&importMapping{kind, headersKey(headers), string(text)}).Error
+	}
+	if err != nil {
+		return fmt.Errorf("remember how columns were matched: %w", err)
+	}
+	return nil
+}
+
+// RateDay says which day an exchange rate is of.
+type RateDay struct {
+	ID       int64
+	Currency string
+	Rate     string
+	Day      time.Time
+}
+
+// KeepRateDays adds the days of rates.
+func (s *Store) KeepRateDays(ctx context.Context, days []RateDay) error {
+	if len(days) == 0 {
+		return nil
+	}
+	if err := s.db.WithContext(ctx).Create(&days).Error; err != nil {
+		return fmt.Errorf("keep the days of exchange rates: %w", err)
+	}
+	return nil
+}
+
+// RateDays are all days of rates, newest first.
+func (s *Store) RateDays(ctx context.Context) ([]RateDay, error) {
+	var list []RateDay
+	if err := s.db.WithContext(ctx).Order("id DESC").Find(&list).Error; err != nil {
+		return nil, fmt.Errorf("read the days of exchange rates: %w", err)
+	}
+	return list, nil
+}

@@ -1,0 +1,141 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"dogbane/internal/pricing"
+)
+
+// Sale is one sold line.
+type Sale struct {
+	ID       int64
+	File     int64
+	Moment   pricing.Moment
+	Customer string // empty: a guest
+	SKU      string
+	Quantity int
+	Paid     string // decimal, for all pieces; empty: unknown
+	Channel  string
+}
+
+// TableName of sales.
+func (Sale) TableName() string { return "sales" }
+
+// SalesFile is a file of sales that was brought in.
+type SalesFile struct {
+	ID   int64
+	Name string
+	Who  string
+	At   time.Time
+	Rows int `gorm:"->;-:migration"` // counted, not kept
+}
+
+// TableName of the files.
+func (SalesFile) TableName() string { return "sales_files" }
+
+// AddSales keeps the sales of a file: all of them or, when ctx ends or something fails, none. done is told how many
+// are written.
+func (s *Store) AddSales(ctx context.Context, file *SalesFile, sales []Sale, done func(int)) error {
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Omit("Rows").Create(file).Error; err != nil {
+			return err
+		}
+		for from := 0; from < len(sales); from += batchSize {
+			batch := sales[from:min(from+batchSize, len(sales))]
+			for i := range batch {
+				batch[i].File = file.ID
+			}
+			if err := tx.Create(&batch).Error; err != nil {
+				return err
+			}
+			done(from + len(batch))
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("keep the sales of %s: %w", file.Name, err)
+	}
+	return nil
+}
+
+// DropSales forgets the sales of a file.
+func (s *Store) DropSales(ctx context.Context, file int64) error {
+	gone := s.db.WithContext(ctx).Delete(&SalesFile{}, file) // the rows go with it
+	if gone.Error != nil {
+		return fmt.Errorf("forget the sales of file %d: %w", file, gone.Error)
+	}
+	if gone.RowsAffected == 0 {
+		return fmt.Errorf("sales file %d: %w", file, ErrNotFound)
+	}
+	return nil
+}
+
+// SalesFiles are the files brought in, newest first.
+func (s *Store) SalesFiles(ctx context.Context) ([]SalesFile, error) {
+	var list []SalesFile
+	err := s.db.WithContext(ctx).Raw("SELECT f.*, (SELECT COUNT(*) FROM sales WHERE sales.file = f.id) AS `rows` FROM sales_files f ORDER BY id DESC").Scan(&list).Error
+	if err != nil {
+		return nil, fmt.Errorf("read the files of sales: %w", err)
+	}
+	return list, nil
+}
+
+// SoldUnits are the pieces sold of each product that was ever sold, in [from, to).
+func (s *Store) SoldUnits(ctx context.Context, from, to pricing.Moment) (map[string]int64, error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT sku, SUM(IF(moment >= ? AND moment < ?, quantity, 0)) FROM sales GROUP BY sku", from, to).Rows()
+	if err != nil {
+		return nil, fmt.Errorf("count what was sold: %w", err)
+	}
+	defer rows.Close()
+	units := map[string]int64{}
+	for rows.Next() {
+		var sku string
+		var n int64
+		if err := rows.Scan(&sku, &n); err != nil {
+			return nil, fmt.Errorf("count what was sold: %w", err)
+		}
+		units[sku] = n
+	}
+	return units, rows.Err()
+}
+
+// Purchases are what each named customer bought, oldest first.
+func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT customer, sku, quantity, moment FROM sales WHERE customer <> '' ORDER BY moment, id").Rows()
+	if err != nil {
+		return nil, fmt.Errorf("read the purchases: %w", err)
+	}
+	defer rows.Close()
+	list := map[string][]pricing.Purchase{}
+	for rows.Next() {
+		var customer string
+		var p pricing.Purchase
+		if err := rows.Scan(&customer, &p.SKU, &p.Quantity, &p.At); err != nil {
+			return nil, fmt.Errorf("read the purchases: %w", err)
+		}
+		list[customer] = append(list[customer], p)
+	}
+	return list, rows.Err()
+}
+
+// KnownSales are the sales among some that are kept already, by their whole content.
+func (s *Store) KnownSales(ctx context.Context, from, to pricing.Moment) (map[Sale]bool, error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT moment, customer, sku, quantity, paid, channel FROM sales WHERE moment >= ? AND moment <= ?", from, to).Rows()
+	if err != nil {
+		return nil, fmt.Errorf("read the sales: %w", err)
+	}
+	defer rows.Close()
+	known := map[Sale]bool{}
+	for rows.Next() {
+		var one Sale
+		if err := rows.Scan(&one.Moment, &one.Customer, &one.SKU, &one.Quantity, &one.Paid, &one.Channel); err != nil {
+			return nil, fmt.Errorf("read the sales: %w", err)
+		}
+		known[one] = true
+	}
+	return known, rows.Err()
+}
