@@ -449,8 +449,13 @@ func (s *Store) LogEntry(ctx context.Context, id int64) (Entry, error) {
 // History are the newest entries that changed a piece, newest first, each with that change alone.
 func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]Entry, error) {
 	var rows []struct {
-		logRow
-		Part string
+		ID      int64
+		At      time.Time
+		Who     string
+		Version int64
+		Summary string
+		Undoes  *int64
+		Part    string
 	}
 	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, c.changes AS part
 		FROM log_pieces p JOIN log l ON l.id = p.entry JOIN log_parts c ON c.entry = p.entry AND c.part = p.part

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -28,7 +29,7 @@ func repriced(b *pricing.Book, n int, price string) []store.Change {
 
 // An edit of more pieces than one row of the log holds is kept, found from each piece, and taken back whole.
 func TestLargeEditsAreKeptWhole(t *testing.T) {
-	s, live := opened(t)
+	s, live := openedWith(t, demo.Book(600))
 	before := live.Current().Book
 	var told []int
 	entry, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 580, "7.00"), Progress: func(n int) { told = append(told, n) }})
@@ -52,7 +53,7 @@ func TestLargeEditsAreKeptWhole(t *testing.T) {
 
 // A save whose context ends between two batches leaves nothing behind.
 func TestGivingUpASaveLeavesNothing(t *testing.T) {
-	s, live := opened(t)
+	s, live := openedWith(t, demo.Book(600))
 	before := live.Current()
 	ctx, stop := context.WithCancel(t.Context())
 	_, err := live.Save(ctx, store.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 580, "7.00"), Progress: func(int) { stop() }})

@@ -23,10 +23,12 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 var then = time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC)
 
-func opened(t *testing.T) (*store.Store, *store.Live) {
+func opened(t *testing.T) (*store.Store, *store.Live) { return openedWith(t, demo.Book(0)) }
+
+func openedWith(t *testing.T, book *pricing.Book) (*store.Store, *store.Live) {
 	t.Helper()
 	s := storetest.Open(t)
-	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", then))
+	require.NoError(t, s.Create(t.Context(), book, "test", then))
 	live, err := store.OpenLive(t.Context(), s)
 	require.NoError(t, err)
 	return s, live
