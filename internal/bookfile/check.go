@@ -154,6 +154,41 @@ func (f *CheckFile) runInvalid(x *node) ([]Difference, error) {
 	return []Difference{{x.child("error").path(), path, have}}, nil
 }
 
+// Expectation is one expected price (or set of flags) apart from a file, as checks are kept.
+type Expectation struct{ node *node }
+
+// ReadExpectation reads one object of a file's expect list. Its errors are Errors with paths that start at it.
+func ReadExpectation(data []byte) (*Expectation, error) {
+	n, err := parse(data)
+	if err != nil {
+		return nil, err
+	}
+	x := &Expectation{n}
+	switch {
+	case n.has("price"):
+		n.object("price", "is")
+		n.child("price").priceQuestion()
+		n.need("is")
+	case n.has("flags"):
+		n.object("flags", "has", "hasNot")
+		n.child("flags").flagsQuestion()
+	default:
+		n.fail("must have price or flags")
+	}
+	return x, n.r.err()
+}
+
+// OfPrice reports whether it is a price that is expected.
+func (x *Expectation) OfPrice() bool { return x.node.has("price") }
+
+// Run compares the expectation with what an engine answers. Its error says why there is no answer, such as a product
+// that is no longer there.
+func (x *Expectation) Run(engine *pricing.Engine) ([]Difference, error) {
+	n := *x.node
+	n.r = &reader{}
+	return runOne(engine, &n)
+}
+
 func runOne(engine *pricing.Engine, x *node) ([]Difference, error) {
 	switch {
 	case x.has("price"):

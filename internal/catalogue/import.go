@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -12,12 +13,41 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Field is something that a column can fill.
+// Column is something that a column of a file can fill.
+type Column struct {
+	Key      string   // as in the document
+	Name     string   // as people say it
+	Also     []string // further headers that are matched, in lower case without spaces and signs
+	Required bool
+}
+
+// Field is a column of a product file.
 type Field struct {
-	Key   string   // as in the document
-	Name  string   // as people say it
-	Also  []string // further headers that are matched, in lower case without spaces and signs
+	Key   string
+	Name  string
+	Also  []string
 	write func(p *pricing.Product, cell string) error
+}
+
+// attrPrefix begins the key of an attribute: any column can fill one.
+const attrPrefix = "attr:"
+
+// ProductColumns are what a product file can fill, with the attributes that the book's products have.
+func ProductColumns(book *pricing.Book) []Column {
+	var list []Column
+	for _, f := range Fields {
+		list = append(list, Column{f.Key, f.Name, f.Also, f.Key == "sku"})
+	}
+	names := map[string]bool{}
+	for i := range book.Products {
+		for name := range book.Products[i].Attrs {
+			names[name] = true
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		list = append(list, Column{Key: attrPrefix + name, Name: name})
+	}
+	return list
 }
 
 // Fields are all that a product file can fill. Only the SKU must be there.
@@ -33,7 +63,28 @@ var Fields = []Field{
 	{"style", "Style", []string{"parent", "parentsku"}, func(p *pricing.Product, c string) error { p.Style = c; return nil }},
 	{"tags", "Tags", []string{"labels"}, func(p *pricing.Product, c string) error { p.Tags = words(c); return nil }},
 	{"stock", "Stock", []string{"onhand", "quantity", "stockquantity"}, amount(func(p *pricing.Product, a *money.Rat) { p.Stock = a })},
-	{"gtin", "GTIN", []string{"ean", "barcode"}, func(p *pricing.Product, c string) error { p.GTIN = c; return nil }},
+	{"gtin", "GTIN", []string{"ean", "barcode"}, func(p *pricing.Product, c string) error { p.GTIN = c; return CheckGTIN(c) }},
+	{"map", "Lowest advertised price", []string{"lowestadvertised"}, amount(func(p *pricing.Product, a *money.Rat) { p.MAP = a })},
+	{"type", "Type", []string{"producttype"}, func(p *pricing.Product, c string) error { p.Type = c; return nil }},
+	{"rating", "Rating", []string{"stars"}, amount(func(p *pricing.Product, a *money.Rat) { p.Rating = a })},
+	{"minOrder", "Least order", []string{"minimumorder", "minimumquantity", "moq"}, func(p *pricing.Product, c string) error {
+		n, err := strconv.Atoi(c)
+		if err != nil || n < 1 {
+			return fmt.Errorf("is not a whole number from 1")
+		}
+		p.MinOrder = n
+		return nil
+	}},
+	{"content", "Content", []string{"netcontent", "weight", "volume"}, func(p *pricing.Product, c string) error {
+		cut := strings.LastIndexAny(c, "0123456789.") + 1
+		n, err := money.Parse(strings.TrimSpace(c[:cut]))
+		of := strings.TrimSpace(c[cut:])
+		if err != nil || n.Sign() <= 0 || of == "" {
+			return fmt.Errorf("is not an amount and what it is of, such as 12.5 kg")
+		}
+		p.Content = &pricing.Content{Amount: n, Of: of}
+		return nil
+	}},
 	{"taxClass", "Tax class", []string{"tax", "taxcode"}, func(p *pricing.Product, c string) error { p.TaxClass = c; return nil }},
 }
 
@@ -66,14 +117,14 @@ func words(cell string) []string {
 	return list
 }
 
-// Match finds for every field the header that means it, if one does.
-func Match(headers []string) map[string]string {
+// Match finds for every column the header that means it, if one does.
+func Match(headers []string, columns []Column) map[string]string {
 	mapping := map[string]string{}
-	for _, f := range Fields {
-		meant := append([]string{normal(f.Key), normal(f.Name)}, f.Also...)
+	for _, c := range columns {
+		meant := append([]string{normal(c.Key), normal(c.Name)}, c.Also...)
 		for _, want := range meant {
 			if i := slices.IndexFunc(headers, func(h string) bool { return normal(h) == want }); i >= 0 {
-				mapping[f.Key] = headers[i]
+				mapping[c.Key] = headers[i]
 				break
 			}
 		}
@@ -155,6 +206,13 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview,
 	if !known {
 		return nil, ErrNoSKU
 	}
+	var attrs []string
+	for key := range column {
+		if name, is := strings.CutPrefix(key, attrPrefix); is {
+			attrs = append(attrs, name)
+		}
+	}
+	slices.Sort(attrs)
 	now := make(map[string]*pricing.Product, len(book.Products))
 	for i := range book.Products {
 		now[book.Products[i].SKU] = &book.Products[i]
@@ -212,6 +270,18 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview,
 				failed = true
 			}
 		}
+		for _, name := range attrs {
+			at := column[attrPrefix+name]
+			if cell := strings.TrimSpace(cells[at]); cell != "" {
+				after.Attrs = maps.Clone(after.Attrs)
+				if after.Attrs == nil {
+					after.Attrs = map[string]pricing.Attr{}
+				}
+				if old, known := after.Attrs[name]; !known || old.Text != cell {
+					after.Attrs[name] = TextAttr(cell)
+				}
+			}
+		}
 		if failed {
 			continue
 		}
@@ -223,6 +293,15 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview,
 		out.Changes = append(out.Changes, change)
 	}
 	return out, nil
+}
+
+// TextAttr is an attribute with a text, which counts as a number too where it reads as one.
+func TextAttr(text string) pricing.Attr {
+	a := pricing.Attr{Text: text, Quoted: true}
+	if n, err := money.Parse(text); err == nil {
+		a.Number = &n
+	}
+	return a
 }
 
 func hasRate(book *pricing.Book, class string) bool {
@@ -247,6 +326,15 @@ func cellChanges(before, after *pricing.Product) []CellChange {
 		}
 		if was != is && f.Key != "sku" {
 			list = append(list, CellChange{f.Key, was, is})
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(after.Attrs)) {
+		was := ""
+		if before != nil {
+			was = before.Attrs[name].Text
+		}
+		if is := after.Attrs[name].Text; was != is {
+			list = append(list, CellChange{attrPrefix + name, was, is})
 		}
 	}
 	return list
@@ -288,6 +376,25 @@ func text(p *pricing.Product, key string) string {
 		return p.GTIN
 	case "taxClass":
 		return p.TaxClass
+	case "map":
+		return amount(p.MAP)
+	case "type":
+		return p.Type
+	case "rating":
+		if p.Rating == nil {
+			return ""
+		}
+		return p.Rating.String()
+	case "minOrder":
+		if p.MinOrder == 0 {
+			return ""
+		}
+		return strconv.Itoa(p.MinOrder)
+	case "content":
+		if p.Content == nil {
+			return ""
+		}
+		return p.Content.Amount.String() + " " + p.Content.Of
 	}
 	return p.SKU
 }

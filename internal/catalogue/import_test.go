@@ -14,7 +14,7 @@ func preview(t *testing.T, csv string) *Preview {
 	t.Helper()
 	table, err := ReadCSV([]byte(csv))
 	require.NoError(t, err)
-	p, err := Compare(table, Match(table.Headers), demo.Book(0))
+	p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), demo.Book(0))
 	require.NoError(t, err)
 	return p
 }
@@ -71,7 +71,7 @@ func TestUnreadableFiles(t *testing.T) {
 func TestMissingColumn(t *testing.T) {
 	table, err := ReadCSV([]byte("article,price\nA,1.00\n"))
 	require.NoError(t, err)
-	mapping := Match(table.Headers)
+	mapping := Match(table.Headers, ProductColumns(demo.Book(0)))
 	require.Equal(t, map[string]string{"list": "price"}, mapping)
 	_, err = Compare(table, mapping, demo.Book(0))
 	require.ErrorIs(t, err, ErrNoSKU)
@@ -90,7 +90,7 @@ func FuzzReadCSV(f *testing.F) {
 		if err != nil {
 			return
 		}
-		p, err := Compare(table, Match(table.Headers), book)
+		p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), book)
 		if err == nil {
 			require.LessOrEqual(t, len(p.Changes)+p.Unchanged, len(table.Rows))
 		}

@@ -34,6 +34,35 @@ type Table struct {
 	Headers []string
 	Rows    [][]string
 	Lines   []int // the line on which each row begins, from 1
+
+	Sheet    bool // from a spreadsheet, where a number may be a date
+	Date1904 bool // whose numbers count days from 1904
+}
+
+const mostRows = 1_000_000
+
+// Read reads a product file, a CSV file or a spreadsheet. Its errors are FileErrors.
+func Read(data []byte) (*Table, error) {
+	if IsXLSX(data) {
+		return ReadXLSX(data)
+	}
+	return ReadCSV(data)
+}
+
+// check refuses tables of which no row can be taken.
+func (t *Table) check() error {
+	for i, h := range t.Headers {
+		t.Headers[i] = strings.TrimSpace(h)
+	}
+	for i, h := range t.Headers {
+		if h != "" && slices.Contains(t.Headers[:i], h) {
+			return &FileError{1, fmt.Sprintf("two columns have the header %q", h)}
+		}
+	}
+	if len(t.Rows) == 0 {
+		return &FileError{0, "the file has a header but no rows"}
+	}
+	return nil
 }
 
 // ReadCSV reads a CSV file (RFC 4180; commas, semicolons or tabs) in UTF-8. Its errors are FileErrors.
@@ -77,26 +106,19 @@ func ReadCSV(data []byte) (*Table, error) {
 			return nil, &FileError{0, err.Error()}
 		}
 		if t.Headers == nil {
-			for _, h := range record {
-				t.Headers = append(t.Headers, strings.TrimSpace(h))
-			}
+			t.Headers = record
 			continue
 		}
 		if len(record) == 1 && strings.TrimSpace(record[0]) == "" {
 			continue
 		}
+		if len(t.Rows) == mostRows {
+			return nil, &FileError{0, fmt.Sprintf("the file has more than %d rows. Split it.", mostRows)}
+		}
 		at, _ := r.FieldPos(0)
 		t.Rows, t.Lines = append(t.Rows, record), append(t.Lines, at)
 	}
-	for i, h := range t.Headers {
-		if h != "" && slices.Contains(t.Headers[:i], h) {
-			return nil, &FileError{1, fmt.Sprintf("two columns have the header %q", h)}
-		}
-	}
-	if len(t.Rows) == 0 {
-		return nil, &FileError{0, "the file has a header but no rows"}
-	}
-	return t, nil
+	return t, t.check()
 }
 
 // around is a piece of a line at its first byte that is not UTF-8.

@@ -52,9 +52,6 @@ func (s *Server) registerBatch(api huma.API) {
 		next.Where = withSKUs(r.Where, in.Body.SKUs)
 		return s.commit(ctx, fmt.Sprintf("Added %d products to “%s”", len(in.Body.SKUs), title(r)), []store.Change{ruleChange(r, &next)})
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/paste"}, func(_ context.Context, in *struct{ Body SKUText }) (*body[ImportPreview], error) {
-		return answer(s.readPaste(in.Body.Text))
-	})
 }
 
 // withSKUs is a selection that holds some products besides.

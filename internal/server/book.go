@@ -22,6 +22,7 @@ type BookDifferences struct {
 	Kinds   []KindDifference `json:"kinds"`
 	Pieces  []PieceChange    `json:"pieces" doc:"the first 300"`
 	Prices  []ChannelChange  `json:"prices" doc:"how many prices of each channel would move now"`
+	Checks  []BrokenCheck    `json:"checks" doc:"checks that hold now and would not"`
 }
 
 // KindDifference counts the pieces of a kind that differ.
@@ -58,10 +59,10 @@ func (s *Server) registerBook(api huma.API) {
 			_, _ = ctx.BodyWriter().Write(bookfile.Encode(snap.Book))
 		}}, nil
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/book/compare", SkipValidateBody: true, MaxBodyBytes: largestBook, BodyReadTimeout: time.Minute}, func(_ context.Context, in *struct {
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/book/compare", SkipValidateBody: true, MaxBodyBytes: largestBook, BodyReadTimeout: time.Minute}, func(ctx context.Context, in *struct {
 		RawBody []byte `contentType:"application/json"`
 	}) (*body[BookDifferences], error) {
-		return answer(s.compareBook(in.RawBody))
+		return answer(s.compareBook(ctx, in.RawBody))
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/book", SkipValidateBody: true, MaxBodyBytes: largestBook, BodyReadTimeout: time.Minute}, func(ctx context.Context, in *struct {
 		Version int64  `query:"version" doc:"of the saved book that was compared"`
@@ -83,9 +84,9 @@ func (s *Server) registerBook(api huma.API) {
 	})
 }
 
-func (s *Server) compareBook(doc []byte) (BookDifferences, error) {
+func (s *Server) compareBook(ctx context.Context, doc []byte) (BookDifferences, error) {
 	snap := s.live.Current()
-	out := BookDifferences{Version: snap.Version, Errors: []DocError{}, Kinds: []KindDifference{}, Pieces: []PieceChange{}, Prices: []ChannelChange{}}
+	out := BookDifferences{Version: snap.Version, Errors: []DocError{}, Kinds: []KindDifference{}, Pieces: []PieceChange{}, Prices: []ChannelChange{}, Checks: []BrokenCheck{}}
 	next, err := bookfile.Decode(doc)
 	var errs bookfile.Errors
 	if errors.As(err, &errs) {
@@ -119,6 +120,9 @@ func (s *Server) compareBook(doc []byte) (BookDifferences, error) {
 		}
 	}
 	engine := pricing.Compile(next)
+	if out.Checks, err = s.broken(ctx, snap.Engine, engine); err != nil {
+		return out, err
+	}
 	for _, c := range next.Channels {
 		moved, below, err := moves(snap.Engine, engine, pricing.Viewpoint{Channel: c.Code, At: s.moment(snap), Quantity: 1})
 		if err != nil {

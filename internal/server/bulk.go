@@ -32,6 +32,8 @@ type BulkPreview struct {
 	Sample  []BulkChange `json:"sample"`
 	Moved   int          `json:"moved" doc:"prices that move, from the board's viewpoint"`
 	Below   int          `json:"below" doc:"of those, below cost afterwards"`
+
+	Checks []BrokenCheck `json:"checks" doc:"checks that hold now and would not"`
 }
 
 // BulkChange is one amount that changes.
@@ -76,7 +78,7 @@ func amountIn(field, text string, negative bool) (money.Rat, error) {
 }
 
 func (s *Server) bulk(ctx context.Context, filter *BoardFilter, form *BulkForm, measure bool) ([]store.Change, BulkPreview, string, error) {
-	out := BulkPreview{Sample: []BulkChange{}}
+	out := BulkPreview{Sample: []BulkChange{}, Checks: []BrokenCheck{}}
 	value, err := amountIn("value", form.Value, false)
 	if err != nil {
 		return nil, out, "", err
@@ -103,16 +105,9 @@ func (s *Server) bulk(ctx context.Context, filter *BoardFilter, form *BulkForm, 
 	if err != nil {
 		return nil, out, "", err
 	}
-	numbers := v.list
-	if form.SKUs != nil {
-		numbers = nil
-		for _, sku := range form.SKUs {
-			p, known := v.snap.Engine.ProductNumber(sku)
-			if !known {
-				return nil, out, "", invalid("skus", fmt.Sprintf("There is no product %s.", sku))
-			}
-			numbers = append(numbers, p)
-		}
+	numbers, err := v.chosen(form.SKUs)
+	if err != nil {
+		return nil, out, "", err
 	}
 	digits, _ := money.Digits(v.snap.Book.Settings.Currency)
 	products := v.snap.Engine.Products()
@@ -162,7 +157,11 @@ func (s *Server) bulk(ctx context.Context, filter *BoardFilter, form *BulkForm, 
 				next.Products[i] = p
 			}
 		}
-		if out.Moved, out.Below, err = moves(v.snap.Engine, pricing.Compile(&next), v.vp); err != nil {
+		engine := pricing.Compile(&next)
+		if out.Moved, out.Below, err = moves(v.snap.Engine, engine, v.vp); err != nil {
+			return nil, out, "", err
+		}
+		if out.Checks, err = s.broken(ctx, v.snap.Engine, engine); err != nil {
 			return nil, out, "", err
 		}
 	}

@@ -2,6 +2,8 @@ package server
 
 import (
 	"cmp"
+	"context"
+	"errors"
 	"slices"
 	"sync"
 
@@ -35,7 +37,9 @@ type Impact struct {
 	MarginA  *string    `json:"marginBefore" doc:"mean margin in percent of the products reached"`
 	MarginB  *string    `json:"marginAfter"`
 	Movers   []Mover    `json:"movers" doc:"the ten biggest changes"`
-	Example  *Example   `json:"example" doc:"the rule at work on one product"`
+
+	Checks  []BrokenCheck `json:"checks" doc:"checks that hold now and would not"`
+	Example *Example      `json:"example" doc:"the rule at work on one product"`
 }
 
 // DocError is an error of a document.
@@ -86,9 +90,9 @@ type Example struct {
 
 const moversShown = 10
 
-func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impact, error) {
+func (s *Server) impact(ctx context.Context, in *ViewpointQuery, replaces string, doc RuleDoc) (Impact, error) {
 	snap := s.live.Current()
-	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}, Demands: []Demand{}, Changes: Histogram{Counts: []int{}}}
+	out := Impact{Errors: []DocError{}, Sample: []string{}, Movers: []Mover{}, Demands: []Demand{}, Checks: []BrokenCheck{}, Changes: Histogram{Counts: []int{}}}
 	rule, err := bookfile.DecodeRule(withCode(doc), snap.Book)
 	if err != nil {
 		out.Errors, err = docErrors(err)
@@ -115,8 +119,9 @@ func (s *Server) impact(in *ViewpointQuery, replaces string, doc RuleDoc) (Impac
 	together.Go(func() { out.Demands, demandsErr = s.demands(snap, engine, &rule, vp, touched, "") })
 	out.compare(engine, &rule, before.Sweep, after, touched)
 	out.example(engine, &rule, after)
+	out.Checks, err = s.broken(ctx, snap.Engine, engine)
 	together.Wait()
-	return out, demandsErr
+	return out, errors.Join(err, demandsErr)
 }
 
 // viewpoint moves a viewpoint to where the rule can be seen at work.

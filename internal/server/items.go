@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -47,12 +48,6 @@ type ItemList struct {
 	Items []Item `json:"items"`
 }
 
-// ItemPath names an item in an address.
-type ItemPath struct {
-	Kind string `path:"kind" enum:"groups,customers,ranges,ladders,campaigns,channels"`
-	Code string `path:"code"`
-}
-
 // LayersForm is the layers in a new order or with new modes.
 type LayersForm struct {
 	Layers []LayerForm `json:"layers"`
@@ -69,6 +64,7 @@ type LayerForm struct {
 type LayersPreview struct {
 	Errors []DocError      `json:"errors"`
 	Prices []ChannelChange `json:"prices"`
+	Checks []BrokenCheck   `json:"checks" doc:"checks that hold now and would not"`
 }
 
 func (s *Server) registerItems(api huma.API) {
@@ -86,41 +82,9 @@ func (s *Server) registerItems(api huma.API) {
 		}
 		return &body[ItemList]{out}, nil
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/items/{kind}/{code}", SkipValidateBody: true, Errors: []int{412}}, func(ctx context.Context, in *struct {
-		ItemPath
-		IfMatch string `header:"If-Match" doc:"the etag of the state that this is based on; absent: it is new"`
-		Body    ItemDoc
-	}) (*body[Saved], error) {
-		before, err := s.itemNow(in.Kind, in.Code, in.IfMatch)
-		if err != nil {
-			return nil, err
-		}
-		var doc bytes.Buffer
-		if err := json.Compact(&doc, in.Body); err != nil {
-			return nil, invalid("", "This is not JSON.")
-		}
-		normal, err := s.normalItem(in.Kind, in.Code, doc.Bytes())
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		verb := "Changed"
-		if before == nil {
-			verb = "Made"
-		}
-		return s.commit(ctx, fmt.Sprintf("%s the %s “%s”", verb, strings.TrimSuffix(in.Kind, "s"), in.Code), []store.Change{{Kind: in.Kind, Code: in.Code, Before: before, After: normal}})
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/items/{kind}/{code}"}, func(ctx context.Context, in *ItemPath) (*body[Saved], error) {
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/stack/preview"}, func(ctx context.Context, in *struct{ Body LayersForm }) (*body[LayersPreview], error) {
 		snap := s.live.Current()
-		for _, piece := range store.PiecesOf(snap.Book, in.Kind) {
-			if piece.Code == in.Code {
-				return s.commit(ctx, fmt.Sprintf("Deleted the %s “%s”", strings.TrimSuffix(in.Kind, "s"), in.Code), []store.Change{{Kind: in.Kind, Code: in.Code, Before: piece.After}})
-			}
-		}
-		return nil, asProblem(store.ErrNotFound)
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/stack/preview"}, func(_ context.Context, in *struct{ Body LayersForm }) (*body[LayersPreview], error) {
-		snap := s.live.Current()
-		out := LayersPreview{Errors: []DocError{}, Prices: []ChannelChange{}}
+		out := LayersPreview{Errors: []DocError{}, Prices: []ChannelChange{}, Checks: []BrokenCheck{}}
 		next, errs := withLayers(snap.Book, in.Body.Layers)
 		for _, e := range errs {
 			out.Errors = append(out.Errors, DocError{e.Path, e.Problem, e.Value})
@@ -129,6 +93,10 @@ func (s *Server) registerItems(api huma.API) {
 			return &body[LayersPreview]{out}, nil
 		}
 		engine := pricing.Compile(next)
+		var err error
+		if out.Checks, err = s.broken(ctx, snap.Engine, engine); err != nil {
+			return nil, asProblem(err)
+		}
 		for _, c := range next.Channels {
 			moved, below, err := moves(snap.Engine, engine, pricing.Viewpoint{Channel: c.Code, At: s.moment(snap), Quantity: 1})
 			if err != nil {
@@ -152,49 +120,10 @@ func (s *Server) registerItems(api huma.API) {
 	})
 }
 
-// itemNow is the saved state of an item that a write is based on; nil where the write says that it is new.
-func (s *Server) itemNow(kind, code, ifMatch string) (json.RawMessage, error) {
-	for _, piece := range store.PiecesOf(s.live.Current().Book, kind) {
-		if piece.Code != code {
-			continue
-		}
-		if ifMatch == "" {
-			return nil, invalid("code", fmt.Sprintf("There is one with the code %q already.", code))
-		}
-		if ifMatch != etag(piece.After) {
-			return nil, asProblem(&store.Conflict{Kind: kind, Code: code, Now: piece.After})
-		}
-		return piece.After, nil
-	}
-	if ifMatch != "" {
-		return nil, asProblem(&store.Conflict{Kind: kind, Code: code})
-	}
-	return nil, nil
-}
-
-// normalItem is the document as the encoder writes it, after the whole book with it was found valid. Paths of errors
-// start at the item.
-func (s *Server) normalItem(kind, code string, doc []byte) (json.RawMessage, error) {
-	var head struct{ Code string }
-	if err := json.Unmarshal(doc, &head); err == nil && head.Code != code {
-		return nil, invalid("code", "The code in the document is not the one in the address.")
-	}
-	next, err := store.Apply(s.live.Current().Book, []store.Change{{Kind: kind, Code: code, After: doc}})
-	if err != nil {
-		return nil, itemErrors(err, kind)
-	}
-	for _, piece := range store.PiecesOf(next, kind) {
-		if piece.Code == code {
-			return piece.After, nil
-		}
-	}
-	return nil, store.ErrNotFound
-}
-
 // itemErrors cuts "campaigns[3]." off the paths of errors.
 func itemErrors(err error, kind string) error {
-	errs, ok := err.(bookfile.Errors)
-	if !ok {
+	var errs bookfile.Errors
+	if !errors.As(err, &errs) {
 		return err
 	}
 	out := slices.Clone(errs)

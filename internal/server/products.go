@@ -2,15 +2,11 @@ package server
 
 import (
 	"context"
-	"crypto/rand"
-	"errors"
+	"encoding/json"
 	"fmt"
-	"io"
+	"maps"
 	"net/http"
 	"slices"
-	"strings"
-	"sync"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -21,50 +17,42 @@ import (
 	"dogbane/internal/store"
 )
 
-// importShelf keeps files that were read and wait for somebody to say whether to import them.
-type importShelf struct {
-	mu    sync.Mutex
-	files map[string]*waitingFile
+// ProductPage is a product as it is kept, with what stands around it.
+type ProductPage struct {
+	Doc        ItemDoc        `json:"doc" doc:"see docs/book.md"`
+	ETag       string         `json:"etag"`
+	Currency   string         `json:"currency" doc:"of the price"`
+	Price      *string        `json:"price"`
+	PerContent *string        `json:"perContent" doc:"the price of one kilogram, litre or whatever its content is of"`
+	Of         string         `json:"of,omitempty"`
+	GTIN       string         `json:"gtinProblem,omitempty" doc:"what is wrong with its GTIN"`
+	Variants   []Variant      `json:"variants" doc:"the others of its style"`
+	History    []PieceHistory `json:"history" doc:"newest first"`
 }
 
-type waitingFile struct {
-	name  string
-	table *catalogue.Table
-	at    time.Time
+// Variant is another product of the same style.
+type Variant struct {
+	SKU   string  `json:"sku"`
+	Name  string  `json:"name"`
+	List  *string `json:"list"`
+	Price *string `json:"price"`
 }
 
-const (
-	filesKept   = 8
-	largestFile = 64 << 20
-)
-
-// ImportPreview is what importing a file would do.
-type ImportPreview struct {
-	Token     string                `json:"token" doc:"names the file until it is imported"`
-	File      string                `json:"file"`
-	Headers   []string              `json:"headers"`
-	Fields    []ImportField         `json:"fields" doc:"what a column can fill"`
-	Mapping   map[string]string     `json:"mapping" doc:"header by field"`
-	Problem   string                `json:"problem,omitempty" doc:"why nothing can be compared yet"`
-	Rows      int                   `json:"rows"`
-	New       int                   `json:"new"`
-	Changed   int                   `json:"changed"`
-	Unchanged int                   `json:"unchanged"`
-	BadCount  int                   `json:"badCount"`
-	Bad       []catalogue.BadCell   `json:"bad" doc:"the first 200"`
-	Changes   []catalogue.RowChange `json:"changes" doc:"the first 200"`
+// PieceHistory is one saved change of a piece.
+type PieceHistory struct {
+	Entry   int64         `json:"entry"`
+	At      string        `json:"at"`
+	Who     string        `json:"who"`
+	Summary string        `json:"summary"`
+	What    string        `json:"what" enum:"new,changed,gone"`
+	Fields  []FieldChange `json:"fields"`
 }
 
-// ImportField is something that a column can fill.
-type ImportField struct {
-	Key      string `json:"key"`
-	Name     string `json:"name"`
-	Required bool   `json:"required"`
-}
-
-// ImportMapping says which column fills which field.
-type ImportMapping struct {
-	Mapping map[string]string `json:"mapping" doc:"header by field"`
+// FieldChange is one key of a document that changed; the values are JSON, texts without their quotes.
+type FieldChange struct {
+	Field string `json:"field"`
+	Was   string `json:"was"`
+	Is    string `json:"is"`
 }
 
 // ProductEdit changes an amount of a product in place.
@@ -74,8 +62,6 @@ type ProductEdit struct {
 	Was  *string `json:"was,omitempty" doc:"the value that was seen; if it is another by now, nothing is saved"`
 }
 
-const previewRows = 200
-
 func (s *Server) registerProducts(api huma.API) {
 	huma.Register(api, huma.Operation{Method: http.MethodPatch, Path: "/api/products/{sku}"}, func(ctx context.Context, in *struct {
 		SKU  string `path:"sku"`
@@ -83,25 +69,11 @@ func (s *Server) registerProducts(api huma.API) {
 	}) (*body[Saved], error) {
 		return answer(s.editProduct(ctx, in.SKU, in.Body.List, in.Body.Cost, in.Body.Was))
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports", MaxBodyBytes: largestFile + 1<<20, BodyReadTimeout: time.Minute}, func(_ context.Context, in *struct {
-		RawBody huma.MultipartFormFiles[struct {
-			File huma.FormFile `form:"file" required:"true"`
-		}]
-	}) (*body[ImportPreview], error) {
-		return answer(s.readImport(in.RawBody.Data().File))
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/{token}/preview"}, func(_ context.Context, in *struct {
-		Token string `path:"token"`
-		Body  ImportMapping
-	}) (*body[ImportPreview], error) {
-		_, out, err := s.previewImport(in.Token, in.Body.Mapping)
-		return answer(out, err)
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/{token}/import"}, func(ctx context.Context, in *struct {
-		Token string `path:"token"`
-		Body  ImportMapping
-	}) (*body[Saved], error) {
-		return answer(s.doImport(ctx, in.Token, in.Body.Mapping))
+	huma.Get(api, "/api/products/{sku}", func(ctx context.Context, in *struct {
+		ViewpointQuery
+		SKU string `path:"sku"`
+	}) (*body[ProductPage], error) {
+		return answer(s.productPage(ctx, &in.ViewpointQuery, in.SKU))
 	})
 }
 
@@ -164,116 +136,100 @@ func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *s
 	return unwrap(out, err)
 }
 
-func (s *Server) readImport(f huma.FormFile) (ImportPreview, error) {
-	data, err := io.ReadAll(io.LimitReader(f, largestFile+1))
+func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string) (ProductPage, error) {
+	snap := s.live.Current()
+	out := ProductPage{Variants: []Variant{}, History: []PieceHistory{}}
+	p := findProduct(snap.Book, sku)
+	if p == nil {
+		return out, store.ErrNotFound
+	}
+	vp, err := in.viewpoint(s, snap)
 	if err != nil {
-		return ImportPreview{}, fmt.Errorf("read the uploaded file: %w", err)
+		return out, err
 	}
-	if len(data) > largestFile {
-		return ImportPreview{}, invalid("file", "The file is larger than 64 MB. Split it.")
-	}
-	table, err := catalogue.ReadCSV(data)
-	var broken *catalogue.FileError
-	if errors.As(err, &broken) {
-		return ImportPreview{}, invalid("file", fmt.Sprintf("%s cannot be read: %s", f.Filename, broken))
-	} else if err != nil {
-		return ImportPreview{}, err
-	}
-	return s.shelve(f.Filename, table)
-}
-
-// readPaste reads cells copied from a spreadsheet: with a header, or as SKU, list price and cost.
-func (s *Server) readPaste(text string) (ImportPreview, error) {
-	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
-	cells := strings.Split(strings.TrimRight(first, "\r"), "\t")
-	if _, headed := catalogue.Match(cells)["sku"]; !headed {
-		text = strings.Join([]string{"SKU", "List price", "Cost"}[:min(3, max(2, len(cells)))], "\t") + "\n" + text
-	}
-	table, err := catalogue.ReadCSV([]byte(text))
-	var broken *catalogue.FileError
-	if errors.As(err, &broken) {
-		return ImportPreview{}, invalid("text", "What was pasted cannot be read: "+broken.Error())
-	} else if err != nil {
-		return ImportPreview{}, err
-	}
-	return s.shelve("pasted cells", table)
-}
-
-// shelve keeps a table until somebody says whether to import it, and previews it.
-func (s *Server) shelve(name string, table *catalogue.Table) (ImportPreview, error) {
-	token := rand.Text()
-	shelf := &s.imports
-	shelf.mu.Lock()
-	if shelf.files == nil {
-		shelf.files = map[string]*waitingFile{}
-	}
-	for len(shelf.files) >= filesKept {
-		oldest := ""
-		for t, w := range shelf.files {
-			if oldest == "" || w.at.Before(shelf.files[oldest].at) {
-				oldest = t
-			}
+	doc := bookfile.EncodeProduct(p)
+	out.Doc, out.ETag = ItemDoc(doc), etag(doc)
+	price := func(sku string) (*string, *pricing.Answer, error) {
+		a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: sku})
+		if err != nil || a.Unit == nil {
+			return nil, a, err
 		}
-		delete(shelf.files, oldest)
+		text := a.Unit.Fixed(a.Digits)
+		return &text, a, nil
 	}
-	shelf.files[token] = &waitingFile{name, table, time.Now()}
-	shelf.mu.Unlock()
-	_, out, err := s.previewImport(token, catalogue.Match(table.Headers))
+	var a *pricing.Answer
+	if out.Price, a, err = price(sku); err != nil {
+		return out, err
+	}
+	out.Currency = a.Currency
+	if p.Content != nil && a.Unit != nil && p.Content.Amount.Sign() > 0 {
+		text := a.Unit.Div(p.Content.Amount).Fixed(a.Digits)
+		out.PerContent, out.Of = &text, p.Content.Of
+	}
+	if p.GTIN != "" {
+		if err := catalogue.CheckGTIN(p.GTIN); err != nil {
+			out.GTIN = err.Error()
+		}
+	}
+	if p.Style != "" {
+		for i := range snap.Book.Products {
+			v := &snap.Book.Products[i]
+			if v.Style != p.Style || v.SKU == sku || len(out.Variants) == 200 {
+				continue
+			}
+			one := Variant{SKU: v.SKU, Name: v.Name}
+			if v.List != nil {
+				text := bookfile.Amount(*v.List)
+				one.List = &text
+			}
+			if one.Price, _, err = price(v.SKU); err != nil {
+				return out, err
+			}
+			out.Variants = append(out.Variants, one)
+		}
+	}
+	out.History, err = s.history(ctx, store.Products, sku)
 	return out, err
 }
 
-func (s *Server) previewImport(token string, mapping map[string]string) (*catalogue.Preview, ImportPreview, error) {
-	s.imports.mu.Lock()
-	file := s.imports.files[token]
-	s.imports.mu.Unlock()
-	if file == nil {
-		return nil, ImportPreview{}, huma.Error410Gone("This file is no longer at hand. Choose it again.")
+// history is what was changed of a piece, newest first.
+func (s *Server) history(ctx context.Context, kind, code string) ([]PieceHistory, error) {
+	out := []PieceHistory{}
+	entries, err := s.store.History(ctx, kind, code, 30)
+	for _, e := range entries {
+		for _, c := range e.Changes {
+			one := PieceHistory{Entry: e.ID, At: s.wall(e.At), Who: e.Who, Summary: e.Summary, What: "changed", Fields: fieldChanges(c.Before, c.After)}
+			switch {
+			case c.Before == nil:
+				one.What, one.Fields = "new", []FieldChange{}
+			case c.After == nil:
+				one.What, one.Fields = "gone", []FieldChange{}
+			}
+			out = append(out, one)
+		}
 	}
-	out := ImportPreview{Token: token, File: file.name, Headers: file.table.Headers, Mapping: mapping, Rows: len(file.table.Rows), Bad: []catalogue.BadCell{}, Changes: []catalogue.RowChange{}, Fields: []ImportField{}}
-	for _, f := range catalogue.Fields {
-		out.Fields = append(out.Fields, ImportField{f.Key, f.Name, f.Key == "sku"})
-	}
-	p, err := catalogue.Compare(file.table, mapping, s.live.Current().Book)
-	if errors.Is(err, catalogue.ErrNoSKU) {
-		out.Problem = "No column holds the SKU. Say below which one does."
-		return nil, out, nil
-	} else if err != nil {
-		return nil, out, invalid("mapping", err.Error())
-	}
-	out.New, out.Unchanged, out.BadCount = p.New(), p.Unchanged, len(p.Bad)
-	out.Changed = len(p.Changes) - out.New
-	out.Bad = append(out.Bad, p.Bad[:min(len(p.Bad), previewRows)]...)
-	out.Changes = append(out.Changes, p.Changes[:min(len(p.Changes), previewRows)]...)
-	return p, out, nil
+	return out, err
 }
 
-// doImport imports a file: all of it or, with one bad row, nothing.
-func (s *Server) doImport(ctx context.Context, token string, mapping map[string]string) (Saved, error) {
-	p, out, err := s.previewImport(token, mapping)
-	switch {
-	case err != nil:
-		return Saved{}, err
-	case p == nil:
-		return Saved{}, invalid("mapping", out.Problem)
-	case len(p.Bad) > 0:
-		return Saved{}, invalid("file", fmt.Sprintf("%d rows cannot be imported as they are; nothing was imported.", len(p.Bad)))
-	case len(p.Changes) == 0:
-		return Saved{}, huma.Error409Conflict("The file changes nothing.")
-	}
-	var changes []store.Change
-	for i := range p.Changes {
-		c := &p.Changes[i]
-		change := store.Change{Kind: store.Products, Code: c.SKU, After: bookfile.EncodeProduct(&c.After)}
-		if c.Before != nil {
-			change.Before = bookfile.EncodeProduct(c.Before)
+// fieldChanges are the keys in which two documents differ.
+func fieldChanges(before, after []byte) []FieldChange {
+	a, _ := docKeys(before)
+	b, _ := docKeys(after)
+	keys := map[string]json.RawMessage{}
+	maps.Copy(keys, a)
+	maps.Copy(keys, b)
+	out := []FieldChange{}
+	text := func(raw json.RawMessage) string {
+		var t string
+		if json.Unmarshal(raw, &t) == nil {
+			return t
 		}
-		changes = append(changes, change)
+		return string(raw)
 	}
-	saved, err := s.commit(ctx, fmt.Sprintf("Imported %s: %d new, %d changed products", out.File, out.New, out.Changed), changes)
-	if err == nil {
-		s.imports.mu.Lock()
-		delete(s.imports.files, token)
-		s.imports.mu.Unlock()
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		if string(a[key]) != string(b[key]) {
+			out = append(out, FieldChange{key, text(a[key]), text(b[key])})
+		}
 	}
-	return unwrap(saved, err)
+	return out
 }

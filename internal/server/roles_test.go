@@ -38,10 +38,10 @@ func TestAReaderChangesNothing(t *testing.T) {
 	a := started(t, store.Reader)
 	open := map[string]bool{"POST /api/session": true, "DELETE /api/session": true, "POST /api/password": true, "PUT /api/saved-views": true, "DELETE /api/saved-views": true,
 		"POST /api/impact": true, "POST /api/sku-list": true, "POST /api/book/compare": true, "POST /api/imports": true, "POST /api/imports/paste": true,
-		"POST /api/imports/token/preview": true, "POST /api/bulk/preview": true, "POST /api/stack/preview": true}
+		"POST /api/impact/nearest": true}
 	for _, op := range operations(t) {
 		method, path, _ := strings.Cut(op, " ")
-		if method == "GET" && !strings.HasPrefix(path, "/api/people") || open[op] {
+		if method == "GET" && !strings.HasPrefix(path, "/api/people") || open[op] || strings.HasSuffix(path, "/preview") {
 			continue
 		}
 		var p problem

@@ -106,12 +106,12 @@ func (s *Server) registerRules(api huma.API) {
 	}) (*body[Saved], error) {
 		return s.reorder(ctx, in.Body.Layer, in.Body.Moved, in.Body.Codes)
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/impact", SkipValidateBody: true}, func(_ context.Context, in *struct {
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/impact", SkipValidateBody: true}, func(ctx context.Context, in *struct {
 		ViewpointQuery
 		Replaces string `query:"replaces" doc:"the saved rule that this one takes the place of"`
 		Body     RuleDoc
 	}) (*body[Impact], error) {
-		return answer(s.impact(&in.ViewpointQuery, in.Replaces, in.Body))
+		return answer(s.impact(ctx, &in.ViewpointQuery, in.Replaces, in.Body))
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/impact/nearest", SkipValidateBody: true}, func(_ context.Context, in *NearestQuery) (*body[NearestValues], error) {
 		return answer(s.nearest(in))

@@ -33,6 +33,8 @@ type Server struct {
 	flags     flagCache
 	shown     shownCache
 	imports   importShelf
+	jobs      jobShelf
+	purchases purchaseCache
 	attempts  attempts
 	counting  sync.Mutex // one count of moved prices at a time
 }
@@ -137,9 +139,17 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	s.registerBook(api)
 	s.registerOutlook(api)
 	s.registerBulk(api)
+	s.registerWords(api)
 	s.registerExport(api)
 	s.registerSavedViews(api)
 	s.registerItems(api)
+	s.registerEdits(api)
+	s.registerChecks(api)
+	s.registerImports(api)
+	s.registerAgreed(api)
+	s.registerSales(api)
+	s.registerSettings(api)
+	s.registerJobs(api)
 	s.registerBatch(api)
 	return api
 }

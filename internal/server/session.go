@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -144,8 +145,8 @@ func (s *Server) admitted(c *gin.Context) {
 
 var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager", store.Approver: "approver", store.Administrator: "administrator"}
 
-// questions are the requests that are sent with POST and change nothing.
-var questions = []string{"/api/impact", "/api/sku-list", "/api/book/compare", "/api/imports/", "/api/imports/paste", "/api/imports", "/api/bulk/preview", "/api/stack/preview"}
+// questions are the requests that are sent with POST and change nothing, besides all that end with /preview.
+var questions = []string{"/api/impact", "/api/impact/nearest", "/api/sku-list", "/api/book/compare", "/api/imports/paste", "/api/imports"}
 
 // roleFor is the least role that a request needs.
 func roleFor(method, path string) store.Role {
@@ -160,10 +161,8 @@ func roleFor(method, path string) store.Role {
 		return store.Administrator
 	}
 	if method == http.MethodPost {
-		for _, q := range questions {
-			if path == q || strings.HasSuffix(q, "/") && strings.HasPrefix(path, q) && strings.HasSuffix(path, "/preview") {
-				return store.Reader
-			}
+		if slices.Contains(questions, path) || strings.HasSuffix(path, "/preview") {
+			return store.Reader
 		}
 	}
 	return store.Manager

@@ -3,6 +3,7 @@ package server
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 
@@ -29,7 +30,10 @@ func (q *ViewpointQuery) viewpoint(s *Server, snap *store.Snapshot) (pricing.Vie
 		}
 		vp.At = at
 	}
-	return vp, setWho(&vp, q.Who)
+	if err := setWho(&vp, q.Who); err != nil {
+		return vp, err
+	}
+	return vp, s.knowBuyer(context.Background(), snap, &vp)
 }
 
 // setWho puts "group:CODE" or "customer:CODE" into a viewpoint.
@@ -75,9 +79,12 @@ func (s *Server) against(ctx context.Context, snap *store.Snapshot, what string,
 			return comparison{}, &pricing.QuestionError{Path: "against", Problem: err.Error()}
 		}
 		other.At = at
+		if err := s.knowBuyer(ctx, snap, &other); err != nil {
+			return comparison{}, err
+		}
 	case "who":
 		other.Groups, other.Customer = nil, ""
-		if err := setWho(&other, value); err != nil {
+		if err := errors.Join(setWho(&other, value), s.knowBuyer(ctx, snap, &other)); err != nil {
 			return comparison{}, err
 		}
 	default:

@@ -1,0 +1,172 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+	"dogbane/internal/store"
+)
+
+// CheckForm is an expected price.
+type CheckForm struct {
+	Name string  `json:"name" maxLength:"200"`
+	Doc  ItemDoc `json:"doc" doc:"an expectation as docs/book.md writes it: {price, is}"`
+}
+
+// CheckRow is a pinned price with where it stands.
+type CheckRow struct {
+	ID          int64             `json:"id"`
+	Name        string            `json:"name"`
+	Doc         ItemDoc           `json:"doc"`
+	Who         string            `json:"who"`
+	At          string            `json:"at" doc:"when it was pinned"`
+	State       string            `json:"state" enum:"holds,broken,no-answer"`
+	Problem     string            `json:"problem,omitempty" doc:"why there is no answer"`
+	Differences []CheckDifference `json:"differences"`
+}
+
+// CheckDifference is one value that is not as expected.
+type CheckDifference struct {
+	What string `json:"what" doc:"such as unit"`
+	Want string `json:"want"`
+	Have string `json:"have"`
+}
+
+// CheckList is all checks, with the broken ones first.
+type CheckList struct {
+	Checks []CheckRow `json:"checks"`
+	Broken int        `json:"broken"`
+}
+
+// BrokenCheck is a check that an edit would break.
+type BrokenCheck struct {
+	ID          int64             `json:"id"`
+	Name        string            `json:"name"`
+	Problem     string            `json:"problem,omitempty"`
+	Differences []CheckDifference `json:"differences"`
+}
+
+func (s *Server) registerChecks(api huma.API) {
+	huma.Get(api, "/api/checks", func(ctx context.Context, _ *struct{}) (*body[CheckList], error) {
+		return answer(s.checks(ctx, s.live.Current().Engine))
+	})
+	write := func(ctx context.Context, id int64, form *CheckForm) (*struct{}, error) {
+		c := store.Check{ID: id, Name: strings.TrimSpace(form.Name), Doc: string(form.Doc), Who: personOf(ctx).Name, At: s.now().UTC()}
+		if c.Name == "" {
+			return nil, invalid("name", "Say in a few words what is expected.")
+		}
+		x, err := bookfile.ReadExpectation(form.Doc)
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		if !x.OfPrice() {
+			return nil, invalid("price", "A pinned check is of a price.")
+		}
+		if _, err := x.Run(s.live.Current().Engine); err != nil {
+			return nil, invalid("price", err.Error())
+		}
+		return nil, asProblem(s.store.SaveCheck(ctx, &c))
+	}
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/checks", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct{ Body CheckForm }) (*struct{}, error) {
+		return write(ctx, 0, &in.Body)
+	})
+	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/checks/{id}", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
+		ID   int64 `path:"id"`
+		Body CheckForm
+	}) (*struct{}, error) {
+		return write(ctx, in.ID, &in.Body)
+	})
+	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/checks/{id}", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
+		ID int64 `path:"id"`
+	}) (*struct{}, error) {
+		return nil, asProblem(s.store.DropCheck(ctx, in.ID))
+	})
+	huma.Get(api, "/api/checks/file", func(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
+		list, err := s.store.Checks(ctx)
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		expect := []json.RawMessage{}
+		for _, c := range list {
+			expect = append(expect, json.RawMessage(c.Doc))
+		}
+		doc, err := json.Marshal(map[string]any{"name": "pinned prices", "book": json.RawMessage(bookfile.Encode(s.live.Current().Book)), "expect": expect})
+		if err != nil {
+			return nil, asProblem(fmt.Errorf("write the checks: %w", err))
+		}
+		return &huma.StreamResponse{Body: func(out huma.Context) {
+			out.SetHeader("Content-Type", "application/json")
+			out.SetHeader("Content-Disposition", `attachment; filename="checks.json"`)
+			_, _ = out.BodyWriter().Write(doc)
+		}}, nil
+	})
+}
+
+// run asks a check of an engine.
+func runCheck(c *store.Check, engine *pricing.Engine) (differences []CheckDifference, problem string) {
+	differences = []CheckDifference{}
+	x, err := bookfile.ReadExpectation([]byte(c.Doc))
+	if err != nil {
+		return differences, err.Error()
+	}
+	found, err := x.Run(engine)
+	if err != nil {
+		return differences, err.Error()
+	}
+	for _, d := range found {
+		differences = append(differences, CheckDifference{strings.TrimPrefix(d.Path, "is."), strings.Trim(d.Want, `"`), strings.Trim(d.Have, `"`)})
+	}
+	return differences, ""
+}
+
+func (s *Server) checks(ctx context.Context, engine *pricing.Engine) (CheckList, error) {
+	list, err := s.store.Checks(ctx)
+	if err != nil {
+		return CheckList{}, err
+	}
+	var good, bad []CheckRow
+	for i := range list {
+		c := &list[i]
+		row := CheckRow{ID: c.ID, Name: c.Name, Doc: ItemDoc(c.Doc), Who: c.Who, At: s.wall(c.At), State: "holds"}
+		row.Differences, row.Problem = runCheck(c, engine)
+		switch {
+		case row.Problem != "":
+			row.State = "no-answer"
+			bad = append(bad, row)
+		case len(row.Differences) > 0:
+			row.State = "broken"
+			bad = append(bad, row)
+		default:
+			good = append(good, row)
+		}
+	}
+	return CheckList{append(append([]CheckRow{}, bad...), good...), len(bad)}, nil
+}
+
+// broken are the checks that hold with one engine and not with another.
+func (s *Server) broken(ctx context.Context, before, after *pricing.Engine) ([]BrokenCheck, error) {
+	out := []BrokenCheck{}
+	list, err := s.store.Checks(ctx)
+	if err != nil {
+		return out, err
+	}
+	for i := range list {
+		c := &list[i]
+		differences, problem := runCheck(c, after)
+		if problem == "" && len(differences) == 0 {
+			continue
+		}
+		if was, no := runCheck(c, before); no != "" || len(was) > 0 {
+			continue
+		}
+		out = append(out, BrokenCheck{c.ID, c.Name, problem, differences})
+	}
+	return out, nil
+}
