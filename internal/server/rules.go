@@ -187,10 +187,7 @@ func (s *Server) ruleRows(snap *store.Snapshot) []RuleRow {
 			}
 		}
 	}
-	position := map[pricing.Layer]int{}
-	for i, l := range snap.Book.Settings.Layers {
-		position[l.Layer] = i
-	}
+	position := layerPositions(snap.Book)
 	rules := slices.Clone(snap.Book.Rules)
 	slices.SortFunc(rules, func(a, b pricing.Rule) int {
 		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))

@@ -149,6 +149,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	s.registerAgreed(api)
 	s.registerSales(api)
 	s.registerSettings(api)
+	s.registerCalendar(api)
 	s.registerJobs(api)
 	s.registerBatch(api)
 	return api
