@@ -7,7 +7,9 @@ import { useSession } from "./api/queries";
 import "./index.css";
 import { Toasts } from "./ui/toasts";
 import { Board } from "./views/board/Board";
+import { CalendarView } from "./views/calendar/CalendarView";
 import { Catalogue } from "./views/catalogue/Catalogue";
+import { ProductPage } from "./views/catalogue/ProductPage";
 import { Flags } from "./views/flags/Flags";
 import { Frame } from "./views/frame/Frame";
 import { Publish } from "./views/publish/Publish";
@@ -37,7 +39,10 @@ function Gate() {
         <Route path="stack/rule/:code" element={<EditorPage />} />
         <Route path="flags" element={<Flags />} />
         <Route path="publish" element={<Publish />} />
+        <Route path="calendar" element={<CalendarView />} />
         <Route path="catalogue" element={<Catalogue />} />
+        <Route path="catalogue/product/:sku" element={<ProductPage />} />
+        <Route path="catalogue/:part" element={<Catalogue />} />
         <Route path="*" element={<Empty title="There is no such page">Choose a view above.</Empty>} />
       </Route>
     </Routes>

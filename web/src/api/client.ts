@@ -25,6 +25,16 @@ export type BulkForm = Schemas["BulkForm"];
 export type Effect = Schemas["EffectShape"];
 export type Break = Schemas["BreakShape"];
 export type Saved = Schemas["Saved"];
+export type Job = Schemas["Job"];
+export type EditChange = Schemas["EditChange"];
+export type EditEffect = Schemas["EditEffect"];
+export type BrokenCheck = Schemas["BrokenCheck"];
+export type CheckRow = Schemas["CheckRow"];
+export type Calendar = Schemas["Calendar"];
+export type CalendarBar = Schemas["CalendarBar"];
+export type PriceCourse = Schemas["PriceCourse"];
+export type ProductPage = Schemas["ProductPage"];
+export type Settings = Schemas["SettingsPage"];
 export type Layer = Rule["layer"];
 
 export const api = createClient<paths>();

@@ -1,7 +1,17 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { useSaved } from "../ui/toasts";
-import { api, take, type Impact, type Rule, type RuleRow, type Saved } from "./client";
+import {
+  api,
+  Problem,
+  take,
+  type EditChange,
+  type Impact,
+  type Job,
+  type Rule,
+  type RuleRow,
+  type Saved,
+} from "./client";
 
 /** Who, where, how many and when; empty strings stand for everybody, nowhere and now. */
 export interface Viewpoint {
@@ -164,6 +174,69 @@ export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: strin
     gcTime: 10_000,
     retry: false,
   });
+}
+
+/** What changes of the book would do, asked anew whenever they are others; null asks nothing. */
+export const useEditEffect = (changes: EditChange[] | null, at = "") =>
+  useQuery({
+    queryKey: ["book", "edit-effect", changes, at],
+    queryFn: ({ signal }) =>
+      take(api.POST("/api/edit/preview", { body: { changes: changes ?? [], ...(at && { at }) }, signal })),
+    enabled: changes !== null && changes.length > 0,
+    placeholderData: (old) => (changes === null ? undefined : old),
+    gcTime: 10_000,
+    retry: false,
+  });
+
+/** Saves changes of the book together. */
+export const useEdit = () =>
+  useSave((edit: { changes: EditChange[]; summary?: string }) => take(api.POST("/api/edit", { body: edit })));
+
+export const useSettings = () =>
+  useQuery({ queryKey: ["book", "settings"], queryFn: () => take(api.GET("/api/settings")) });
+
+export const useChecks = () => useQuery({ queryKey: ["book", "checks"], queryFn: () => take(api.GET("/api/checks")) });
+
+export const useProductPage = (v: Viewpoint, sku: string) =>
+  useQuery({
+    queryKey: ["book", "product", v, sku],
+    queryFn: () => take(api.GET("/api/products/{sku}", { params: { path: { sku }, query: viewpointQuery(v) } })),
+    enabled: sku !== "",
+    retry: false,
+  });
+
+export const useCalendar = (from: string, to: string) =>
+  useQuery({
+    queryKey: ["book", "calendar", from, to],
+    queryFn: () => take(api.GET("/api/calendar", { params: { query: { from, to } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const usePriceCourse = (v: Viewpoint, sku: string, from: string, to: string) =>
+  useQuery({
+    queryKey: ["book", "course", v, sku, from, to],
+    queryFn: () => take(api.GET("/api/price-course", { params: { query: { ...viewpointQuery(v), sku, from, to } } })),
+    enabled: sku !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** Waits for the end of a job, tells how far it is, and gives what was saved. */
+export async function finished(begun: Promise<Job>, tell: (j: Job) => void = () => undefined): Promise<Saved> {
+  let job = await begun;
+  for (;;) {
+    tell(job);
+    if (job.state === "done" && job.saved) return job.saved;
+    if (job.state !== "running")
+      throw new Problem(
+        422,
+        job.problem ?? "It failed.",
+        (job.errors ?? []).map((e) => ({ location: e.path, message: e.problem })),
+        undefined,
+      );
+    await new Promise((r) => setTimeout(r, 150));
+    job = await take(api.GET("/api/jobs/{id}", { params: { path: { id: job.id } } }));
+  }
 }
 
 /** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */

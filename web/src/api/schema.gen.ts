@@ -259,6 +259,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bulk/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: {
+                    /** @description wall clock of the book; empty: now */
+                    at?: string;
+                    /** @description empty: no channel */
+                    channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
+                    quantity?: number;
+                    /** @description rules and campaigns that count as on */
+                    with?: string[];
+                    /** @description published, list, at:MOMENT or who:WHO */
+                    against?: string;
+                    q?: string;
+                    category?: string;
+                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                    /** @description only products that this rule applied to */
+                    rule?: string;
+                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                    margin?: string;
+                    /** @description only changes in percent, likewise */
+                    change?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WordsForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/words/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: {
+                    /** @description wall clock of the book; empty: now */
+                    at?: string;
+                    /** @description empty: no channel */
+                    channel?: string;
+                    /** @description group:CODE or customer:CODE; empty: everyone */
+                    who?: string;
+                    quantity?: number;
+                    /** @description rules and campaigns that count as on */
+                    with?: string[];
+                    /** @description published, list, at:MOMENT or who:WHO */
+                    against?: string;
+                    q?: string;
+                    category?: string;
+                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                    /** @description only products that this rule applied to */
+                    rule?: string;
+                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                    margin?: string;
+                    /** @description only changes in percent, likewise */
+                    change?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WordsForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WordsPreview"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API calendar */
+        get: operations["get-api-calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/categories": {
         parameters: {
             query?: never;
@@ -358,6 +513,311 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["PublicationAnswer"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API checks */
+        get: operations["get-api-checks"];
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CheckForm"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API checks file */
+        get: operations["get-api-checks-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CheckForm"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/{code}/agreed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API customers by code agreed */
+        get: operations["get-api-customers-by-code-agreed"];
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    code: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["AgreedEdit"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Precondition Failed */
+                412: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+                /** @description Internal Server Error */
+                500: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/edit/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EditEffect"];
                     };
                 };
                 /** @description Error */
@@ -579,7 +1039,9 @@ export interface paths {
         put?: never;
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    kind?: "products" | "sales" | "agreed" | "rates";
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -667,6 +1129,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{token}/effect/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    token: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ImportMapping"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EditEffect"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{token}/import": {
         parameters: {
             query?: never;
@@ -697,7 +1209,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Saved"];
+                        "application/json": components["schemas"]["Job"];
                     };
                 };
                 /** @description Error */
@@ -784,81 +1296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{kind}/{code}": {
+    "/api/jobs/{id}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: {
-                    /** @description the etag of the state that this is based on; absent: it is new */
-                    "If-Match"?: string;
-                };
-                path: {
-                    kind: "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Precondition Failed */
-                412: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Unprocessable Entity */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Internal Server Error */
-                500: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        /** Get API jobs by ID */
+        get: operations["get-api-jobs-by-id"];
+        put?: never;
         post?: never;
         delete: {
             parameters: {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
-                    code: string;
+                    id: number;
                 };
                 cookie?: never;
             };
@@ -870,7 +1324,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Saved"];
+                        "application/json": components["schemas"]["Job"];
                     };
                 };
                 /** @description Error */
@@ -1144,6 +1598,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/price-course": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API price course */
+        get: operations["get-api-price-course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products/{sku}": {
         parameters: {
             query?: never;
@@ -1151,7 +1622,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Get API products by sku */
+        get: operations["get-api-products-by-sku"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1574,6 +2046,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sales": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API sales */
+        get: operations["get-api-sales"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sales/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/saved-views": {
         parameters: {
             query?: never;
@@ -1723,6 +2258,119 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API settings */
+        get: operations["get-api-settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RateForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/rate/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RateForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EditEffect"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1893,6 +2541,25 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AgreedEdit: {
+            /** @description empty: no longer agreed */
+            price: string;
+            sku: string;
+        };
+        AgreedList: {
+            prices: components["schemas"]["AgreedPrice"][];
+            /** @description other rules that name the customer */
+            rules: components["schemas"]["RuleMark"][];
+        };
+        AgreedPrice: {
+            /** @description in the book's currency */
+            list: string | null;
+            name: string;
+            /** @description what the customer pays for one now, in the book's currency and without a channel */
+            pays: string | null;
+            price: string;
+            sku: string;
+        };
         AudienceShape: {
             countries?: string[];
             customerAttr?: {
@@ -1974,6 +2641,8 @@ export interface components {
             unit: string;
         };
         BookDifferences: {
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["BrokenCheck"][];
             /** @description why the document is no valid book, the first 100; the rest is empty then */
             errors: components["schemas"]["DocError"][];
             kinds: components["schemas"]["KindDifference"][];
@@ -2009,6 +2678,13 @@ export interface components {
             percentOn?: string;
             setPrice?: string;
         };
+        BrokenCheck: {
+            differences: components["schemas"]["CheckDifference"][];
+            /** Format: int64 */
+            id: number;
+            name: string;
+            problem?: string;
+        };
         BulkChange: {
             after: string;
             before: string;
@@ -2038,6 +2714,8 @@ export interface components {
             below: number;
             /** Format: int64 */
             changed: number;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["BrokenCheck"][];
             /**
              * Format: int64
              * @description products without the amount, which stay as they are
@@ -2051,6 +2729,70 @@ export interface components {
             /** Format: int64 */
             reached: number;
             sample: components["schemas"]["BulkChange"][];
+        };
+        Calendar: {
+            /**
+             * Format: int64
+             * @description rules that are on without a window, which are not among them
+             */
+            always: number;
+            /** @description rules that have a window or a campaign, by layer, rank and code */
+            bars: components["schemas"]["CalendarBar"][];
+            campaigns: components["schemas"]["CalendarBar"][];
+            fights: components["schemas"]["CalendarFight"][];
+            from: string;
+            now: string;
+            to: string;
+            /** @description what starts and ends in the seven days from now */
+            week: components["schemas"]["CalendarEvent"][];
+        };
+        CalendarBar: {
+            campaign?: string;
+            code: string;
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            etag: string;
+            /** @description of its own window; empty: open */
+            from?: string;
+            /** @description of a rule */
+            layer?: string;
+            name: string;
+            /** @description weekdays, hours or weekly or yearly spans narrow it */
+            pattern: boolean;
+            /** @description when it is open within the calendar's span, with its campaign */
+            spans: components["schemas"]["CalendarSpan"][];
+            /** @enum {string} */
+            status: "on" | "off" | "draft";
+            /** @description exclusive */
+            to?: string;
+        };
+        CalendarEvent: {
+            at: string;
+            campaign: boolean;
+            code: string;
+            layer?: string;
+            name: string;
+            /** Format: int64 */
+            reach: number;
+            /** @enum {string} */
+            what: "starts" | "ends";
+        };
+        CalendarFight: {
+            a: string;
+            b: string;
+            /**
+             * Format: int64
+             * @description products that both select
+             */
+            goods: number;
+            layer: string;
+            spans: components["schemas"]["CalendarSpan"][];
+        };
+        CalendarSpan: {
+            from: string;
+            to: string;
         };
         Category: {
             /** Format: int64 */
@@ -2107,6 +2849,30 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        ChannelEffect: {
+            /**
+             * Format: int64
+             * @description moved prices that lie below cost afterwards
+             */
+            below: number;
+            channel: string;
+            /**
+             * Format: int64
+             * @description prices that no longer lie below cost
+             */
+            cleared: number;
+            marginAfter: string | null;
+            /** @description mean margin in percent of the moved prices */
+            marginBefore: string | null;
+            /** Format: int64 */
+            moved: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description prices that come to lie below cost
+             */
+            newBelow: number;
+        };
         ChannelPrice: {
             channel: string;
             currency: string;
@@ -2127,6 +2893,41 @@ export interface components {
             currency: string;
             name: string;
             sending: boolean;
+        };
+        CheckDifference: {
+            have: string;
+            want: string;
+            /** @description such as unit */
+            what: string;
+        };
+        CheckForm: {
+            /** @description an expectation as docs/book.md writes it: {price, is} */
+            doc: {
+                [key: string]: unknown;
+            };
+            name: string;
+        };
+        CheckList: {
+            /** Format: int64 */
+            broken: number;
+            checks: components["schemas"]["CheckRow"][];
+        };
+        CheckRow: {
+            /** @description when it was pinned */
+            at: string;
+            differences: components["schemas"]["CheckDifference"][];
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @description why there is no answer */
+            problem?: string;
+            /** @enum {string} */
+            state: "holds" | "broken" | "no-answer";
+            who: string;
         };
         Demand: {
             channel: string;
@@ -2183,6 +2984,34 @@ export interface components {
             path: string;
             problem: string;
             value: string;
+        };
+        EditChange: {
+            /** @description empty for the settings */
+            code: string;
+            /** @description absent: the piece is deleted */
+            doc?: {
+                [key: string]: unknown;
+            };
+            /** @description of the state that this is based on; empty: the piece is new */
+            etag?: string;
+            /** @enum {string} */
+            kind: "settings" | "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels" | "products" | "rules";
+        };
+        EditEffect: {
+            /** @description the moment looked at */
+            at: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["BrokenCheck"][];
+            /** @description what keeps it from being saved; the rest is empty then */
+            errors: components["schemas"]["DocError"][];
+            prices: components["schemas"]["ChannelEffect"][];
+        };
+        EditForm: {
+            /** @description the moment whose prices are compared in a preview; empty: now */
+            at?: string;
+            changes: components["schemas"]["EditChange"][];
+            /** @description for the log; empty: it is worded here */
+            summary?: string;
         };
         EffectShape: {
             amountOff?: string;
@@ -2280,6 +3109,11 @@ export interface components {
             taxClasses: string[];
             types: string[];
         };
+        FieldChange: {
+            field: string;
+            is: string;
+            was: string;
+        };
         FlagAnswer: {
             channel?: string;
             /** @description on the price's footing */
@@ -2369,6 +3203,8 @@ export interface components {
             /** @description of changed prices, by percent of what they were */
             changes: components["schemas"]["Histogram"];
             channel: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["BrokenCheck"][];
             /**
              * Format: int64
              * @description products that no longer lie below cost
@@ -2435,6 +3271,8 @@ export interface components {
             fields: components["schemas"]["ImportField"][];
             file: string;
             headers: string[];
+            /** @enum {string} */
+            kind: "products" | "sales" | "agreed" | "rates";
             /** @description header by field */
             mapping: {
                 [key: string]: string;
@@ -2443,6 +3281,8 @@ export interface components {
             new: number;
             /** @description why nothing can be compared yet */
             problem?: string;
+            /** @description the columns are matched as they were the last time */
+            remembered: boolean;
             /** Format: int64 */
             rows: number;
             /** @description names the file until it is imported */
@@ -2463,6 +3303,22 @@ export interface components {
         };
         ItemList: {
             items: components["schemas"]["Item"][];
+        };
+        Job: {
+            /** Format: int64 */
+            done: number;
+            errors?: components["schemas"]["DocError"][];
+            /** Format: int64 */
+            id: number;
+            problem?: string;
+            saved?: components["schemas"]["Saved"];
+            /** @enum {string} */
+            state: "running" | "done" | "failed" | "given-up";
+            /** @description what is being done, in words */
+            step: string;
+            /** Format: int64 */
+            total: number;
+            what: string;
         };
         KindDifference: {
             /** Format: int64 */
@@ -2489,6 +3345,8 @@ export interface components {
             layers: components["schemas"]["LayerForm"][];
         };
         LayersPreview: {
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["BrokenCheck"][];
             errors: components["schemas"]["DocError"][];
             prices: components["schemas"]["ChannelChange"][];
         };
@@ -2623,6 +3481,16 @@ export interface components {
             /** @enum {string} */
             what: "new" | "changed" | "gone";
         };
+        PieceHistory: {
+            at: string;
+            /** Format: int64 */
+            entry: number;
+            fields: components["schemas"]["FieldChange"][];
+            summary: string;
+            /** @enum {string} */
+            what: "new" | "changed" | "gone";
+            who: string;
+        };
         Portion: {
             /** Format: int64 */
             quantity: number;
@@ -2649,6 +3517,17 @@ export interface components {
         PriceAt: {
             at: string;
             price: string | null;
+        };
+        PriceCourse: {
+            /** @description on the price's footing */
+            cost: string | null;
+            currency: string;
+            /** @description the lowest price of the 30 days before each moment: published up to now, planned from then on */
+            lowest: components["schemas"]["PriceAt"][];
+            /** @description what the book says, over the whole span */
+            planned: components["schemas"]["PriceAt"][];
+            /** @description what the channel showed, up to now */
+            published: components["schemas"]["PriceAt"][];
         };
         PriceDetail: {
             answer: components["schemas"]["PriceAnswer"];
@@ -2693,6 +3572,25 @@ export interface components {
             /** @description the value that was seen; if it is another by now, nothing is saved */
             was?: string;
         };
+        ProductPage: {
+            /** @description of the price */
+            currency: string;
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            etag: string;
+            /** @description what is wrong with its GTIN */
+            gtinProblem?: string;
+            /** @description newest first */
+            history: components["schemas"]["PieceHistory"][];
+            of?: string;
+            /** @description the price of one kilogram, litre or whatever its content is of */
+            perContent: string | null;
+            price: string | null;
+            /** @description the others of its style */
+            variants: components["schemas"]["Variant"][];
+        };
         PublicationAnswer: {
             /** Format: int64 */
             answered: number;
@@ -2728,6 +3626,21 @@ export interface components {
              * @description of the differences that were looked at
              */
             version: number;
+        };
+        RateForm: {
+            currency: string;
+            /** @description that it is of, such as 2026-11-27; empty: today */
+            day?: string;
+            /** @description empty: the rate goes */
+            rate: string;
+        };
+        RateRow: {
+            /** @description names of those that sell in it */
+            channels: string[];
+            currency: string;
+            /** @description that it is of; empty: nobody said */
+            day: string;
+            rate: string;
         };
         ReachedRule: {
             code: string;
@@ -2855,6 +3768,18 @@ export interface components {
             /** @description SKUs in any separator */
             text: string;
         };
+        SalesFile: {
+            at: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            rows: number;
+            who: string;
+        };
+        SalesFileList: {
+            files: components["schemas"]["SalesFile"][];
+        };
         Saved: {
             /**
              * Format: int64
@@ -2881,6 +3806,15 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "" | "reader" | "manager" | "approver" | "administrator";
+        };
+        SettingsPage: {
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            etag: string;
+            rates: components["schemas"]["RateRow"][];
+            taxClasses: components["schemas"]["TaxClassUses"][];
         };
         ShowShape: {
             alt?: string;
@@ -2924,6 +3858,12 @@ export interface components {
         TagsShape: {
             add?: string[];
             remove?: string[];
+        };
+        TaxClassUses: {
+            class: string;
+            percent: string;
+            /** Format: int64 */
+            products: number;
         };
         Trail: {
             /** @description the price needs itself and does not exist */
@@ -2977,6 +3917,12 @@ export interface components {
             /** @description that in percent of the net price */
             share?: string;
         };
+        Variant: {
+            list: string | null;
+            name: string;
+            price: string | null;
+            sku: string;
+        };
         WhereShape: {
             all?: components["schemas"]["WhereShape"][];
             any?: components["schemas"]["WhereShape"][];
@@ -3018,6 +3964,24 @@ export interface components {
             /** Format: int64 */
             quantity: number;
             sku: string;
+        };
+        WordsForm: {
+            /** @enum {string} */
+            do: "add" | "remove" | "set";
+            /** @description tag, brand, supplier, category, type, taxClass or attr:NAME */
+            field: string;
+            /** @description only these; absent: all that the board's filter leaves */
+            skus?: string[];
+            /** @description set: empty takes the text away */
+            value: string;
+        };
+        WordsPreview: {
+            /** Format: int64 */
+            changed: number;
+            effect: components["schemas"]["EditEffect"];
+            /** Format: int64 */
+            reached: number;
+            sample: components["schemas"]["BulkChange"][];
         };
     };
     responses: never;
@@ -3098,6 +4062,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-calendar": {
+        parameters: {
+            query: {
+                from: string;
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"];
+                };
             };
             /** @description Error */
             default: {
@@ -3231,6 +4227,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PriceHistory"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-checks-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-customers-by-code-agreed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreedList"];
                 };
             };
             /** @description Error */
@@ -3437,6 +4520,37 @@ export interface operations {
             };
         };
     };
+    "get-api-jobs-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-log": {
         parameters: {
             query?: {
@@ -3608,6 +4722,89 @@ export interface operations {
             };
         };
     };
+    "get-api-price-course": {
+        parameters: {
+            query: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                sku: string;
+                from: string;
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceCourse"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-products-by-sku": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+            };
+            header?: never;
+            path: {
+                sku: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-publications": {
         parameters: {
             query?: {
@@ -3699,6 +4896,35 @@ export interface operations {
             };
         };
     };
+    "get-api-sales": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SalesFileList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-saved-views": {
         parameters: {
             query?: never;
@@ -3744,6 +4970,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsPage"];
                 };
             };
             /** @description Error */

@@ -13,6 +13,7 @@ import { CategoryRail } from "./CategoryRail";
 import { ChosenBar } from "./ChosenBar";
 import { Histograms } from "./Histograms";
 import { PasteDialog } from "./PasteDialog";
+import { WordsDialog } from "./WordsDialog";
 import { readFilter, useBoardPages, type BoardFilter } from "./useBoardPages";
 
 const rowHeight = 40;
@@ -65,7 +66,7 @@ export function Board() {
   const [range, setRange] = useState({ first: 0, last: 60 });
   const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
   const [chosen, setChosen] = useState<Set<string>>(new Set());
-  const [dialog, setDialog] = useState<"bulk" | "chosen" | "paste" | "">("");
+  const [dialog, setDialog] = useState<"bulk" | "chosen" | "words" | "chosen-words" | "paste" | "">("");
   const board = useBoardPages(viewpoint, filter, range.first, range.last, ready);
   const rows = useVirtualizer({
     count: board.total,
@@ -133,13 +134,19 @@ export function Board() {
           search={search}
           set={set}
           onBulk={() => setDialog("bulk")}
+          onWords={() => setDialog("words")}
           onPaste={() => setDialog("paste")}
         />
         {params.get("bars") === "open" && ready && (
           <Histograms viewpoint={viewpoint} filter={filter} onPick={(which, span) => set({ [which]: span })} />
         )}
         {chosen.size > 0 && may && (
-          <ChosenBar chosen={[...chosen]} onClear={() => setChosen(new Set())} onBulk={() => setDialog("chosen")} />
+          <ChosenBar
+            chosen={[...chosen]}
+            onClear={() => setChosen(new Set())}
+            onBulk={() => setDialog("chosen")}
+            onWords={() => setDialog("chosen-words")}
+          />
         )}
         <div className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-[34px] pl-[33px] text-[12px] whitespace-nowrap text-quiet">
           {(spread.length > 0 ? columnsOf(narrow, extra).slice(0, 1) : columnsOf(narrow, extra)).map((c, i) => (
@@ -227,6 +234,15 @@ export function Board() {
           viewpoint={viewpoint}
           filter={filter}
           skus={dialog === "chosen" ? [...chosen] : null}
+          total={board.total}
+          onClose={() => setDialog("")}
+        />
+      )}
+      {(dialog === "words" || dialog === "chosen-words") && (
+        <WordsDialog
+          viewpoint={viewpoint}
+          filter={filter}
+          skus={dialog === "chosen-words" ? [...chosen] : null}
           total={board.total}
           onClose={() => setDialog("")}
         />

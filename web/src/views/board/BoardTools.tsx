@@ -34,6 +34,7 @@ interface Props {
   search: RefObject<HTMLInputElement | null>;
   set: (change: Record<string, string | null>) => void;
   onBulk: () => void;
+  onWords: () => void;
   onPaste: () => void;
 }
 
@@ -41,7 +42,7 @@ const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highligh
 const menu = "z-40 min-w-52 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl";
 
 /** The line above the board: what is shown, how, and what can be done with all of it. */
-export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onPaste }: Props) {
+export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onWords, onPaste }: Props) {
   const { data: state } = useProgramState();
   const may = useMay("manager");
   const chips: [string, string, string][] = [
@@ -149,6 +150,9 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
             {may && (
               <>
                 <DropdownMenu.Separator className="my-1 border-t" />
+                <DropdownMenu.Item className={item} onSelect={onWords}>
+                  Change a tag or an attribute of all shown
+                </DropdownMenu.Item>
                 <DropdownMenu.Item className={item} onSelect={onBulk}>
                   Change list prices or costs of all shown
                 </DropdownMenu.Item>

@@ -5,6 +5,7 @@ import { api, Problem, take, type BulkForm } from "../../api/client";
 import { useSave, type Viewpoint } from "../../api/queries";
 import { amount, count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
+import { BrokenChecks } from "../../ui/effect-note";
 import { FieldError } from "../../ui/states";
 import { filterQuery, type BoardFilter } from "./useBoardPages";
 
@@ -133,6 +134,7 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
                   <span className="font-semibold text-bad">, {count(p.below)} come to lie below cost</span>
                 )}
               </p>
+              <BrokenChecks checks={p.checks} />
               <table className="mt-2 w-full">
                 <tbody>
                   {p.sample.map((c) => (

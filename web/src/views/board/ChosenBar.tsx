@@ -11,10 +11,11 @@ interface Props {
   chosen: string[];
   onClear: () => void;
   onBulk: () => void;
+  onWords: () => void;
 }
 
 /** What can be done with the chosen products. */
-export function ChosenBar({ chosen, onClear, onBulk }: Props) {
+export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
   const { data: rules } = useRules();
   const { params } = useViewpoint();
   const navigate = useNavigate();
@@ -63,6 +64,9 @@ export function ChosenBar({ chosen, onClear, onBulk }: Props) {
       </span>
       <Button className="border-paper/60 text-paper enabled:hover:bg-paper/15" onClick={onBulk}>
         Change list prices or costs
+      </Button>
+      <Button className="border-paper/60 text-paper enabled:hover:bg-paper/15" onClick={onWords}>
+        Tags and attributes
       </Button>
       <Button
         look="bare"

@@ -1,40 +1,14 @@
-import { useMutation } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useState } from "react";
-import { api, take, type Preview } from "../../api/client";
-import { useSave } from "../../api/queries";
 import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { PreviewSheet } from "../catalogue/PreviewSheet";
+import { useImport } from "../catalogue/useImport";
 
 /** Cells copied from a spreadsheet: SKU, list price and cost, or with a header. */
 export function PasteDialog({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
-  const [preview, setPreview] = useState<Preview | null>(null);
-  const read = useMutation({
-    mutationFn: (pasted: string) => take(api.POST("/api/imports/paste", { body: { text: pasted } })),
-    onSuccess: setPreview,
-    onError: () => setPreview(null),
-  });
-  const remap = useMutation({
-    mutationFn: (mapping: Record<string, string>) =>
-      take(
-        api.POST("/api/imports/{token}/preview", {
-          params: { path: { token: preview?.token ?? "" } },
-          body: { mapping },
-        }),
-      ),
-    onSuccess: setPreview,
-  });
-  const save = useSave(() =>
-    take(
-      api.POST("/api/imports/{token}/import", {
-        params: { path: { token: preview?.token ?? "" } },
-        body: { mapping: preview?.mapping ?? {} },
-      }),
-    ),
-  );
-  const problem = read.error ?? remap.error ?? save.error;
+  const on = useImport();
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
@@ -52,25 +26,16 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
             value={text}
             onChange={(e) => {
               setText(e.target.value);
-              save.reset();
-              if (e.target.value.trim()) read.mutate(e.target.value);
-              else setPreview(null);
+              on.paste(e.target.value);
             }}
           />
-          {problem && (
+          {on.problem && (
             <p role="alert" className="mt-2 font-medium text-bad">
-              {errorText(problem)}
+              {errorText(on.problem)}
             </p>
           )}
           <div className="min-h-0 overflow-y-auto">
-            {preview && text.trim() !== "" && !read.error && (
-              <PreviewSheet
-                preview={preview}
-                busy={remap.isPending || save.isPending}
-                onMap={(m) => remap.mutate(m)}
-                onImport={() => save.mutate(undefined, { onSuccess: onClose })}
-              />
-            )}
+            {text.trim() !== "" && <PreviewSheet on={on} onDone={onClose} />}
           </div>
           <div className="mt-3">
             <Dialog.Close asChild>

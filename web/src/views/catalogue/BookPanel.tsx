@@ -5,6 +5,7 @@ import { api, take, type BookDifferences } from "../../api/client";
 import { useSave } from "../../api/queries";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
+import { BrokenChecks } from "../../ui/effect-note";
 import { Empty } from "../../ui/states";
 
 const raw = (text: string) => ({ body: text as never, bodySerializer: (b: unknown) => b as string });
@@ -134,6 +135,7 @@ function Differences({ d, busy, onReplace }: { d: BookDifferences; busy: boolean
           )
           .join(" · ")}
       </p>
+      <BrokenChecks checks={d.checks} />
       <table className="mt-3 w-full">
         <tbody>
           {d.pieces.map((p) => (

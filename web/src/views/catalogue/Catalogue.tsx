@@ -1,165 +1,184 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
-import { useMay, useProgramState } from "../../api/queries";
-import { amount, count } from "../../lib/format";
-import { useViewpoint } from "../../lib/viewpoint";
-import { AmountCell } from "../board/AmountCell";
-import { noFilter, useBoardPages } from "../board/useBoardPages";
-import { Empty, Failed } from "../../ui/states";
+import { Fragment } from "react";
+import { NavLink, Navigate, useParams } from "react-router";
+import { useChecks, useMay } from "../../api/queries";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Empty } from "../../ui/states";
 import { BookPanel } from "./BookPanel";
+import { ChecksPanel } from "./ChecksPanel";
+import { CampaignForm } from "./desk/CampaignForm";
+import { ChannelForm } from "./desk/ChannelForm";
+import { ItemDesk } from "./desk/ItemDesk";
+import { LadderForm } from "./desk/LadderForm";
+import { CustomerForm, GroupForm, groupsOf } from "./desk/PeopleForms";
+import { RangeForm } from "./desk/RangeForm";
 import { ImportPanel } from "./ImportPanel";
 import { LogList } from "./LogList";
 import { PeoplePanel } from "./PeoplePanel";
+import { Products } from "./Products";
+import { SettingsPanel } from "./SettingsPanel";
+import { goodsWords, windowWords } from "../../lib/sentence";
+import type { Rule, Where } from "../../api/client";
 
-const allTabs = [
-  ["products", "Products"],
-  ["import", "Import"],
-  ["book", "Whole book"],
-  ["log", "Changes"],
-  ["people", "People"],
+const uses = (n: number) => (n === 0 ? "used nowhere" : n === 1 ? "used by one rule" : `used by ${n} rules`);
+
+const parts = [
+  [
+    ["products", "Products"],
+    ["import", "Import"],
+    ["ranges", "Ranges"],
+  ],
+  [
+    ["ladders", "Ladders"],
+    ["campaigns", "Campaigns"],
+    ["settings", "Rates and taxes"],
+  ],
+  [
+    ["customers", "Customers"],
+    ["groups", "Groups"],
+    ["channels", "Channels"],
+  ],
+  [
+    ["checks", "Checks"],
+    ["log", "Changes"],
+    ["book", "Whole book"],
+    ["people", "People"],
+  ],
 ] as const;
 
-/** The goods as they are kept, bringing them in, and who changed what. */
+/** What prices rest on: goods, terms, buyers and channels, and the record of it all. */
 export function Catalogue() {
-  const [tab, setTab] = useState<(typeof allTabs)[number][0]>("products");
+  const { part = "products" } = useParams();
+  const { params } = useViewpoint();
   const manager = useMay("manager");
   const administrator = useMay("administrator");
-  const tabs = allTabs.filter(([key]) => (key !== "import" || manager) && (key !== "people" || administrator));
+  const { data: checks } = useChecks();
+  const may = (key: string) => (key !== "import" || manager) && (key !== "people" || administrator);
+  const query = carried(params);
   return (
     <div className="flex h-full flex-col">
-      <div className="flex shrink-0 items-center gap-4 border-b px-5 py-2">
-        <h1 className="text-[19px]">Catalogue</h1>
-        <div role="tablist" className="flex">
-          {tabs.map(([key, name]) => (
-            <button
-              key={key}
-              type="button"
-              role="tab"
-              aria-selected={tab === key}
-              className={`px-3 py-0.5 ${tab === key ? "bg-ink text-paper" : "hover:bg-wash"}`}
-              onClick={() => setTab(key)}
-            >
-              {name}
-            </button>
-          ))}
-        </div>
-      </div>
+      <nav
+        aria-label="Parts of the catalogue"
+        className="flex shrink-0 items-center overflow-x-auto border-b px-4 py-1.5 text-[14px] whitespace-nowrap"
+      >
+        {parts.map((group, i) => (
+          <Fragment key={i}>
+            {i > 0 && <span aria-hidden className="mx-2 h-4 border-l border-ink/30" />}
+            {group
+              .filter(([key]) => may(key))
+              .map(([key, name]) => (
+                <NavLink
+                  key={key}
+                  to={`/catalogue/${key}${query}`}
+                  className={({ isActive }) => `px-2 py-0.5 ${isActive ? "bg-ink text-paper" : "hover:bg-wash"}`}
+                >
+                  {name}
+                  {key === "checks" && checks && checks.broken > 0 && (
+                    <span className="ml-1 rounded-full bg-bad px-1.5 text-[12px] text-paper">{checks.broken}</span>
+                  )}
+                </NavLink>
+              ))}
+          </Fragment>
+        ))}
+      </nav>
       <div className="min-h-0 flex-1">
-        {tab === "products" ? (
-          <Products />
-        ) : tab === "import" ? (
-          <ImportPanel onDone={() => setTab("products")} />
-        ) : tab === "book" ? (
-          <BookPanel />
-        ) : tab === "people" ? (
-          <PeoplePanel />
-        ) : (
-          <LogList />
-        )}
+        {may(part) ? <Part part={part} /> : <Navigate to="/catalogue/products" replace />}
       </div>
     </div>
   );
 }
 
-/** Every product with its list price and cost as they are kept, both edited in place. */
-function Products() {
-  const { data: state } = useProgramState();
-  const { viewpoint, ready, set, params } = useViewpoint();
-  const [words, setWords] = useState("");
-  const [range, setRange] = useState({ first: 0, last: 60 });
-  const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
-  const may = useMay("manager");
-  const scroller = useRef<HTMLDivElement>(null);
-  const board = useBoardPages(
-    { ...viewpoint, channel: "", at: "", quantity: 1, who: "", with: [] },
-    { ...noFilter, q: words },
-    range.first,
-    range.last,
-    ready,
-  );
-  const list = useVirtualizer({
-    count: board.total,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => 34,
-    overscan: 15,
-    onChange: (v) => {
-      const items = v.getVirtualItems();
-      const next = { first: items[0]?.index ?? 0, last: items.at(-1)?.index ?? 60 };
-      setRange((old) => (old.first === next.first && old.last === next.last ? old : next));
-    },
-  });
-  if (board.error && board.total === 0) return <Failed error={board.error} retry={board.refetch} />;
-  const cell = (sku: string, name: string, field: "list" | "cost", kept: string | null) =>
-    !may ? (
-      amount(kept)
-    ) : (
-      <AmountCell
-        sku={sku}
-        name={name}
-        field={field}
-        kept={kept}
-        editing={editing?.sku === sku && editing.field === field}
-        onEdit={(on) => setEditing(on ? { sku, field } : null)}
-      />
-    );
-  return (
-    <div className="flex h-full flex-col">
-      <div className="flex shrink-0 items-center gap-4 border-b px-5 py-1.5">
-        <input
-          type="search"
-          aria-label="Find a product"
-          placeholder="Find a product"
-          className="field w-64"
-          value={words}
-          onChange={(e) => setWords(e.target.value)}
+function Part({ part }: { part: string }) {
+  switch (part) {
+    case "products":
+      return <Products />;
+    case "import":
+      return <ImportPanel />;
+    case "book":
+      return <BookPanel />;
+    case "log":
+      return <LogList />;
+    case "people":
+      return <PeoplePanel />;
+    case "checks":
+      return <ChecksPanel />;
+    case "settings":
+      return <SettingsPanel />;
+    case "ranges":
+      return (
+        <ItemDesk
+          kind="ranges"
+          one="range"
+          blank={{}}
+          form={RangeForm}
+          covers={["where"]}
+          about={(i, doc) => `${goodsWords(doc.where as Where)} · ${uses(i.uses.length)}`}
+          teach="A range names goods once for many rules: change it here, and every rule that names it follows."
         />
-        <span className="text-quiet">
-          {count(board.total)} of {count(state?.products ?? 0)} · amounts in {state?.currency}; list prices with tax,
-          costs without · click an amount to change it
-        </span>
-      </div>
-      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet">
-        <span className="w-36">SKU</span>
-        <span className="min-w-0 flex-1">Name</span>
-        <span className="w-56">Category</span>
-        <span className="w-28 text-right">List price</span>
-        <span className="w-28 text-right">Cost</span>
-      </div>
-      <div ref={scroller} className="min-h-0 flex-1 overflow-y-scroll bg-sheet" tabIndex={0} aria-label="Products">
-        {board.total === 0 && !board.loading && (
-          <Empty title={words ? "No product fits" : "There are no products yet"}>
-            {words ? "Try fewer words." : "Import a CSV file to begin."}
-          </Empty>
-        )}
-        <div style={{ height: list.getTotalSize(), position: "relative" }}>
-          {list.getVirtualItems().map((item) => {
-            const row = board.row(item.index);
-            return (
-              <div
-                key={row?.sku ?? item.index}
-                data-sku={row?.sku}
-                style={{ transform: `translateY(${item.start}px)`, height: 34 }}
-                className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${row && params.get("sku") === row.sku ? "bg-wash" : "hover:bg-wash/60"}`}
-                onClick={() => row && set({ sku: row.sku })}
-              >
-                {row ? (
-                  <>
-                    <span className="w-36 truncate text-quiet">{row.sku}</span>
-                    <span className="min-w-0 flex-1 truncate" title={row.name}>
-                      {row.name}
-                    </span>
-                    <span className="w-56 truncate text-quiet">{row.category.split("/").join(" › ")}</span>
-                    <span className="w-28 text-right">{cell(row.sku, row.name, "list", row.bookList)}</span>
-                    <span className="w-28 text-right">{cell(row.sku, row.name, "cost", row.bookCost)}</span>
-                  </>
-                ) : (
-                  <span className="text-quiet">{amount(null)}</span>
-                )}
-              </div>
-            );
-          })}
-        </div>
-      </div>
-    </div>
-  );
+      );
+    case "ladders":
+      return (
+        <ItemDesk
+          kind="ladders"
+          one="ladder"
+          blank={{ breaks: [] }}
+          form={LadderForm}
+          covers={["breaks", "method", "count", "measure"]}
+          about={(i, doc) =>
+            `from ${((doc.breaks ?? []) as { from: number }[]).map((b) => b.from).join(", ")} · ${uses(i.uses.length)}`
+          }
+          teach="A ladder is a set of quantity breaks kept once and used by many rules."
+        />
+      );
+    case "campaigns":
+      return (
+        <ItemDesk
+          kind="campaigns"
+          one="campaign"
+          blank={{}}
+          form={CampaignForm}
+          covers={["window", "audience", "channels"]}
+          about={(i, doc) =>
+            `${doc.status && doc.status !== "on" ? `${String(doc.status)}, ` : ""}${windowWords(doc.window as Rule["window"])} · ${uses(i.uses.length)}`
+          }
+          teach="Rules of one campaign start and stop together."
+        />
+      );
+    case "customers":
+      return (
+        <ItemDesk
+          kind="customers"
+          one="customer"
+          blank={{}}
+          form={CustomerForm}
+          covers={["groups", "attrs"]}
+          about={(i, doc) => `${i.code}${groupsOf(doc).length > 0 ? ` · ${groupsOf(doc).join(", ")}` : ""}`}
+          teach="A customer’s page holds the groups and every price agreed with them."
+        />
+      );
+    case "groups":
+      return (
+        <ItemDesk
+          kind="groups"
+          one="group"
+          blank={{}}
+          form={GroupForm}
+          covers={[]}
+          about={(i) => `${i.code} · ${uses(i.uses.length)}`}
+          teach="Customers of a group share its terms."
+        />
+      );
+    case "channels":
+      return (
+        <ItemDesk
+          kind="channels"
+          one="channel"
+          blank={{}}
+          form={ChannelForm}
+          covers={["currency", "group", "tax", "fee", "ending", "where", "limits"]}
+          about={(i, doc) => `${i.code}${doc.currency ? ` · ${String(doc.currency)}` : ""} · ${uses(i.uses.length)}`}
+          teach="A channel is a place where prices are shown: its currency, tax, fee, what it lists and what it demands."
+        />
+      );
+  }
+  return <Empty title="There is no such page">Choose a part above.</Empty>;
 }

@@ -1,55 +1,53 @@
-import { useMutation } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, take, type Preview } from "../../api/client";
-import { useSave } from "../../api/queries";
-import { errorText } from "../../lib/format";
+import { useSearchParams } from "react-router";
+import { api, take } from "../../api/client";
+import { useProgramState, useSave } from "../../api/queries";
+import { count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
+import { useFailed } from "../../ui/toasts";
 import { PreviewSheet } from "./PreviewSheet";
+import { useImport, type ImportKind } from "./useImport";
 
-/** A product file: chosen, its columns matched, what it would change and what is wrong with it, then imported or not. */
-export function ImportPanel({ onDone }: { onDone: () => void }) {
+const kinds: [ImportKind, string, string][] = [
+  [
+    "products",
+    "Products",
+    "SKU, name, list price, cost, category, brand, tags, stock and more. A SKU that is in the book is changed, any other is new. An empty cell leaves what is there.",
+  ],
+  [
+    "sales",
+    "Sales",
+    "When, SKU and quantity of each sold line; customer, what was paid and channel where they are known. Units sold, first orders and earlier purchases come from them. The same line again is not counted twice.",
+  ],
+  [
+    "agreed",
+    "Agreed prices",
+    "Customer, SKU and the price agreed with that customer. What is agreed already and not in the file stays.",
+  ],
+  [
+    "rates",
+    "Exchange rates",
+    "Currency, rate and the day that it is of: one in the book’s currency × rate is the amount in that currency.",
+  ],
+];
+
+/** A file: chosen, its columns matched, what it would change and what is wrong with it, then imported or not. */
+export function ImportPanel() {
   const input = useRef<HTMLInputElement>(null);
-  const [preview, setPreview] = useState<Preview | null>(null);
+  const [params, setParams] = useSearchParams();
+  const kind = kinds.find(([k]) => k === params.get("file"))?.[0] ?? "products";
   const [over, setOver] = useState(false);
-  const read = useMutation({
-    mutationFn: (file: File) => {
-      const form = new FormData();
-      form.append("file", file);
-      return take(api.POST("/api/imports", { body: form as never, bodySerializer: (b) => b as never }));
-    },
-    onSuccess: setPreview,
-    onError: () => setPreview(null),
-  });
-  const remap = useMutation({
-    mutationFn: (mapping: Record<string, string>) =>
-      take(
-        api.POST("/api/imports/{token}/preview", {
-          params: { path: { token: preview?.token ?? "" } },
-          body: { mapping },
-        }),
-      ),
-    onSuccess: setPreview,
-  });
-  const save = useSave(() =>
-    take(
-      api.POST("/api/imports/{token}/import", {
-        params: { path: { token: preview?.token ?? "" } },
-        body: { mapping: preview?.mapping ?? {} },
-      }),
-    ),
-  );
+  const [done, setDone] = useState(false);
+  const on = useImport();
   const choose = (files: FileList | null) => {
     const [file] = files ?? [];
-    if (file) {
-      save.reset();
-      remap.reset();
-      read.mutate(file);
-    }
+    setDone(false);
+    if (file) on.choose(file, kind);
     if (input.current) input.current.value = "";
   };
-  const problem = read.error ?? remap.error ?? save.error;
   return (
     <div
       className={`h-full overflow-y-auto px-5 pb-12 ${over ? "bg-wash" : ""}`}
@@ -66,46 +64,104 @@ export function ImportPanel({ onDone }: { onDone: () => void }) {
     >
       <div className="mx-auto max-w-[1100px]">
         <div className="flex items-center gap-3 py-3">
+          <select
+            aria-label="What the file holds"
+            className="field"
+            value={kind}
+            disabled={on.saving}
+            onChange={(e) => {
+              on.reset();
+              setDone(false);
+              setParams(
+                (old) => {
+                  const next = new URLSearchParams(old);
+                  next.set("file", e.target.value);
+                  return next;
+                },
+                { replace: true },
+              );
+            }}
+          >
+            {kinds.map(([key, name]) => (
+              <option key={key} value={key}>
+                {name}
+              </option>
+            ))}
+          </select>
           <input
             ref={input}
             type="file"
-            accept=".csv,text/csv,text/plain"
+            accept=".csv,.txt,.xlsx,text/csv,text/plain"
             className="sr-only"
             aria-label="Product file"
             onChange={(e) => choose(e.target.files)}
           />
-          <Button look={preview ? "plain" : "ink"} onClick={() => input.current?.click()}>
-            <Upload size={14} aria-hidden /> {preview ? "Choose another file" : "Choose a CSV file"}
+          <Button look={on.preview ? "plain" : "ink"} disabled={on.saving} onClick={() => input.current?.click()}>
+            <Upload size={14} aria-hidden /> {on.preview ? "Choose another file" : "Choose a file"}
           </Button>
           <span className="text-quiet">
-            {read.isPending
-              ? "Reading …"
-              : preview
-                ? preview.file
-                : "or drop it here. Nothing is written before you have seen what would change."}
+            {on.reading
+              ? "Reading and comparing …"
+              : on.preview
+                ? on.preview.file
+                : "CSV in UTF-8, separated by commas, semicolons or tabs, or a spreadsheet (XLSX); or drop it here."}
           </span>
         </div>
-        {problem && (
+        {on.problem && (
           <p role="alert" className="rounded-[4px] border-2 border-bad bg-badwash px-3 py-2 font-medium">
-            {errorText(problem)} <span className="font-normal">Nothing was imported.</span>
+            {errorText(on.problem)} <span className="font-normal">The catalogue is as it was.</span>
           </p>
         )}
-        {preview ? (
+        {done ? (
+          <Empty title="It is in">Changes can take it back as a whole.</Empty>
+        ) : on.preview ? (
           <PreviewSheet
-            preview={preview}
-            busy={remap.isPending || save.isPending}
-            onMap={(m) => remap.mutate(m)}
-            onImport={() => save.mutate(undefined, { onSuccess: onDone })}
+            on={on}
+            onDone={() => {
+              setDone(true);
+              on.reset();
+            }}
           />
         ) : (
-          !problem && (
-            <Empty title="Bring in products, prices and costs">
-              The first line names the columns: SKU, name, list price, cost, category, brand, tags, stock and more. A
-              SKU that is in the book is changed, any other is new. An empty cell leaves what is there.
+          !on.problem &&
+          !on.reading && (
+            <Empty title={`Bring in ${(kinds.find(([k]) => k === kind)?.[1] ?? "").toLowerCase()}`}>
+              {kinds.find(([k]) => k === kind)?.[2]}
             </Empty>
           )
         )}
+        {kind === "sales" && !on.preview && <SalesFiles />}
       </div>
     </div>
+  );
+}
+
+/** The files of sales brought in so far, each of which can be taken back. */
+function SalesFiles() {
+  const { data } = useQuery({ queryKey: ["book", "sales"], queryFn: () => take(api.GET("/api/sales")) });
+  const { data: state } = useProgramState();
+  const fail = useFailed();
+  const drop = useSave((id: number) => take(api.DELETE("/api/sales/{id}", { params: { path: { id } } })));
+  if (!data || data.files.length === 0) return null;
+  return (
+    <section aria-label="Sales brought in" className="mt-4">
+      <h2 className="border-b pb-1">Sales brought in</h2>
+      {data.files.map((f) => (
+        <div key={f.id} className="flex items-center gap-4 border-b py-1">
+          <span className="flex-1 truncate">{f.name}</span>
+          <span className="text-quiet">{count(f.rows)} lines</span>
+          <span className="w-56 text-right text-quiet">
+            {moment(f.at, state?.now)} by {f.who}
+          </span>
+          <Button
+            aria-label={`Take back ${f.name}`}
+            disabled={drop.isPending}
+            onClick={() => drop.mutate(f.id, { onError: fail })}
+          >
+            Take back
+          </Button>
+        </div>
+      ))}
+    </section>
   );
 }

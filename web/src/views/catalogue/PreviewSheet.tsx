@@ -1,21 +1,29 @@
 import type { Preview } from "../../api/client";
+import { useProgramState } from "../../api/queries";
 import { amount, count } from "../../lib/format";
 import { Button } from "../../ui/button";
+import { EffectNote } from "../../ui/effect-note";
+import type { useImport } from "./useImport";
 
-interface SheetProps {
-  preview: Preview;
-  busy: boolean;
-  onMap: (mapping: Record<string, string>) => void;
-  onImport: () => void;
-}
+const things: Record<Preview["kind"], string> = {
+  products: "products",
+  sales: "sales",
+  agreed: "agreed prices",
+  rates: "exchange rates",
+};
 
-/** What a table of products would change and what is wrong with it; imported whole or not at all. */
-export function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) {
-  const ready = !p.problem && p.badCount === 0 && p.new + p.changed > 0;
+/** What a table would change and what is wrong with it; imported whole or not at all. */
+export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>; onDone: () => void }) {
+  const { data: state } = useProgramState();
+  const p = on.preview;
+  if (!p) return null;
+  const n = p.new + p.changed;
   return (
     <>
       <section aria-label="Columns" className="mt-2">
-        <h2 className="border-b pb-1">Columns</h2>
+        <h2 className="border-b pb-1">
+          Columns {p.remembered && <span className="text-[13px] font-normal text-quiet">matched as the last time</span>}
+        </h2>
         <div className="mt-2 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-6 gap-y-1">
           {p.fields.map((f) => (
             <label key={f.key} className="flex items-center gap-2">
@@ -27,7 +35,7 @@ export function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) 
                 className="field min-w-0 flex-1"
                 value={p.mapping[f.key] ?? ""}
                 aria-label={`Column for ${f.name}`}
-                onChange={(e) => onMap({ ...p.mapping, [f.key]: e.target.value })}
+                onChange={(e) => on.remap({ ...p.mapping, [f.key]: e.target.value })}
               >
                 <option value="">not in the file</option>
                 {p.headers.filter(Boolean).map((h) => (
@@ -51,10 +59,33 @@ export function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) 
             <b>{count(p.new)}</b> new, <b>{count(p.changed)}</b> changed, <b>{count(p.unchanged)}</b> unchanged,{" "}
             <b className={p.badCount > 0 ? "text-bad" : ""}>{count(p.badCount)}</b> bad, of {count(p.rows)} rows
           </span>
-          <Button look="ink" className="ml-auto" disabled={!ready || busy} onClick={onImport}>
-            Import {count(p.new + p.changed)} products
-          </Button>
+          {on.job && on.job.state === "running" ? (
+            <span className="ml-auto flex items-center gap-3" role="status" data-testid="import-progress">
+              <progress
+                aria-label={on.job.step}
+                className="h-2 w-48 accent-ink"
+                value={on.job.done}
+                max={Math.max(on.job.total, 1)}
+              />
+              <span className="text-quiet">
+                {on.job.step || "Beginning"} {on.job.total > 0 && `${count(on.job.done)} of ${count(on.job.total)}`}
+              </span>
+              <Button onClick={on.giveUp}>Give up</Button>
+            </span>
+          ) : (
+            <Button look="ink" className="ml-auto" disabled={!on.good || on.saving} onClick={() => on.save(onDone)}>
+              Import {count(n)} {things[p.kind]}
+            </Button>
+          )}
         </div>
+      )}
+      {on.good && (
+        <section aria-label="What it would do to prices" className="mt-3">
+          <h2>What it would do to prices</h2>
+          <div className="mt-1">
+            <EffectNote effect={on.effect.data} busy={on.effect.isFetching} now={state?.now ?? ""} />
+          </div>
+        </section>
       )}
       {p.badCount > 0 && (
         <section aria-label="Bad rows" className="mt-3">
@@ -89,14 +120,14 @@ export function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) 
           <h2>What would change</h2>
           <table className="mt-1 w-full">
             <tbody>
-              {p.changes.map((c) => (
-                <tr key={c.sku} className="border-t align-top">
+              {p.changes.map((c, i) => (
+                <tr key={i} className="border-t align-top">
                   <td className="w-40 py-1 pr-3">{c.sku}</td>
                   <td className="w-72 pr-3">
                     {c.new && (
                       <span className="mr-1.5 rounded-[3px] bg-ink px-1.5 py-px text-[12px] text-paper">new</span>
                     )}
-                    {c.name}
+                    {p.kind === "sales" ? c.name.replace("T", " ") : c.name}
                   </td>
                   <td>
                     {c.changes
@@ -113,13 +144,12 @@ export function PreviewSheet({ preview: p, busy, onMap, onImport }: SheetProps) 
               ))}
             </tbody>
           </table>
-          {p.new + p.changed > p.changes.length && (
-            <p className="text-quiet">and {count(p.new + p.changed - p.changes.length)} more</p>
-          )}
+          {n > p.changes.length && <p className="text-quiet">and {count(n - p.changes.length)} more</p>}
         </section>
       )}
     </>
   );
 }
 
-const shown = (field: string, text: string) => (["list", "cost", "rrp"].includes(field) ? amount(text) : text);
+const shown = (field: string, text: string) =>
+  ["list", "cost", "rrp", "map", "price", "paid"].includes(field) ? amount(text) : text;

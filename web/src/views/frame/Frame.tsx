@@ -32,6 +32,7 @@ export function Frame() {
   const views = [
     { to: "/board", name: "Board", n: state?.products },
     { to: "/stack", name: "Stack" },
+    { to: "/calendar", name: "Calendar" },
     { to: "/flags", name: "Flags", n: flags, bad: (state?.flags.errors ?? 0) > 0 },
     { to: "/publish", name: "Publish", n: behind },
     { to: "/catalogue", name: "Catalogue" },
@@ -48,7 +49,7 @@ export function Frame() {
     const name = views.find((v) => at.startsWith(v.to))?.name;
     document.title = name ? `${name} · Dogbane` : "Dogbane";
   });
-  const priced = !at.startsWith("/catalogue") && !at.startsWith("/publish");
+  const priced = (!at.startsWith("/catalogue") || at.startsWith("/catalogue/product/")) && !at.startsWith("/publish");
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-11 shrink-0 items-center gap-5 border-b-2 border-ink px-4">

@@ -3,7 +3,7 @@ import { Button } from "../../ui/button";
 
 const keys: [string, string][] = [
   ["Ctrl K", "Find a product or a rule, or do something"],
-  ["1 … 5", "Board, Stack, Flags, Publish, Catalogue"],
+  ["1 … 6", "Board, Stack, Calendar, Flags, Publish, Catalogue"],
   ["t", "Open or close the trail of the selected product"],
   ["/", "Search the board"],
   ["↑ ↓", "Go through the rows of the board; Enter opens the trail"],
@@ -11,6 +11,8 @@ const keys: [string, string][] = [
   ["x", "Choose the selected row, for a rule or a change of many"],
   ["← →", "On the time strip: to the earlier or next price change"],
   ["Alt ↑ ↓", "On a rule of the stack: move it up or down"],
+  ["← → on a bar", "In the calendar: move the window; with Shift its end, with Ctrl its start; Enter keeps it"],
+  ["+ - [ ] 0", "In the calendar: zoom, earlier, later, today"],
   ["Ctrl Enter", "In the editor: save the rule"],
   ["Esc", "Leave a field without saving; close a panel"],
   ["?", "This sheet"],

@@ -32,11 +32,19 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
   const actions: [string, () => void][] = [
     ["Go to the Board", () => go("/board")],
     ["Go to the Stack", () => go("/stack")],
+    ["Go to the Calendar", () => go("/calendar")],
     ["Go to the Flags", () => go("/flags")],
     ["Go to Publish", () => go("/publish")],
     ["Go to the Catalogue", () => go("/catalogue")],
     ["New sale rule", () => go("/stack/new")],
-    ["Import products", () => go("/catalogue")],
+    ["Import a file", () => go("/catalogue/import")],
+    ["Ranges of goods", () => go("/catalogue/ranges")],
+    ["Ladders of quantity breaks", () => go("/catalogue/ladders")],
+    ["Campaigns", () => go("/catalogue/campaigns")],
+    ["Customers and agreed prices", () => go("/catalogue/customers")],
+    ["Channels", () => go("/catalogue/channels")],
+    ["Exchange rates, taxes and guards", () => go("/catalogue/settings")],
+    ["Checks", () => go("/catalogue/checks")],
     ["Switch between light and dark", () => (toggleTheme(), onOpenChange(false))],
   ];
   return (

@@ -7,6 +7,7 @@ import { useSave } from "../../api/queries";
 import { count, errorText } from "../../lib/format";
 import { layerNames, modeWords } from "../../lib/layers";
 import { Button } from "../../ui/button";
+import { BrokenChecks } from "../../ui/effect-note";
 import { LayerMark } from "../../ui/layer-mark";
 import { FieldError } from "../../ui/states";
 
@@ -138,6 +139,7 @@ export function ArrangeDialog({ layers, onClose }: { layers: Setting[]; onClose:
                   .join(" · ")}
               </p>
             )}
+            <BrokenChecks checks={preview.data?.checks ?? []} />
             <FieldError>{save.error ? errorText(save.error) : undefined}</FieldError>
           </div>
           <div className="mt-3 flex gap-2">

@@ -7,7 +7,7 @@ import { LayerMark } from "../../ui/layer-mark";
 import { PriceOver } from "./PriceOver";
 
 /** The same product over the time ahead, for every group and quantity, and what was published before. */
-export function Elsewhere({ viewpoint, sku }: { viewpoint: Viewpoint; sku: string }) {
+export function Elsewhere({ viewpoint, sku, open = false }: { viewpoint: Viewpoint; sku: string; open?: boolean }) {
   const { data } = useOutlook(viewpoint, sku);
   const { data: state } = useProgramState();
   const { params, set } = useViewpoint();
@@ -63,7 +63,7 @@ export function Elsewhere({ viewpoint, sku }: { viewpoint: Viewpoint; sku: strin
           </tbody>
         </table>
       </div>
-      <details className="mt-5">
+      <details className="mt-5" open={open}>
         <summary className="cursor-pointer border-b pb-1 font-semibold">
           Every rule that selects it <span className="font-normal">{data.rules.length}</span>
         </summary>

@@ -9,6 +9,7 @@ import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
 import { Empty, Failed } from "../../ui/states";
 import { Elsewhere } from "./Elsewhere";
+import { PinPrice } from "./PinPrice";
 import { Stair } from "./Stair";
 
 /** The way from the list price of the selected product to its price, and every rule that did not apply with its reason. */
@@ -26,7 +27,13 @@ export function TrailPanel() {
           <h2 className="text-[16px] leading-snug">{sku === "" ? "Trail" : (data?.product.name ?? sku)}</h2>
           {data && sku !== "" && (
             <p className="text-quiet">
-              {data.product.sku} · {data.product.category.split("/").join(" › ")}
+              <Link
+                className="underline decoration-1 underline-offset-2"
+                to={`/catalogue/product/${encodeURIComponent(data.product.sku)}${carried(params)}`}
+              >
+                {data.product.sku}
+              </Link>{" "}
+              · {data.product.category.split("/").join(" › ")}
             </p>
           )}
         </div>
@@ -63,7 +70,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
   return (
     <div className="px-4 pb-6">
       <p className="mt-1 text-quiet">{moment(detail.at, state?.now)}</p>
-      <p className="mt-2 flex items-baseline gap-2">
+      <p className="mt-2 flex flex-wrap items-baseline gap-2">
         <span className="text-[28px] font-semibold" data-testid="trail-price">
           {answer.unit === null ? "No price" : amount(answer.unit)}
         </span>
@@ -71,6 +78,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
           {answer.unit !== null && answer.currency}
           {answer.quantity > 1 && answer.total && ` · ${quantity}= ${amount(answer.total)}`}
         </span>
+        <PinPrice key={product.sku} detail={detail} viewpoint={viewpoint} />
       </p>
       {trail?.cycle && (
         <p className="text-bad">Its price is derived from prices that are derived from it, so there is none.</p>

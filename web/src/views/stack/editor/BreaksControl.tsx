@@ -9,6 +9,8 @@ interface Props {
   form: Form;
   errors: Map<Place, string>;
   change: (part: Partial<Form>) => void;
+  /** A ladder of its own counts no history: that belongs to the rule that names it. */
+  ladder?: boolean;
 }
 
 const counts: [Form["count"], string][] = [
@@ -28,7 +30,7 @@ const measures: [Form["measure"], string][] = [
 ];
 
 /** Quantity breaks of the rule's own, or a ladder that several rules share. */
-export function BreaksControl({ form, errors, change }: Props) {
+export function BreaksControl({ form, errors, change, ladder = false }: Props) {
   const { data: ladders } = useItems("ladders");
   const { data: facets } = useFacets();
   if (form.how === "ladder")
@@ -120,16 +122,20 @@ export function BreaksControl({ form, errors, change }: Props) {
           ]}
           onChange={(method) => change({ method })}
         />
-        ; what was bought in the last{" "}
-        <Blank
-          label="Days of history"
-          className="w-12 text-center"
-          placeholder="0"
-          bad={errors.has("historyDays")}
-          value={form.historyDays}
-          onChange={(historyDays) => change({ historyDays })}
-        />{" "}
-        days counts too{" "}
+        {!ladder && (
+          <>
+            ; what was bought in the last{" "}
+            <Blank
+              label="Days of history"
+              className="w-12 text-center"
+              placeholder="0"
+              bad={errors.has("historyDays")}
+              value={form.historyDays}
+              onChange={(historyDays) => change({ historyDays })}
+            />{" "}
+            days counts too
+          </>
+        )}{" "}
         <FieldError>
           {errors.get("measure") ?? errors.get("count") ?? errors.get("method") ?? errors.get("historyDays")}
         </FieldError>

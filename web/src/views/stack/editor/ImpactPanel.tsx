@@ -2,6 +2,7 @@ import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
 import { useItems, useProgramState } from "../../../api/queries";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
+import { BrokenChecks } from "../../../ui/effect-note";
 import { Demands } from "./Demands";
 
 interface Props {
@@ -85,6 +86,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
             </p>
           )}
           {impact.example && <ExampleLine impact={impact} />}
+          <BrokenChecks checks={impact.checks} />
           <Demands demands={impact.demands} rule={rule} replaces={replaces} onTake={onTake} />
           {impact.changed > 0 && <ChangeBars h={impact.changes} />}
           {impact.movers.length > 0 && (

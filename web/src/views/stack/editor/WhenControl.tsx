@@ -8,13 +8,15 @@ interface Props {
   form: Form;
   errors: Map<Place, string>;
   change: (part: Partial<Form>) => void;
+  /** Of a campaign itself, which is in no other. */
+  campaign?: boolean;
 }
 
 const weekdays = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
 const upper = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
 
 /** When: dates, weekdays and hours, spans of each week or year, and the campaign. */
-export function WhenControl({ form, errors, change }: Props) {
+export function WhenControl({ form, errors, change, campaign = false }: Props) {
   const { data: campaigns } = useItems("campaigns");
   const [days, setDays] = useState(form.days.length > 0 || form.hoursFrom !== "");
   const [weekly, setWeekly] = useState(form.weeklyFrom !== "");
@@ -149,14 +151,18 @@ export function WhenControl({ form, errors, change }: Props) {
         </p>
       )}
       <p className="flex flex-wrap items-center gap-x-1.5">
-        in the campaign{" "}
-        <Choice
-          label="Campaign"
-          bad={bad("campaign")}
-          value={form.campaign}
-          options={[["", "none"] as const, ...(campaigns ?? []).map((c) => [c.code, c.name || c.code] as const)]}
-          onChange={(campaign) => change({ campaign })}
-        />{" "}
+        {!campaign && (
+          <>
+            in the campaign{" "}
+            <Choice
+              label="Campaign"
+              bad={bad("campaign")}
+              value={form.campaign}
+              options={[["", "none"] as const, ...(campaigns ?? []).map((c) => [c.code, c.name || c.code] as const)]}
+              onChange={(campaign) => change({ campaign })}
+            />{" "}
+          </>
+        )}
         {!days && <Add onClick={() => setDays(true)}>weekdays and hours</Add>}
         {!weekly && (
           <Add

@@ -9,10 +9,12 @@ interface Props {
   form: Form;
   errors: Map<Place, string>;
   change: (part: Partial<Form>) => void;
+  /** Of a campaign, which has no least quantity. */
+  campaign?: boolean;
 }
 
 /** For whom, where, and from how many pieces on. */
-export function WhoControl({ form, errors, change }: Props) {
+export function WhoControl({ form, errors, change, campaign = false }: Props) {
   const { data: state } = useProgramState();
   const { data: groups } = useItems("groups");
   const { data: customers } = useItems("customers");
@@ -77,15 +79,19 @@ export function WhoControl({ form, errors, change }: Props) {
             ))}
           </span>
         )}
-        , for lines of at least{" "}
-        <Blank
-          label="Least quantity"
-          inputMode="numeric"
-          className="w-12 text-center"
-          bad={errors.has("minQuantity")}
-          value={form.minQuantity}
-          onChange={(minQuantity) => change({ minQuantity })}
-        />{" "}
+        {!campaign && (
+          <>
+            , for lines of at least{" "}
+            <Blank
+              label="Least quantity"
+              inputMode="numeric"
+              className="w-12 text-center"
+              bad={errors.has("minQuantity")}
+              value={form.minQuantity}
+              onChange={(minQuantity) => change({ minQuantity })}
+            />
+          </>
+        )}{" "}
         {!more && <Add onClick={() => setMore(true)}>first order, country …</Add>}{" "}
         <FieldError>{errors.get("audience") ?? errors.get("channels") ?? errors.get("minQuantity")}</FieldError>
       </p>

@@ -1,0 +1,419 @@
+import { ChevronLeft, ChevronRight } from "lucide-react";
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Calendar, EditChange, Layer, Rule } from "../../api/client";
+import { useCalendar, useEdit, useEditEffect, useMay, useProgramState } from "../../api/queries";
+import { count, day, errorText, moment, through } from "../../lib/format";
+import { useKeys } from "../../lib/keys";
+import { layerColour, layerNames } from "../../lib/layers";
+import { windowWords } from "../../lib/sentence";
+import { carried, useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
+import { EffectNote } from "../../ui/effect-note";
+import { LayerMark } from "../../ui/layer-mark";
+import { Failed, FieldError } from "../../ui/states";
+import { Bar, type Ends } from "./Bar";
+import { CourseChart } from "./CourseChart";
+import { firstDifference, scaleOf, spanAround, stepped, ticks, zooms, type Scale, type Zoom } from "./scale";
+
+export type CalendarBar = Calendar["bars"][number];
+export type CalendarFight = Calendar["fights"][number];
+
+interface Chosen {
+  campaign: boolean;
+  code: string;
+}
+
+/** When prices change: every window as a bar in its layer's lane, moved by hand with the effect seen first. */
+export function CalendarView() {
+  const { viewpoint, params, set } = useViewpoint();
+  const { data: state } = useProgramState();
+  const now = state?.now ?? "";
+  const zoom = zooms.find((z) => z === params.get("zoom")) ?? "month";
+  const middle = params.get("around") ?? now;
+  const { from, to } = middle ? spanAround(zoom, middle) : { from: "", to: "" };
+  if (!now) return null;
+  return (
+    <Spread
+      key="calendar"
+      scale={scaleOf(from, to, zoom)}
+      now={now}
+      viewpoint={viewpoint}
+      onZoom={(z) => set({ zoom: z === "month" ? null : z })}
+      onAround={(at) => set({ around: at })}
+      middle={middle}
+    />
+  );
+}
+
+interface SpreadProps {
+  scale: Scale;
+  now: string;
+  viewpoint: ReturnType<typeof useViewpoint>["viewpoint"];
+  middle: string;
+  onZoom: (z: Zoom) => void;
+  onAround: (at: string | null) => void;
+}
+
+function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps) {
+  const { data, error, refetch } = useCalendar(scale.from, scale.to);
+  const [chosen, setChosen] = useState<Chosen | null>(null);
+  const [draft, setDraft] = useState<Ends | null>(null);
+  const may = useMay("manager");
+  const edit = useEdit();
+  const index = zooms.indexOf(scale.zoom);
+  const zoomTo = (z: Zoom | undefined) => z && onZoom(z);
+  useKeys({
+    "+": () => zoomTo(zooms[index - 1]),
+    "-": () => zoomTo(zooms[index + 1]),
+    "[": () => onAround(stepped(scale.zoom, middle, -1)),
+    "]": () => onAround(stepped(scale.zoom, middle, 1)),
+    "0": () => onAround(null),
+    escape: () => setDraft(null),
+  });
+  if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
+  if (!data) return null;
+  const bar = chosen && (chosen.campaign ? data.campaigns : data.bars).find((b) => b.code === chosen.code);
+  const window = ((bar?.doc as { window?: Rule["window"] } | undefined)?.window ?? {}) as NonNullable<Rule["window"]>;
+  const changed =
+    bar && draft && (draft.from !== (bar.from ?? "") || draft.to !== (bar.to ?? ""))
+      ? moved(bar, chosen.campaign, draft)
+      : null;
+  const at = bar && draft ? firstDifference(window, { from: bar.from ?? "", to: bar.to ?? "" }, draft, now) : "";
+  const choose = (c: Chosen) => {
+    if (c.code !== chosen?.code || c.campaign !== chosen.campaign) {
+      setDraft(null);
+      edit.reset();
+    }
+    setChosen(c);
+  };
+  const keep = () => {
+    if (bar && changed && draft)
+      edit.mutate(
+        {
+          changes: [changed],
+          summary: `Moved “${bar.name}”: ${draft.from ? `from ${day(draft.from, now)}` : ""} ${draft.to ? `through ${through(draft.to, now)}` : "without end"}`,
+        },
+        { onSuccess: () => setDraft(null) },
+      );
+  };
+  const lane = (bars: CalendarBar[], campaign: boolean, colour: string) =>
+    bars.map((b) => {
+      const on = chosen?.code === b.code && chosen.campaign === campaign;
+      return (
+        <div key={b.code} className="flex">
+          <button
+            type="button"
+            className={`w-[214px] shrink-0 truncate pr-2 pl-7 text-left text-[13px] leading-6 ${on ? "font-semibold" : ""} ${b.status === "on" ? "" : "text-quiet"}`}
+            title={b.name}
+            onClick={() => choose({ campaign, code: b.code })}
+          >
+            {b.name}
+            {b.status !== "on" && ` · ${b.status}`}
+          </button>
+          <div className="min-w-0 flex-1">
+            <Bar
+              bar={b}
+              scale={scale}
+              colour={colour}
+              now={now}
+              fights={campaign ? [] : data.fights.filter((f) => f.a === b.code || f.b === b.code)}
+              draft={on ? draft : null}
+              chosen={on}
+              may={may}
+              onChoose={() => choose({ campaign, code: b.code })}
+              onDraft={setDraft}
+              onKeep={keep}
+              onLeave={() => setDraft(null)}
+            />
+          </div>
+        </div>
+      );
+    });
+  const visible = (b: CalendarBar) =>
+    b.spans.length > 0 || ((b.from ?? "") < scale.to && ((b.to ?? "") === "" || (b.to ?? "") > scale.from));
+  const shown = data.bars.filter(visible);
+  const layers = [...new Set([...(["catalog", "sale", "tier", "group", "promotion"] as Layer[])])];
+  return (
+    <div className="flex h-full">
+      <div className="flex min-w-0 flex-1 flex-col">
+        <div className="flex shrink-0 items-center gap-3 border-b px-4 py-1.5">
+          <Button look="bare" aria-label="Earlier" onClick={() => onAround(stepped(scale.zoom, middle, -1))}>
+            <ChevronLeft size={16} aria-hidden />
+          </Button>
+          <Button look="bare" aria-label="Later" onClick={() => onAround(stepped(scale.zoom, middle, 1))}>
+            <ChevronRight size={16} aria-hidden />
+          </Button>
+          <Button onClick={() => onAround(null)}>Today</Button>
+          <h1 className="text-[16px]" data-testid="calendar-span">
+            {day(scale.from, now)} to {through(scale.to, now)}
+          </h1>
+          <div role="group" aria-label="How long a span" className="ml-auto flex">
+            {zooms.map((z) => (
+              <button
+                key={z}
+                type="button"
+                aria-pressed={z === scale.zoom}
+                className={`px-2.5 py-0.5 ${z === scale.zoom ? "bg-ink text-paper" : "hover:bg-wash"}`}
+                onClick={() => onZoom(z)}
+              >
+                {z.charAt(0).toUpperCase() + z.slice(1)}
+              </button>
+            ))}
+          </div>
+        </div>
+        <Axis scale={scale} now={now} />
+        <div className="relative min-h-0 flex-1 overflow-y-auto pb-4" data-testid="lanes">
+          <Grid scale={scale} now={now} />
+          <div className="relative">
+            {data.campaigns.length > 0 && (
+              <>
+                <LaneHead>
+                  <span className="inline-block h-[9px] w-[11px] rounded-[1px] bg-ink" /> Campaigns
+                </LaneHead>
+                {lane(data.campaigns.filter(visible), true, "var(--quiet)")}
+              </>
+            )}
+            {layers.map((l) => {
+              const bars = shown.filter((b) => b.layer === l);
+              return (
+                <div key={l}>
+                  <LaneHead>
+                    <LayerMark layer={l} /> {layerNames[l]}
+                    {bars.length === 0 && <span className="ml-1 font-normal text-quiet">nothing in this span</span>}
+                  </LaneHead>
+                  {lane(bars, false, layerColour[l])}
+                </div>
+              );
+            })}
+            <p className="px-3 pt-3 text-[13px] text-quiet">
+              {count(data.always)} rules are on without a window and not drawn here.
+            </p>
+          </div>
+        </div>
+        <CourseChart viewpoint={viewpoint} scale={scale} now={now} />
+      </div>
+      <aside
+        aria-label="Window and week"
+        className="w-[300px] shrink-0 overflow-y-auto border-l bg-sheet px-4 py-3 max-[1100px]:w-[250px]"
+      >
+        {bar ? (
+          <ChosenWindow
+            key={bar.code}
+            bar={bar}
+            campaign={chosen.campaign}
+            draft={draft}
+            changed={changed}
+            at={at}
+            now={now}
+            may={may}
+            fights={data.fights.filter((f) => !chosen.campaign && (f.a === bar.code || f.b === bar.code))}
+            name={(code) => data.bars.find((b) => b.code === code)?.name ?? code}
+            edit={edit}
+            onKeep={keep}
+            onLeave={() => (setDraft(null), edit.reset())}
+          />
+        ) : (
+          <p className="text-quiet">Choose a bar to see its window; drag it or its ends to move it.</p>
+        )}
+        <Week data={data} now={now} onChoose={choose} onAround={onAround} />
+      </aside>
+    </div>
+  );
+}
+
+/** The change that moves a window's ends. */
+function moved(bar: CalendarBar, campaign: boolean, ends: Ends): EditChange {
+  const doc = bar.doc as Record<string, unknown> & { window?: Record<string, unknown> };
+  const window = Object.fromEntries(Object.entries({ ...doc.window, ...ends }).filter(([, v]) => v !== ""));
+  return { kind: campaign ? "campaigns" : "rules", code: bar.code, etag: bar.etag, doc: { ...doc, window } };
+}
+
+const LaneHead = ({ children }: { children: React.ReactNode }) => (
+  <h2 className="mt-1.5 flex items-center gap-1.5 border-t px-3 pt-1 text-[13px]">{children}</h2>
+);
+
+function Axis({ scale, now }: { scale: Scale; now: string }) {
+  return (
+    <div className="flex h-6 shrink-0 border-b border-ink/40 text-[12px]" aria-hidden>
+      <div className="w-[214px] shrink-0" />
+      <div className="relative min-w-0 flex-1 overflow-hidden">
+        {ticks(scale).map((t) => (
+          <span
+            key={t.at}
+            className={`absolute top-0.5 border-l pl-1 whitespace-nowrap ${t.strong ? "font-semibold" : "text-quiet"}`}
+            style={{ left: `${scale.at(t.at) * 100}%` }}
+          >
+            {t.label}
+          </span>
+        ))}
+        {now > scale.from && now < scale.to && (
+          <span
+            className="absolute bottom-0 h-1.5 w-1.5 -translate-x-1/2 rounded-full bg-bad"
+            style={{ left: `${scale.at(now) * 100}%` }}
+          />
+        )}
+      </div>
+    </div>
+  );
+}
+
+const Grid = ({ scale, now }: { scale: Scale; now: string }) => (
+  <div className="pointer-events-none absolute inset-y-0 right-0 left-[214px]" aria-hidden>
+    {ticks(scale).map((t) => (
+      <span
+        key={t.at}
+        className={`absolute inset-y-0 border-l ${t.strong ? "border-ink/25" : "border-line/60"}`}
+        style={{ left: `${scale.at(t.at) * 100}%` }}
+      />
+    ))}
+    {now > scale.from && now < scale.to && (
+      <span className="absolute inset-y-0 w-px bg-bad" style={{ left: `${scale.at(now) * 100}%` }} />
+    )}
+  </div>
+);
+
+interface ChosenProps {
+  bar: CalendarBar;
+  campaign: boolean;
+  draft: Ends | null;
+  changed: EditChange | null;
+  at: string;
+  now: string;
+  may: boolean;
+  fights: CalendarFight[];
+  name: (code: string) => string;
+  edit: ReturnType<typeof useEdit>;
+  onKeep: () => void;
+  onLeave: () => void;
+}
+
+/** The chosen window in words, and what moving it would do. */
+function ChosenWindow({
+  bar,
+  campaign,
+  draft,
+  changed,
+  at,
+  now,
+  may,
+  fights,
+  name,
+  edit,
+  onKeep,
+  onLeave,
+}: ChosenProps) {
+  const { params } = useViewpoint();
+  const effect = useEditEffect(changed ? [changed] : null, at);
+  const window = (bar.doc as { window?: Rule["window"] }).window;
+  const to = campaign
+    ? `/catalogue/campaigns${carried(params)}${carried(params) ? "&" : "?"}item=${encodeURIComponent(bar.code)}`
+    : `/stack/rule/${encodeURIComponent(bar.code)}${carried(params)}`;
+  return (
+    <section aria-label="Chosen window" className="border-b pb-3">
+      <h2 className="text-[16px] leading-snug">{bar.name}</h2>
+      <p className="text-quiet">
+        {campaign ? "campaign" : layerNames[bar.layer as Layer]}
+        {bar.status !== "on" && `, ${bar.status}`}
+      </p>
+      <p className="mt-1">{windowWords(window, now)}</p>
+      {bar.campaign && <p className="text-quiet">with the campaign {bar.campaign}</p>}
+      {!window?.from && !window?.to && <p className="text-quiet">It has no end of its own that could be moved.</p>}
+      <p className="mt-1">
+        <Link className="underline underline-offset-2" to={to}>
+          {campaign ? "Open the campaign" : "Open in the editor"}
+        </Link>
+      </p>
+      {fights.map((f) => (
+        <p key={f.a + f.b} className="mt-2 text-bad">
+          Fights with <b>{name(f.a === bar.code ? f.b : f.a)}</b> over {count(f.goods)}{" "}
+          {f.goods === 1 ? "product" : "products"}: both have the same rank, so the lower price wins.
+        </p>
+      ))}
+      {draft && changed && (
+        <div className="mt-3 rounded-[4px] border-2 border-ink px-3 py-2" data-testid="moved">
+          <p className="font-medium">
+            {draft.from ? `from ${day(draft.from, now)}` : "from the beginning"}{" "}
+            {draft.to ? `through ${through(draft.to, now)}` : "without end"}
+          </p>
+          <div className="mt-1 text-[14px]">
+            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
+            {effect.data?.errors.slice(0, 3).map((e) => (
+              <p key={e.path}>
+                <FieldError>
+                  {e.path}: {e.problem}
+                </FieldError>
+              </p>
+            ))}
+          </div>
+          <div className="mt-2 flex gap-2">
+            <Button
+              look="ink"
+              disabled={!may || edit.isPending || (effect.data?.errors.length ?? 0) > 0}
+              onClick={onKeep}
+            >
+              Keep it
+            </Button>
+            <Button onClick={onLeave}>Put it back</Button>
+          </div>
+          {edit.error && <FieldError>{errorText(edit.error)}</FieldError>}
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** What starts and ends in the seven days from now. */
+function Week({
+  data,
+  now,
+  onChoose,
+  onAround,
+}: {
+  data: Calendar;
+  now: string;
+  onChoose: (c: Chosen) => void;
+  onAround: (at: string) => void;
+}) {
+  return (
+    <section aria-label="What starts and ends this week" className="pt-3">
+      <h2 className="text-[15px]">What starts and ends this week</h2>
+      {data.week.length === 0 && (
+        <p className="mt-1 text-quiet">Nothing until {day(now.slice(0, 10) + "T00:00", now)} next week.</p>
+      )}
+      <ul className="mt-1">
+        {data.week.slice(0, 40).map((e, i) => (
+          <li key={i}>
+            {e.at.slice(0, 10) !== data.week[i - 1]?.at.slice(0, 10) && (
+              <p className="mt-1.5 text-[12px] font-semibold text-quiet">{day(e.at.slice(0, 10) + "T00:00", now)}</p>
+            )}
+            <button
+              type="button"
+              className="flex w-full items-baseline gap-2 rounded-[3px] py-0.5 text-left hover:bg-wash"
+              title={moment(e.at, now)}
+              onClick={() => {
+                onChoose({ campaign: e.campaign, code: e.code });
+                onAround(e.at);
+              }}
+            >
+              <span className="w-10 shrink-0 text-[13px] text-quiet">{e.at.slice(11, 16)}</span>
+              <span className={`w-12 shrink-0 text-[13px] ${e.what === "starts" ? "text-good" : "text-bad"}`}>
+                {e.what}
+              </span>
+              <span className="self-center">
+                {e.layer ? (
+                  <LayerMark layer={e.layer as Layer} />
+                ) : (
+                  <span className="inline-block h-[9px] w-[11px] rounded-[1px] bg-ink" />
+                )}
+              </span>
+              <span className="min-w-0 flex-1 truncate">{e.name}</span>
+              {e.reach > 0 && <span className="text-[12px] text-quiet">{count(e.reach)}</span>}
+            </button>
+          </li>
+        ))}
+      </ul>
+      {data.week.length > 40 && <p className="text-quiet">and {count(data.week.length - 40)} more</p>}
+    </section>
+  );
+}

@@ -1,0 +1,204 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take, type PriceCourse } from "../../api/client";
+import { usePriceCourse, type Viewpoint } from "../../api/queries";
+import { amount, approx } from "../../lib/format";
+import { useViewpoint } from "../../lib/viewpoint";
+import type { Scale } from "./scale";
+
+const height = 130;
+
+/** One product's price over the calendar's span, with its cost and the lowest price of the 30 days before. */
+export function CourseChart({ viewpoint, scale, now }: { viewpoint: Viewpoint; scale: Scale; now: string }) {
+  const { params, set } = useViewpoint();
+  const sku = params.get("sku") ?? "";
+  const { data } = usePriceCourse(viewpoint, sku, scale.from, scale.to);
+  return (
+    <section aria-label="Price over time" className="shrink-0 border-t-2 border-ink/25 bg-sheet">
+      <div className="flex">
+        <div className="w-[214px] shrink-0 px-3 py-2">
+          <ProductPick viewpoint={viewpoint} sku={sku} onPick={(s) => set({ sku: s })} />
+          {data && sku && <Key data={data} />}
+        </div>
+        <div className="relative min-w-0 flex-1">
+          {sku === "" ? (
+            <p className="px-4 py-8 text-quiet">Choose a product to see its price over this span.</p>
+          ) : (
+            data && <Lines data={data} scale={scale} now={now} />
+          )}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+const Key = ({ data }: { data: PriceCourse }) => (
+  <ul className="mt-1.5 space-y-0.5 text-[12px]">
+    <li className="flex items-center gap-1.5">
+      <svg width="22" height="6" aria-hidden>
+        <path d="M0 3H22" stroke="var(--ink)" strokeWidth="2" />
+      </svg>
+      price by the book
+    </li>
+    {data.published.length > 0 && (
+      <li className="flex items-center gap-1.5">
+        <svg width="22" height="6" aria-hidden>
+          <path d="M0 3H22" stroke="var(--focus)" strokeWidth="5" opacity=".45" />
+        </svg>
+        as published
+      </li>
+    )}
+    {data.lowest.length > 0 && (
+      <li className="flex items-center gap-1.5">
+        <svg width="22" height="6" aria-hidden>
+          <path d="M0 3H22" stroke="var(--good)" strokeWidth="1.5" strokeDasharray="2 3" />
+        </svg>
+        lowest of 30 days before
+      </li>
+    )}
+    {data.cost && (
+      <li className="flex items-center gap-1.5">
+        <svg width="22" height="6" aria-hidden>
+          <path d="M0 3H22" stroke="var(--bad)" strokeDasharray="5 3" />
+        </svg>
+        cost {amount(data.cost)}
+      </li>
+    )}
+  </ul>
+);
+
+type Step = PriceCourse["planned"][number];
+
+function Lines({ data, scale, now }: { data: PriceCourse; scale: Scale; now: string }) {
+  const all = [...data.planned, ...data.published, ...data.lowest].map((s) => approx(s.price));
+  const cost = approx(data.cost);
+  const known = [...all, cost].filter((n) => !Number.isNaN(n));
+  if (known.length === 0) return <p className="px-4 py-8 text-quiet">There is no price in this span.</p>;
+  const high = Math.max(...known) * 1.04;
+  const low = Math.min(...known) * 0.96;
+  const y = (v: number) => 14 + (1 - (v - low) / Math.max(high - low, 0.01)) * (height - 28);
+  const x = (at: string) => scale.at(at) * 1000;
+  const path = (steps: Step[], until: string) => {
+    let d = "";
+    steps.forEach((s, i) => {
+      const v = approx(s.price);
+      const end = steps[i + 1]?.at ?? until;
+      if (Number.isNaN(v) || end <= scale.from) return;
+      d += `M${x(s.at)} ${y(v)}H${x(end)}`;
+      const next = approx(steps[i + 1]?.price);
+      if (!Number.isNaN(next)) d += `V${y(next)}`;
+    });
+    return d;
+  };
+  // The figures that fit: each change of the planned price that has some room to the one shown before.
+  const labels = data.planned.reduce<Step[]>((list, s) => {
+    const before = list.at(-1);
+    return s.price !== null && (!before || x(s.at) - x(before.at) > 70) ? [...list, s] : list;
+  }, []);
+  return (
+    <div className="relative" style={{ height }}>
+      <svg
+        viewBox={`0 0 1000 ${height}`}
+        preserveAspectRatio="none"
+        className="absolute inset-0 h-full w-full"
+        role="img"
+        aria-label={`Price: ${data.planned.map((s) => `${amount(s.price)} from ${s.at}`).join(", ")}`}
+      >
+        {!Number.isNaN(cost) && (
+          <path d={`M0 ${y(cost)}H1000`} stroke="var(--bad)" strokeDasharray="5 3" vectorEffect="non-scaling-stroke" />
+        )}
+        <path
+          d={path(data.published, now)}
+          fill="none"
+          stroke="var(--focus)"
+          strokeWidth="6"
+          opacity=".45"
+          vectorEffect="non-scaling-stroke"
+        />
+        <path
+          d={path(data.lowest, scale.to)}
+          fill="none"
+          stroke="var(--good)"
+          strokeWidth="1.5"
+          strokeDasharray="2 3"
+          vectorEffect="non-scaling-stroke"
+        />
+        <path
+          d={path(data.planned, scale.to)}
+          fill="none"
+          stroke="var(--ink)"
+          strokeWidth="2"
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
+      {labels.map((s) => (
+        <span
+          key={s.at}
+          className="absolute rounded-[2px] bg-sheet/80 px-0.5 text-[12px] font-medium"
+          style={{ left: `${scale.at(s.at) * 100}%`, top: Math.max(0, y(approx(s.price)) - 18) }}
+        >
+          {amount(s.price)}
+        </span>
+      ))}
+      {now > scale.from && now < scale.to && (
+        <span className="absolute inset-y-0 w-px bg-bad" style={{ left: `${scale.at(now) * 100}%` }} />
+      )}
+    </div>
+  );
+}
+
+/** Finds the product whose price is drawn. */
+function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: string; onPick: (s: string) => void }) {
+  const [words, setWords] = useState("");
+  const find = (q: string, enabled: boolean) => ({
+    queryKey: ["book", "find", q, viewpoint.channel],
+    queryFn: () => take(api.GET("/api/board", { params: { query: { q, limit: 6, channel: viewpoint.channel } } })),
+    enabled,
+  });
+  const { data: found } = useQuery(find(words, words.trim().length > 1));
+  const { data: named } = useQuery(find(sku, sku !== ""));
+  const name = named?.rows.find((r) => r.sku === sku)?.name;
+  return (
+    <div className="relative">
+      {sku && (
+        <p className="truncate text-[13px] font-medium" title={name}>
+          {name || sku}
+        </p>
+      )}
+      <input
+        type="search"
+        aria-label="Product of the chart"
+        placeholder={sku ? "Another product" : "Find a product"}
+        className="field w-full text-[13px]"
+        value={words}
+        onChange={(e) => setWords(e.target.value)}
+        onKeyDown={(e) => {
+          const [only] = found?.rows ?? [];
+          if (e.key === "Enter" && only) {
+            onPick(only.sku);
+            setWords("");
+          }
+        }}
+      />
+      {words.trim().length > 1 && found && (
+        <ul className="absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl">
+          {found.rows.length === 0 && <li className="px-2 py-1 text-quiet">Nothing by that name.</li>}
+          {found.rows.map((r) => (
+            <li key={r.sku}>
+              <button
+                type="button"
+                className="block w-full truncate rounded-[3px] px-2 py-1 text-left text-[13px] hover:bg-wash"
+                onClick={() => {
+                  onPick(r.sku);
+                  setWords("");
+                }}
+              >
+                {r.name} <span className="text-quiet">{r.sku}</span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,126 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { api, Problem, take, type Layer } from "../../../api/client";
+import { useMay, useSave } from "../../../api/queries";
+import { amount, errorText } from "../../../lib/format";
+import { carried } from "../../../lib/viewpoint";
+import { Button } from "../../../ui/button";
+import { LayerMark } from "../../../ui/layer-mark";
+import { FieldError } from "../../../ui/states";
+
+/** What was agreed with a customer, price by price, and every other rule that names the customer. */
+export function AgreedPrices({ customer }: { customer: string }) {
+  const [params] = useSearchParams();
+  const may = useMay("manager");
+  const { data } = useQuery({
+    queryKey: ["book", "agreed", customer],
+    queryFn: () => take(api.GET("/api/customers/{code}/agreed", { params: { path: { code: customer } } })),
+  });
+  const [sku, setSku] = useState("");
+  const [price, setPrice] = useState("");
+  const save = useSave((body: { sku: string; price: string }) =>
+    take(api.PUT("/api/customers/{code}/agreed", { params: { path: { code: customer } }, body })),
+  );
+  const at = (place: string) =>
+    save.error instanceof Problem ? save.error.details.find((d) => d.location === place)?.message : undefined;
+  const add = () =>
+    save.mutate({ sku: sku.trim(), price: price.trim() }, { onSuccess: () => (setSku(""), setPrice("")) });
+  if (!data) return null;
+  return (
+    <section aria-label="Agreed prices" className="mt-5 text-[15px]">
+      <h2 className="flex items-baseline gap-3 border-b pb-1">
+        Agreed prices
+        <Link
+          className="text-[13px] font-normal underline underline-offset-2"
+          to={`/catalogue/import${carried(params)}${carried(params) ? "&" : "?"}file=agreed`}
+        >
+          import from a file
+        </Link>
+      </h2>
+      {data.prices.length > 0 && (
+        <table className="w-full">
+          <thead className="text-left text-[12px] text-quiet">
+            <tr>
+              <th className="font-normal">product</th>
+              <th className="w-24 text-right font-normal">list price</th>
+              <th className="w-28 text-right font-normal">agreed</th>
+              <th className="w-28 text-right font-normal">pays now</th>
+              <th className="w-16" />
+            </tr>
+          </thead>
+          <tbody>
+            {data.prices.map((p) => (
+              <tr key={p.sku} className="border-t" data-agreed={p.sku}>
+                <td className="py-1">
+                  {p.name} <span className="text-quiet">{p.sku}</span>
+                </td>
+                <td className="text-right text-quiet">{amount(p.list)}</td>
+                <td className="text-right font-medium">{amount(p.price)}</td>
+                <td className={`text-right ${p.pays === p.price ? "text-quiet" : "font-medium"}`}>{amount(p.pays)}</td>
+                <td className="text-right">
+                  {may && (
+                    <Button
+                      look="bare"
+                      aria-label={`End what was agreed for ${p.sku}`}
+                      onClick={() => save.mutate({ sku: p.sku, price: "" })}
+                    >
+                      End
+                    </Button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {may && (
+        <p className="mt-2 flex flex-wrap items-center gap-2">
+          <input
+            aria-label="SKU of an agreed price"
+            placeholder="SKU"
+            className="field w-40"
+            aria-invalid={at("sku") !== undefined}
+            value={sku}
+            onChange={(e) => setSku(e.target.value)}
+          />
+          <input
+            aria-label="Agreed price"
+            placeholder="price"
+            inputMode="decimal"
+            className="field w-24 text-right"
+            aria-invalid={at("price") !== undefined}
+            value={price}
+            onChange={(e) => setPrice(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === "Enter") {
+                e.preventDefault();
+                add();
+              }
+            }}
+          />
+          <Button disabled={save.isPending || !sku.trim() || !price.trim()} onClick={add}>
+            Agree
+          </Button>
+          {save.error && <FieldError>{at("sku") ?? at("price") ?? errorText(save.error)}</FieldError>}
+        </p>
+      )}
+      {data.rules.length > 0 && (
+        <ul className="mt-3">
+          <li className="text-[13px] text-quiet">Other rules that name this customer</li>
+          {data.rules.map((r) => (
+            <li key={r.code} className="flex items-center gap-2">
+              <LayerMark layer={r.layer as Layer} />
+              <Link
+                className="underline decoration-1 underline-offset-2"
+                to={`/stack/rule/${encodeURIComponent(r.code)}${carried(params)}`}
+              >
+                {r.name}
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}

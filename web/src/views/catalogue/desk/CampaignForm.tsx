@@ -1,0 +1,54 @@
+import { useState } from "react";
+import type { Rule } from "../../../api/client";
+import { Choice } from "../../../ui/blanks";
+import { readForm, writeForm, type Form, type Place } from "../../stack/editor/form";
+import { WhenControl } from "../../stack/editor/WhenControl";
+import { WhoControl } from "../../stack/editor/WhoControl";
+import type { FormProps } from "./ItemDesk";
+
+/** Rules that start and stop together: when, for whom and where the campaign lets them take part. */
+export function CampaignForm({ doc, set, errorAt }: FormProps) {
+  const [form, setForm] = useState<Form>(() =>
+    readForm({
+      ...(doc as unknown as Partial<Rule>),
+      layer: "sale",
+      rank: 1,
+      where: { all: [] },
+      effect: { percentOff: "0" },
+    } as Rule),
+  );
+  const errors = new Map<Place, string>();
+  const take = (place: Place, path: string) => {
+    const e = errorAt(path);
+    if (e) errors.set(place, e);
+  };
+  for (const part of ["from", "to", "days", "hours", "weekly", "yearly"] as const) take(part, `window.${part}`);
+  take("audience", "audience");
+  take("channels", "channels");
+  const change = (part: Partial<Form>) => {
+    const next = { ...form, ...part };
+    setForm(next);
+    const { window, audience, channels, status } = writeForm(next);
+    set({ window, audience, channels, status });
+  };
+  return (
+    <div className="space-y-1 leading-8">
+      <p>
+        It is{" "}
+        <Choice
+          label="Status"
+          value={form.status}
+          options={[
+            ["on", "on"],
+            ["off", "off"],
+            ["draft", "a draft"],
+          ]}
+          onChange={(status) => change({ status })}
+        />
+        , and its rules take part
+      </p>
+      <WhenControl campaign form={form} errors={errors} change={change} />
+      <WhoControl campaign form={form} errors={errors} change={change} />
+    </div>
+  );
+}

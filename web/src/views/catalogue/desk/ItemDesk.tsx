@@ -1,0 +1,377 @@
+import { useEffect, useState, type FC } from "react";
+import { Link, useSearchParams } from "react-router";
+import { api, Problem, take, type Item } from "../../../api/client";
+import {
+  refresh,
+  useEdit,
+  useEditEffect,
+  useItems,
+  useMay,
+  useProgramState,
+  type ItemKind,
+} from "../../../api/queries";
+import { useQueryClient } from "@tanstack/react-query";
+import { count, errorText } from "../../../lib/format";
+import { carried } from "../../../lib/viewpoint";
+import { Button } from "../../../ui/button";
+import { EffectNote } from "../../../ui/effect-note";
+import { Empty, Failed, FieldError } from "../../../ui/states";
+import { codeFrom } from "../../stack/editor/form";
+
+/** A group, customer, range, ladder, campaign or channel as docs/book.md writes it. */
+export type Doc = Record<string, unknown> & { code: string };
+
+export interface FormProps {
+  doc: Doc;
+  /** Puts other values into the document; undefined takes a key out. */
+  set: (part: Record<string, unknown>) => void;
+  /** What is wrong at a path of the document or under it. */
+  errorAt: (path: string) => string | undefined;
+  saved: boolean;
+}
+
+interface Props {
+  kind: ItemKind;
+  /** One of them, in words: "range". */
+  one: string;
+  /** What a new one begins with. */
+  blank: Record<string, unknown>;
+  form: FC<FormProps>;
+  /** Keys of the document beside which the form shows what is wrong. */
+  covers: string[];
+  /** What the list says beside the name. */
+  about: (item: Item, doc: Doc) => string;
+  /** What stands here while there is none. */
+  teach: string;
+}
+
+/** All of one kind at the left, one of them at the right: made, changed and deleted with what that would do to prices. */
+export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props) {
+  const { data: items, error, refetch } = useItems(kind);
+  const [params, setParams] = useSearchParams();
+  const [words, setWords] = useState("");
+  const may = useMay("manager");
+  const chosen = params.get("item");
+  const choose = (code: string | null) =>
+    setParams((old) => {
+      const next = new URLSearchParams(old);
+      if (code === null) next.delete("item");
+      else next.set("item", code);
+      return next;
+    });
+  if (error && !items) return <Failed error={error} retry={() => void refetch()} />;
+  if (!items) return null;
+  const fits = items.filter((i) => `${i.code} ${i.name}`.toLowerCase().includes(words.trim().toLowerCase()));
+  const item = items.find((i) => i.code === chosen);
+  return (
+    <div className="flex h-full">
+      <div className="flex w-[340px] shrink-0 flex-col border-r">
+        <div className="flex shrink-0 items-center gap-2 border-b px-4 py-2">
+          <input
+            type="search"
+            aria-label={`Find a ${one}`}
+            placeholder={`Find a ${one}`}
+            className="field min-w-0 flex-1"
+            value={words}
+            onChange={(e) => setWords(e.target.value)}
+          />
+          {may && <Button onClick={() => choose("")}>New {one}</Button>}
+        </div>
+        <ul className="min-h-0 flex-1 overflow-y-auto" aria-label={`All, ${count(items.length)}`}>
+          {fits.slice(0, 400).map((i) => (
+            <li key={i.code}>
+              <button
+                type="button"
+                aria-current={i.code === chosen}
+                className={`block w-full border-b px-4 py-1.5 text-left ${i.code === chosen ? "bg-ink text-paper" : "hover:bg-wash"}`}
+                onClick={() => choose(i.code)}
+              >
+                <span className="block truncate font-medium">{i.name || i.code}</span>
+                <span className={`block truncate text-[13px] ${i.code === chosen ? "opacity-85" : "text-quiet"}`}>
+                  {about(i, i.doc as Doc)}
+                </span>
+              </button>
+            </li>
+          ))}
+          {fits.length > 400 && (
+            <li className="px-4 py-2 text-quiet">and {count(fits.length - 400)} more: type a part of the name</li>
+          )}
+          {fits.length === 0 && items.length > 0 && <li className="px-4 py-3 text-quiet">Nothing by that name.</li>}
+        </ul>
+      </div>
+      <div className="min-w-0 flex-1 overflow-y-auto">
+        {chosen === "" || item ? (
+          <Desk
+            key={`${kind} ${chosen}`}
+            kind={kind}
+            one={one}
+            blank={blank}
+            Form={form}
+            covers={covers}
+            item={item}
+            taken={new Set(items.map((i) => i.code))}
+            onCode={choose}
+          />
+        ) : chosen !== null ? (
+          <Empty title={`There is no ${one} ${chosen}`}>It may have been deleted.</Empty>
+        ) : (
+          <Empty title={items.length === 0 ? `There is no ${one} yet` : `Choose a ${one}`}>{teach}</Empty>
+        )}
+      </div>
+    </div>
+  );
+}
+
+interface DeskProps {
+  kind: ItemKind;
+  one: string;
+  blank: Record<string, unknown>;
+  Form: FC<FormProps>;
+  covers: string[];
+  item: Item | undefined;
+  taken: Set<string>;
+  onCode: (code: string | null) => void;
+}
+
+interface Draft {
+  etag: string;
+  doc: Doc;
+}
+
+function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps) {
+  const key = `dogbane-${kind} ${item?.code ?? ""}`;
+  const saved = item?.doc as Doc | undefined;
+  const [kept] = useState<Draft | null>(() => {
+    const text = sessionStorage.getItem(key);
+    return text ? (JSON.parse(text) as Draft) : null;
+  });
+  const [etag, setEtag] = useState(kept?.etag ?? item?.etag ?? "");
+  const [doc, setDoc] = useState<Doc>(kept?.doc ?? saved ?? ({ ...blank, code: "" } as Doc));
+  const [round, setRound] = useState(0);
+  const [tried, setTried] = useState(false);
+  const [theirs, setTheirs] = useState<Doc | null | undefined>(undefined);
+  const [ownCode, setOwnCode] = useState(item !== undefined);
+  const [params] = useSearchParams();
+  const { data: state } = useProgramState();
+  const may = useMay("manager");
+  const client = useQueryClient();
+  const name = typeof doc.name === "string" ? doc.name : "";
+  const code = item?.code ?? (ownCode ? doc.code : name.trim() ? codeFrom(name, taken).toLowerCase() : "");
+  const whole: Doc = { ...doc, code };
+  const dirty = JSON.stringify(doc) !== JSON.stringify(saved ?? { ...blank, code: "" });
+  useEffect(() => {
+    if (dirty) sessionStorage.setItem(key, JSON.stringify({ etag, doc }));
+    else sessionStorage.removeItem(key);
+  }, [dirty, key, etag, doc]);
+  const change = { kind, code, doc: whole, ...(etag && { etag }) };
+  const effect = useEditEffect(dirty && code !== "" ? [change] : null);
+  const edit = useEdit();
+  const refused = edit.error instanceof Problem && edit.error.status !== 412 ? edit.error : null;
+  const wrong = [
+    ...(dirty ? (effect.data?.errors ?? []) : []),
+    ...(refused?.details ?? []).map((d) => ({ path: d.location, problem: d.message })),
+  ];
+  const errorAt = (path: string) => {
+    const e = wrong.find((w) => w.path === path || w.path.startsWith(path + ".") || w.path.startsWith(path + "["));
+    return e && tried ? `${e.problem}.` : undefined;
+  };
+  const set = (part: Record<string, unknown>) =>
+    setDoc((old) => {
+      const next = Object.fromEntries(
+        Object.entries({ ...old, ...part }).filter(([, v]) => v !== undefined && v !== ""),
+      );
+      return { ...next, code: old.code } as Doc;
+    });
+  const again = (d: Doc, tag: string) => {
+    sessionStorage.removeItem(key);
+    setDoc(d);
+    setEtag(tag);
+    setRound((n) => n + 1);
+    setTheirs(undefined);
+    setTried(false);
+  };
+  const latest = async () => {
+    await refresh(client);
+    const list = await take(api.GET("/api/items/{kind}", { params: { path: { kind } } }));
+    return list.items.find((i) => i.code === code);
+  };
+  const submit = (changes = [change as never]) => {
+    setTried(true);
+    if (code === "" || wrong.length > 0) return;
+    edit.mutate(
+      { changes },
+      {
+        onSuccess: async () => {
+          const now = await latest();
+          if (!now) {
+            sessionStorage.removeItem(key);
+            onCode(null);
+          } else if (item) again(now.doc as Doc, now.etag);
+          else {
+            sessionStorage.removeItem(key);
+            onCode(code);
+          }
+        },
+        onError: (e) => {
+          if (e instanceof Problem && e.status === 412) setTheirs((e.now as Doc | null) ?? null);
+        },
+      },
+    );
+  };
+  const missing = code === "" ? `Give the ${one} a name.` : undefined;
+  return (
+    <form
+      className="mx-auto max-w-[860px] px-6 pt-3 pb-10"
+      onSubmit={(e) => {
+        e.preventDefault();
+        submit();
+      }}
+    >
+      <div className="text-quiet">{item ? one : `New ${one}`}</div>
+      <input
+        aria-label="Name"
+        aria-invalid={tried && missing !== undefined}
+        placeholder={`Name of the ${one}`}
+        className="w-full border-b-2 border-ink/25 bg-transparent pb-0.5 text-[21px] font-semibold outline-none focus:border-ink"
+        value={name}
+        onChange={(e) => set({ name: e.target.value })}
+      />
+      <FieldError>{tried ? (missing ?? errorAt("name")) : undefined}</FieldError>
+      <label className="mt-1 flex items-center gap-2 text-[13px] text-quiet">
+        Code
+        <input
+          aria-label="Code"
+          className="field w-56 disabled:opacity-60"
+          disabled={item !== undefined}
+          value={code}
+          onChange={(e) => {
+            setOwnCode(true);
+            setDoc((old) => ({ ...old, code: e.target.value }));
+          }}
+        />
+        {item ? "stays as it is" : ""}
+        <FieldError>{errorAt("code")}</FieldError>
+      </label>
+      {kept && dirty && round === 0 && (
+        <p role="status" className="mt-2 text-quiet">
+          You left this unsaved; it is as you left it.{" "}
+          <button
+            type="button"
+            className="underline underline-offset-2"
+            onClick={() => again(saved ?? ({ ...blank, code: "" } as Doc), item?.etag ?? "")}
+          >
+            Start from what is saved
+          </button>
+        </p>
+      )}
+      {theirs !== undefined && (
+        <div role="alert" className="mt-3 rounded-[4px] border-2 border-bad bg-badwash px-3 py-2">
+          <p className="font-semibold">
+            {theirs === null
+              ? `Somebody deleted this ${one} while you were writing.`
+              : `Somebody saved another state of this ${one} while you were writing.`}
+          </p>
+          {theirs && <p className="break-words text-[13px]">Theirs: {JSON.stringify(theirs)}</p>}
+          <p className="break-words text-[13px]">Yours: {JSON.stringify(whole)}</p>
+          <div className="mt-2 flex gap-2">
+            <Button onClick={() => void latest().then((now) => (now ? again(now.doc as Doc, now.etag) : onCode(null)))}>
+              {theirs ? "Take theirs" : "Leave it deleted"}
+            </Button>
+            {theirs && (
+              <Button
+                onClick={() =>
+                  void latest().then((now) => {
+                    setEtag(now?.etag ?? "");
+                    setTheirs(undefined);
+                  })
+                }
+              >
+                Keep mine, then save
+              </Button>
+            )}
+          </div>
+        </div>
+      )}
+      <div className="mt-3 text-[16px]" key={round}>
+        <Form doc={whole} set={set} errorAt={errorAt} saved={item !== undefined} />
+      </div>
+      {tried &&
+        wrong
+          .filter(
+            (w) =>
+              !["name", "code", ...covers].some(
+                (c) => w.path === c || w.path.startsWith(c + ".") || w.path.startsWith(c + "["),
+              ),
+          )
+          .slice(0, 5)
+          .map((w) => (
+            <p key={w.path + w.problem}>
+              <FieldError>
+                {w.path && `${w.path}: `}
+                {w.problem}.
+              </FieldError>
+            </p>
+          ))}
+      {dirty && code !== "" && wrong.length === 0 && (
+        <section aria-label="What it would do" className="mt-4 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2">
+          <h2 className="text-[13px] font-normal text-quiet">What it would do</h2>
+          <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
+        </section>
+      )}
+      <div className="mt-4 flex items-center gap-2">
+        <Button look="ink" type="submit" disabled={!may || edit.isPending || (!dirty && item !== undefined)}>
+          {item ? "Save the change" : `Make the ${one}`}
+        </Button>
+        {dirty && item && <Button onClick={() => again(saved ?? whole, item.etag)}>Put it back as it was</Button>}
+        {item && may && (
+          <Button
+            look="danger"
+            className="ml-auto"
+            disabled={edit.isPending}
+            title={item.uses.length > 0 ? "It is in use; the error says where" : undefined}
+            onClick={() =>
+              edit.mutate(
+                { changes: [{ kind, code, etag: item.etag }] },
+                { onSuccess: () => (sessionStorage.removeItem(key), onCode(null)) },
+              )
+            }
+          >
+            Delete the {one}
+          </Button>
+        )}
+        {!may && <span className="text-quiet">You may look, not save.</span>}
+        {edit.error && !(edit.error instanceof Problem && edit.error.status === 412) && (
+          <FieldError>{errorText(edit.error)}</FieldError>
+        )}
+      </div>
+      {refused && (
+        <ul className="mt-1 text-bad">
+          {refused.details.slice(0, 6).map((d) => (
+            <li key={d.location + d.message}>
+              {d.location && `${d.location}: `}
+              {d.message}
+            </li>
+          ))}
+        </ul>
+      )}
+      {item && item.uses.length > 0 && (
+        <section aria-label="Where it is used" className="mt-5">
+          <h2 className="border-b pb-1">
+            Used by {count(item.uses.length)} {item.uses.length === 1 ? "rule" : "rules"}
+          </h2>
+          <p className="mt-1 leading-7">
+            {item.uses.map((u) => (
+              <Link
+                key={u}
+                className="mr-3 underline decoration-1 underline-offset-2"
+                to={`/stack/rule/${encodeURIComponent(u)}${carried(params)}`}
+              >
+                {u}
+              </Link>
+            ))}
+          </p>
+        </section>
+      )}
+    </form>
+  );
+}

@@ -1,0 +1,46 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take, type Where } from "../../../api/client";
+import { count } from "../../../lib/format";
+import { FieldError } from "../../../ui/states";
+import { SelectionBuilder } from "../../stack/editor/SelectionBuilder";
+import { readSelection, unfinished, writeSelection } from "../../stack/editor/selection";
+import type { FormProps } from "./ItemDesk";
+
+/** Named goods that many rules share. */
+export function RangeForm({ doc, set, errorAt }: FormProps) {
+  const [selection, setSelection] = useState(() => readSelection(doc.where as Where | undefined));
+  const where = writeSelection(selection);
+  const open = selection.everything ? "" : selection.root.parts.length > 0 ? unfinished(selection.root) : "";
+  return (
+    <>
+      <SelectionBuilder
+        title="Which goods"
+        selection={selection}
+        onChange={(s) => {
+          setSelection(s);
+          set({ where: writeSelection(s) });
+        }}
+      />
+      <FieldError>{open || errorAt("where")}</FieldError>
+      {where && open === "" && <Reach where={where} />}
+    </>
+  );
+}
+
+/** How many products a selection holds, and some of their names. */
+export function Reach({ where }: { where: Where }) {
+  const rule = { code: "reach", layer: "sale", rank: 1, status: "draft", where, effect: { percentOff: "0" } };
+  const { data } = useQuery({
+    queryKey: ["book", "reach", where],
+    queryFn: () => take(api.POST("/api/impact", { params: { query: {} }, body: rule as never })),
+    retry: false,
+  });
+  if (!data || data.errors.length > 0) return null;
+  return (
+    <p className="mt-1 text-[14px] text-quiet" data-testid="range-reach">
+      <b className="text-ink">{count(data.reach)}</b> products{data.sample.length > 0 && `: ${data.sample.join("; ")}`}
+      {data.reach > data.sample.length ? " …" : ""}
+    </p>
+  );
+}

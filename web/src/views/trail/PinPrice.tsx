@@ -1,0 +1,95 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Pin } from "lucide-react";
+import { useState } from "react";
+import { api, take, type PriceDetail } from "../../api/client";
+import { useMay, type Viewpoint } from "../../api/queries";
+import { amount, errorText } from "../../lib/format";
+import { Button } from "../../ui/button";
+import { FieldError } from "../../ui/states";
+
+/** Pins the price that is seen: it is checked at every change from then on. */
+export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint }) {
+  const may = useMay("manager");
+  const client = useQueryClient();
+  const { sku, name } = detail.product;
+  const [open, setOpen] = useState(false);
+  const [title, setTitle] = useState("");
+  const [unit, setUnit] = useState("");
+  const [kind, who] = [viewpoint.who.split(":")[0], viewpoint.who.split(":")[1]];
+  const pin = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/api/checks", {
+          body: {
+            name: title,
+            doc: {
+              price: {
+                sku,
+                at: detail.at,
+                ...(viewpoint.channel && { channel: viewpoint.channel }),
+                ...(viewpoint.quantity > 1 && { quantity: viewpoint.quantity }),
+                ...(who && { [kind === "customer" ? "customer" : "group"]: who }),
+              },
+              is: { unit: unit.trim() === "" ? null : unit.trim() },
+            },
+          },
+        }),
+      ),
+    onSuccess: async () => {
+      setOpen(false);
+      await client.invalidateQueries({ queryKey: ["book", "checks"] });
+    },
+  });
+  if (!may) return null;
+  if (!open)
+    return (
+      <Button
+        look="bare"
+        className="ml-auto"
+        onClick={() => {
+          pin.reset();
+          setTitle(`${name || sku}${viewpoint.quantity > 1 ? `, ${viewpoint.quantity} pieces` : ""}`);
+          setUnit(detail.answer.unit ?? "");
+          setOpen(true);
+        }}
+      >
+        <Pin size={13} aria-hidden /> {pin.isSuccess ? "Pinned" : "Pin"}
+      </Button>
+    );
+  return (
+    <form
+      aria-label="Pin this price"
+      className="mt-2 w-full space-y-1.5 rounded-[4px] border border-ink/40 px-3 py-2 text-[14px]"
+      onSubmit={(e) => {
+        e.preventDefault();
+        pin.mutate();
+      }}
+    >
+      <p className="text-quiet">
+        Every change of the book says from now on whether this price, at this viewpoint and moment, would no longer be{" "}
+        {amount(unit || null)}.
+      </p>
+      <input
+        aria-label="What is expected"
+        className="field w-full"
+        value={title}
+        onChange={(e) => setTitle(e.target.value)}
+      />
+      <div className="flex items-center gap-2">
+        <input
+          aria-label="Expected price"
+          inputMode="decimal"
+          placeholder="no price"
+          className="field w-24 text-right"
+          value={unit}
+          onChange={(e) => setUnit(e.target.value)}
+        />
+        <Button look="ink" type="submit" disabled={pin.isPending}>
+          Pin the price
+        </Button>
+        <Button onClick={() => setOpen(false)}>Leave it</Button>
+      </div>
+      <FieldError>{pin.error ? errorText(pin.error) : undefined}</FieldError>
+    </form>
+  );
+}
