@@ -19,6 +19,8 @@ func TestFromAFileToAPriceInTheShop(t *testing.T) {
 	pg.importFile("sku,name,list price,cost,category,tax class\nBIRD-1,Bird bath in stoneware,40.00,20.00,Garden/Baths,standard\nBIRD-2,Bird table in oak,64.00,30.00,Garden/Tables,standard\n")
 	pg.says("2 new, 0 changed")
 	pg.click("button", "Import 2 products")
+	pg.says("It is in")
+	pg.show(p.url + "/catalogue")
 	pg.typeInto(pg.labelled("Find a product"), "bird")
 	pg.find("[data-sku=BIRD-1]")
 
@@ -59,7 +61,7 @@ func (p *page) importFile(content string) {
 	p.t.Helper()
 	file := filepath.Join(p.t.TempDir(), "goods.csv")
 	require.NoError(p.t, os.WriteFile(file, []byte(content), 0o644))
-	p.click("[role=tab]", "Import")
+	p.click("nav[aria-label='Parts of the catalogue'] a", "^Import$")
 	require.NoError(p.t, p.labelled("Product file").SetFiles([]string{file}))
 }
 
@@ -160,8 +162,7 @@ func TestBookOutChangedAndIn(t *testing.T) {
 	lay := func(pg *page, content string) {
 		file := filepath.Join(t.TempDir(), "book.json")
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
-		pg.show(p.url + "/catalogue")
-		pg.click("[role=tab]", "Whole book")
+		pg.show(p.url + "/catalogue/book")
 		require.NoError(t, pg.labelled("Book file").SetFiles([]string{file}))
 	}
 	pg := p.open(t, "/catalogue")

@@ -446,7 +446,16 @@ func TestAccessibility(t *testing.T) {
 			{"/stack/new?layer=sale", "[aria-label=Name]"},
 			{"/flags", "[data-flag]"},
 			{"/publish", "[data-sku]"},
-			{"/catalogue", "[data-sku]"},
+			{"/calendar?sku=KILN-EL-42&channel=web", "[data-bar]"},
+			{"/catalogue/products", "[data-sku]"},
+			{"/catalogue/product/KILN-EL-42", "[data-testid=matrix]"},
+			{"/catalogue/import?file=sales", "[aria-label='Product file']"},
+			{"/catalogue/ladders?item=by-the-box", "[aria-label='Break 1 from']"},
+			{"/catalogue/campaigns?item=glaze-week", "[aria-label='From date']"},
+			{"/catalogue/customers?item=C-01", "[aria-label='Agreed price']"},
+			{"/catalogue/channels?item=kilnfair", "[aria-label='Hours of notice']"},
+			{"/catalogue/settings", "[aria-label='Rounding']"},
+			{"/catalogue/log", "main"},
 		} {
 			pg.MustEval(`theme => localStorage.setItem("dogbane-theme", theme)`, theme)
 			pg.show(p.url + view.path)

@@ -318,7 +318,7 @@ func shorten(s string) string {
 
 // cellChanges are the fields in which two products differ; all filled fields of a new one.
 func cellChanges(before, after *pricing.Product) []CellChange {
-	var list []CellChange
+	list := []CellChange{}
 	for _, f := range Fields {
 		was, is := "", text(after, f.Key)
 		if before != nil {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/demo"
+	"dogbane/internal/pricing"
 )
 
 func preview(t *testing.T, csv string) *Preview {
@@ -95,4 +96,21 @@ func FuzzReadCSV(f *testing.F) {
 			require.LessOrEqual(t, len(p.Changes)+p.Unchanged, len(table.Rows))
 		}
 	})
+}
+
+// Attributes come from columns named like them; an amount with its unit from one cell.
+func TestAttributesAndContent(t *testing.T) {
+	book := demo.Book(0)
+	book.Products[0].Attrs = map[string]pricing.Attr{"cone": TextAttr("6")}
+	table, err := ReadCSV([]byte("sku,Cone,content,least order\nNEW-1,9,12.5 kg,6\nNEW-2,,kg,0\n"))
+	require.NoError(t, err)
+	p, err := Compare(table, Match(table.Headers, ProductColumns(book)), book)
+	require.NoError(t, err)
+	require.Len(t, p.Changes, 1)
+	after := p.Changes[0].After
+	require.Equal(t, "9", after.Attrs["cone"].Number.String())
+	require.Equal(t, "12.5", after.Content.Amount.String())
+	require.Equal(t, "kg", after.Content.Of)
+	require.Equal(t, 6, after.MinOrder)
+	require.Equal(t, []string{"content", "least order"}, []string{p.Bad[1].Column, p.Bad[0].Column})
 }

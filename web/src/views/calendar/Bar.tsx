@@ -52,7 +52,7 @@ export function Bar({
   const left = ends.from ? scale.at(ends.from) : own ? 0 : first ? scale.at(first.from) : 0;
   const right = ends.to ? scale.at(ends.to) : own ? 1 : last ? scale.at(last.to) : 0;
   if (right <= 0 || left >= 1 || right <= left)
-    return chosen || draft ? <div ref={track} className="relative h-6" /> : null;
+    return chosen || draft ? <div ref={track} className="relative h-[24px]" /> : null;
   const movable = may && own;
   const shift = (grip: Grip, of: Ends, share: number) => {
     const next = { ...of };
@@ -84,14 +84,14 @@ export function Bar({
   const words = `${ends.from ? `from ${moment(ends.from, now)}` : "from the beginning"} ${ends.to ? `through ${through(ends.to, now)}` : "without end"}`;
   const narrow = right - left < 0.12;
   return (
-    <div ref={track} className="relative h-6">
+    <div ref={track} className="relative h-[24px]">
       <div
         role="button"
         tabIndex={0}
         aria-label={`${bar.name}, ${words}${off ? `, ${bar.status}` : ""}`}
         aria-pressed={chosen}
         data-bar={bar.code}
-        className={`absolute top-[2px] h-5 overflow-hidden rounded-[2px] border text-left outline-offset-2 ${chosen ? "z-10 ring-2 ring-ink" : ""} ${off || !own ? "border-dashed" : ""} ${movable ? "cursor-grab" : ""} touch-none`}
+        className={`absolute top-[2px] h-[20px] overflow-hidden rounded-[2px] border text-left outline-offset-2 ${chosen ? "z-10 ring-2 ring-ink" : ""} ${off || !own ? "border-dashed" : ""} ${movable ? "cursor-grab" : ""} touch-none`}
         style={{
           left: `${left * 100}%`,
           width: `max(6px, ${(right - left) * 100}%)`,

@@ -59,6 +59,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
   const { data, error, refetch } = useCalendar(scale.from, scale.to);
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [draft, setDraft] = useState<Ends | null>(null);
+  const { data: state } = useProgramState();
   const may = useMay("manager");
   const edit = useEdit();
   const index = zooms.indexOf(scale.zoom);
@@ -104,7 +105,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
         <div key={b.code} className="flex">
           <button
             type="button"
-            className={`w-[214px] shrink-0 truncate pr-2 pl-7 text-left text-[13px] leading-6 ${on ? "font-semibold" : ""} ${b.status === "on" ? "" : "text-quiet"}`}
+            className={`w-[214px] shrink-0 truncate pr-2 pl-7 text-left text-[13px] leading-[24px] ${on ? "font-semibold" : ""} ${b.status === "on" ? "" : "text-quiet"}`}
             title={b.name}
             onClick={() => choose({ campaign, code: b.code })}
           >
@@ -130,10 +131,10 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
         </div>
       );
     });
-  const visible = (b: CalendarBar) =>
-    b.spans.length > 0 || ((b.from ?? "") < scale.to && ((b.to ?? "") === "" || (b.to ?? "") > scale.from));
+  // What is on shows only where it is open; what is off or a draft, where it would be.
+  const visible = (b: CalendarBar) => b.spans.length > 0 || (chosen?.code === b.code && draft !== null);
   const shown = data.bars.filter(visible);
-  const layers = [...new Set([...(["catalog", "sale", "tier", "group", "promotion"] as Layer[])])];
+  const layers = (state?.layers ?? []).map((l) => l.layer as Layer);
   return (
     <div className="flex h-full">
       <div className="flex min-w-0 flex-1 flex-col">
@@ -163,9 +164,9 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
           </div>
         </div>
         <Axis scale={scale} now={now} />
-        <div className="relative min-h-0 flex-1 overflow-y-auto pb-4" data-testid="lanes">
-          <Grid scale={scale} now={now} />
-          <div className="relative">
+        <div className="relative min-h-0 flex-1 overflow-y-auto [scrollbar-gutter:stable]" data-testid="lanes">
+          <div className="relative min-h-full pb-4">
+            <Grid scale={scale} now={now} />
             {data.campaigns.length > 0 && (
               <>
                 <LaneHead>
@@ -235,16 +236,20 @@ const LaneHead = ({ children }: { children: React.ReactNode }) => (
 
 function Axis({ scale, now }: { scale: Scale; now: string }) {
   return (
-    <div className="flex h-6 shrink-0 border-b border-ink/40 text-[12px]" aria-hidden>
+    <div
+      className="flex h-10 shrink-0 overflow-hidden border-b border-ink/40 text-[12px] [scrollbar-gutter:stable]"
+      aria-hidden
+    >
       <div className="w-[214px] shrink-0" />
       <div className="relative min-w-0 flex-1 overflow-hidden">
         {ticks(scale).map((t) => (
           <span
             key={t.at}
-            className={`absolute top-0.5 border-l pl-1 whitespace-nowrap ${t.strong ? "font-semibold" : "text-quiet"}`}
+            className={`absolute bottom-0 border-l pl-1 leading-[18px] whitespace-nowrap ${t.above ? "border-ink/40" : ""}`}
             style={{ left: `${scale.at(t.at) * 100}%` }}
           >
-            {t.label}
+            {t.above && <b className="block font-semibold">{t.above}</b>}
+            <span className="text-quiet">{t.label}</span>
           </span>
         ))}
         {now > scale.from && now < scale.to && (
@@ -263,7 +268,7 @@ const Grid = ({ scale, now }: { scale: Scale; now: string }) => (
     {ticks(scale).map((t) => (
       <span
         key={t.at}
-        className={`absolute inset-y-0 border-l ${t.strong ? "border-ink/25" : "border-line/60"}`}
+        className={`absolute inset-y-0 border-l ${t.above ? "border-ink/25" : "border-line/60"}`}
         style={{ left: `${scale.at(t.at) * 100}%` }}
       />
     ))}

@@ -14,13 +14,13 @@ export function CourseChart({ viewpoint, scale, now }: { viewpoint: Viewpoint; s
   const sku = params.get("sku") ?? "";
   const { data } = usePriceCourse(viewpoint, sku, scale.from, scale.to);
   return (
-    <section aria-label="Price over time" className="shrink-0 border-t-2 border-ink/25 bg-sheet">
+    <section aria-label="Price over time" className="shrink-0 overflow-x-clip border-t-2 border-ink/25 bg-sheet">
       <div className="flex">
         <div className="w-[214px] shrink-0 px-3 py-2">
           <ProductPick viewpoint={viewpoint} sku={sku} onPick={(s) => set({ sku: s })} />
           {data && sku && <Key data={data} />}
         </div>
-        <div className="relative min-w-0 flex-1">
+        <div className="relative min-w-0 flex-1 overflow-hidden [scrollbar-gutter:stable]">
           {sku === "" ? (
             <p className="px-4 py-8 text-quiet">Choose a product to see its price over this span.</p>
           ) : (

@@ -71,7 +71,8 @@ export function scaleOf(from: string, to: string, zoom: Zoom): Scale {
 export interface Tick {
   at: string;
   label: string;
-  strong: boolean;
+  /** What stands above it: the week, the month or the year that begins. */
+  above: string;
 }
 
 /** The marks of the axis. */
@@ -79,34 +80,23 @@ export function ticks(s: Scale): Tick[] {
   const list: Tick[] = [];
   const end = wall(s.to);
   const begin = wall(s.from);
+  const put = (d: Date, label: string, above = "") =>
+    list.push({ at: wallText(d), label: format(d, label), above: above && format(d, above) });
   if (s.zoom === "day") {
-    for (let h = 0; h < 24; h += 2)
-      list.push({
-        at: wallText(addMinutes(begin, h * 60)),
-        label: format(addMinutes(begin, h * 60), "HH:mm"),
-        strong: h === 0,
-      });
+    for (let h = 0; h < 24; h += 2) put(addMinutes(begin, h * 60), "HH:mm", h === 0 ? "EEE d MMM" : "");
   } else if (s.zoom === "year") {
     for (let d = startOfMonth(begin); d < end; d = addMonths(d, 1))
-      if (d >= begin)
-        list.push({
-          at: wallText(d),
-          label: format(d, d.getMonth() === 0 ? "MMM yyyy" : "MMM"),
-          strong: d.getMonth() === 0,
-        });
+      if (d >= begin) put(d, "MMM", list.length === 0 || d.getMonth() === 0 ? "yyyy" : "");
   } else {
+    let month = "";
     for (let d = begin; d < end; d = addDays(d, 1)) {
       const monday = d.getDay() === 1;
-      if (s.zoom === "quarter" && !monday) continue;
-      const label =
-        s.zoom === "week"
-          ? format(d, "EEE d MMM")
-          : s.zoom === "quarter"
-            ? format(d, "d MMM")
-            : monday
-              ? format(d, "EEE d MMM")
-              : format(d, "d");
-      list.push({ at: wallText(d), label, strong: monday });
+      if (s.zoom === "week") put(d, "EEE d", d.getTime() === begin.getTime() ? "MMMM" : "");
+      else if (s.zoom === "month") put(d, "d", monday ? "EEE d MMM" : "");
+      else if (monday) {
+        put(d, "d", format(d, "MMM") === month ? "" : "MMMM");
+        month = format(d, "MMM");
+      }
     }
   }
   return list;

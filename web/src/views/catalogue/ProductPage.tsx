@@ -224,10 +224,16 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
             look="danger"
             disabled={edit.isPending}
             onClick={() =>
-              edit.mutate(
-                { changes: [{ kind: "products", code: sku, etag: page.etag }], summary: `Deleted the product ${sku}` },
-                { onSuccess: () => void navigate(`/catalogue/products${carried(params)}`) },
-              )
+              // The product's query fails before the callbacks of mutate would run: only the promise still tells.
+              void edit
+                .mutateAsync({
+                  changes: [{ kind: "products", code: sku, etag: page.etag }],
+                  summary: `Deleted the product ${sku}`,
+                })
+                .then(
+                  () => navigate(`/catalogue/products${carried(params)}`),
+                  () => undefined, // shown below
+                )
             }
           >
             Delete the product

@@ -6,6 +6,7 @@ import { count } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
+import { CrashGuard } from "../../ui/crash-guard";
 import { TrailPanel } from "../trail/TrailPanel";
 import { HelpSheet } from "./HelpSheet";
 import { Palette } from "./Palette";
@@ -109,9 +110,15 @@ export function Frame() {
       {priced && <ViewpointBar />}
       <div className="flex min-h-0 flex-1">
         <main ref={main} tabIndex={-1} className="min-w-0 flex-1 overflow-hidden outline-none">
-          <Outlet />
+          <CrashGuard at={at}>
+            <Outlet />
+          </CrashGuard>
         </main>
-        {open && <TrailPanel />}
+        {open && (
+          <CrashGuard at={params.get("sku") ?? ""}>
+            <TrailPanel />
+          </CrashGuard>
+        )}
       </div>
       <Palette open={palette} onOpenChange={setPalette} />
       <HelpSheet open={help} onOpenChange={setHelp} />

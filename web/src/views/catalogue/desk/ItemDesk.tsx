@@ -330,9 +330,10 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
             disabled={edit.isPending}
             title={item.uses.length > 0 ? "It is in use; the error says where" : undefined}
             onClick={() =>
-              edit.mutate(
-                { changes: [{ kind, code, etag: item.etag }] },
-                { onSuccess: () => (sessionStorage.removeItem(key), onCode(null)) },
+              // The item leaves the list before the callbacks of mutate would run: only the promise still tells.
+              void edit.mutateAsync({ changes: [{ kind, code, etag: item.etag }] }).then(
+                () => (sessionStorage.removeItem(key), onCode(null)),
+                () => undefined, // shown beside
               )
             }
           >
@@ -354,7 +355,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
           ))}
         </ul>
       )}
-      {item && item.uses.length > 0 && (
+      {item && kind !== "customers" && item.uses.length > 0 && (
         <section aria-label="Where it is used" className="mt-5">
           <h2 className="border-b pb-1">
             Used by {count(item.uses.length)} {item.uses.length === 1 ? "rule" : "rules"}

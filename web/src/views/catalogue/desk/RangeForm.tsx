@@ -38,7 +38,7 @@ export function Reach({ where }: { where: Where }) {
   });
   if (!data || data.errors.length > 0) return null;
   return (
-    <p className="mt-1 text-[14px] text-quiet" data-testid="range-reach">
+    <p className="mt-1 text-[14px] leading-snug text-quiet" data-testid="range-reach">
       <b className="text-ink">{count(data.reach)}</b> products{data.sample.length > 0 && `: ${data.sample.join("; ")}`}
       {data.reach > data.sample.length ? " …" : ""}
     </p>
