@@ -285,7 +285,7 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview,
 		if failed {
 			continue
 		}
-		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after), Before: before, After: after}
+		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column), Before: before, After: after}
 		if len(change.Changes) == 0 && before != nil {
 			out.Unchanged++
 			continue
@@ -316,10 +316,13 @@ func shorten(s string) string {
 	return s
 }
 
-// cellChanges are the fields in which two products differ; all filled fields of a new one.
-func cellChanges(before, after *pricing.Product) []CellChange {
+// cellChanges are the mapped fields in which two products differ; all filled ones of a new product.
+func cellChanges(before, after *pricing.Product, mapped map[string]int) []CellChange {
 	list := []CellChange{}
 	for _, f := range Fields {
+		if _, here := mapped[f.Key]; !here {
+			continue
+		}
 		was, is := "", text(after, f.Key)
 		if before != nil {
 			was = text(before, f.Key)
@@ -329,6 +332,9 @@ func cellChanges(before, after *pricing.Product) []CellChange {
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(after.Attrs)) {
+		if _, here := mapped[attrPrefix+name]; !here {
+			continue
+		}
 		was := ""
 		if before != nil {
 			was = before.Attrs[name].Text

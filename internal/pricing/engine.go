@@ -112,7 +112,7 @@ func (e *Engine) compileRules(book *Book) {
 			e.rules = append(e.rules, &rule{Rule: doc, ordinal: len(e.rules)})
 		}
 	}
-	inParallel(len(e.rules), func(from, to int) {
+	InParallel(len(e.rules), func(from, to int) {
 		for _, r := range e.rules[from:to] {
 			e.ready(r, nil)
 		}
@@ -311,8 +311,8 @@ func (x *ruleLists) ready(n int) {
 	})
 }
 
-// inParallel cuts 0..n-1 into one piece per core.
-func inParallel(n int, work func(from, to int)) {
+// InParallel cuts 0..n-1 into one piece per core.
+func InParallel(n int, work func(from, to int)) {
 	workers := max(1, min(runtime.GOMAXPROCS(0), n/16))
 	piece := (n + workers - 1) / workers
 	var wg sync.WaitGroup

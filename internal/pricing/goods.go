@@ -178,7 +178,7 @@ func (v *view) limitsOf() *limits {
 	for _, tax := range v.taxes {
 		l.shares = append(l.shares, v.share(tax))
 	}
-	inParallel(len(v.products), func(from, to int) {
+	InParallel(len(v.products), func(from, to int) {
 		for p := int32(from); p < int32(to); p++ {
 			l.breakEven[p] = v.minorLimit(v.limit(p, money.Rat{}))
 			l.spent[p] = v.spentOn(p)

@@ -736,7 +736,7 @@ func (sw *Sweep) Margins() *Margins {
 	sw.once.Do(func() {
 		n := sw.Len()
 		m := Margins{make([]int64, n), make([]int64, n), make([]bool, n)}
-		inParallel(n, func(from, to int) {
+		InParallel(n, func(from, to int) {
 			for p := from; p < to; p++ {
 				m.Net[p], m.Left[p], m.Known[p] = sw.Margin(int32(p))
 			}

@@ -8,6 +8,7 @@ import (
 	"io"
 	"maps"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -17,6 +18,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/catalogue"
 	"dogbane/internal/money"
+	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
 
@@ -30,6 +32,11 @@ type waitingFile struct {
 	name, kind string
 	table      *catalogue.Table
 	at         time.Time
+
+	mu      sync.Mutex
+	planned string // the mapping and the book's version that the plan is of
+	plan    *plan
+	preview ImportPreview
 }
 
 const (
@@ -72,9 +79,52 @@ type ImportMapping struct {
 // plan is what importing a file does: changes of the book, and what is kept beside it.
 type plan struct {
 	summary  string
+	products []catalogue.RowChange // of products; written as changes only when they are wanted
 	changes  []store.Change
 	sales    []store.Sale
 	rateDays []store.RateDay
+	written  sync.Once
+}
+
+// write makes changes of the products that a file makes or changes, once, on all cores.
+func (p *plan) write() []store.Change {
+	p.written.Do(func() {
+		if len(p.products) == 0 {
+			return
+		}
+		p.changes = make([]store.Change, len(p.products))
+		pricing.InParallel(len(p.changes), func(from, to int) {
+			for i := from; i < to; i++ {
+				c := &p.products[i]
+				p.changes[i] = store.Change{Kind: store.Products, Code: c.SKU, After: bookfile.EncodeProduct(&c.After)}
+				if c.Before != nil {
+					p.changes[i].Before = bookfile.EncodeProduct(c.Before)
+				}
+			}
+		})
+	})
+	return p.changes
+}
+
+// book is the book that the plan leads to. Products are taken as they were read from the file.
+func (p *plan) book(now *pricing.Book) (*pricing.Book, error) {
+	if len(p.products) == 0 {
+		return store.Apply(now, p.changes)
+	}
+	next := *now
+	next.Products = slices.Clone(now.Products)
+	at := make(map[string]int, len(next.Products))
+	for i := range next.Products {
+		at[next.Products[i].SKU] = i
+	}
+	for i := range p.products {
+		if n, exists := at[p.products[i].SKU]; exists {
+			next.Products[n] = p.products[i].After
+		} else {
+			next.Products = append(next.Products, p.products[i].After)
+		}
+	}
+	return &next, nil
 }
 
 type importPath struct {
@@ -104,7 +154,7 @@ func (s *Server) registerImports(api huma.API) {
 			return nil, asProblem(err)
 		}
 		snap := s.live.Current()
-		next, err := store.Apply(snap.Book, p.changes)
+		next, err := p.book(snap.Book)
 		if err != nil {
 			return nil, asProblem(err)
 		}
@@ -199,7 +249,7 @@ func (s *Server) shelve(ctx context.Context, kind, name string, table *catalogue
 		}
 		delete(shelf.files, oldest)
 	}
-	shelf.files[token] = &waitingFile{name, kind, table, time.Now()}
+	shelf.files[token] = &waitingFile{name: name, kind: kind, table: table, at: time.Now()}
 	shelf.mu.Unlock()
 	mapping, err := s.store.Mapping(ctx, kind, table.Headers)
 	if err != nil {
@@ -222,6 +272,12 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	s.imports.mu.Unlock()
 	if file == nil {
 		return nil, ImportPreview{}, huma.Error410Gone("This file is no longer at hand. Choose it again.")
+	}
+	file.mu.Lock()
+	defer file.mu.Unlock()
+	key := fmt.Sprint(s.live.Current().Version, mapping)
+	if file.plan != nil && file.planned == key && file.kind != "sales" { // what was sold before is asked anew
+		return file.plan, file.preview, nil
 	}
 	out := ImportPreview{Token: token, Kind: file.kind, File: file.name, Headers: file.table.Headers, Mapping: mapping, Rows: len(file.table.Rows), Bad: []catalogue.BadCell{}, Changes: []catalogue.RowChange{}, Fields: []ImportField{}}
 	for _, c := range s.columns(file.kind) {
@@ -253,6 +309,7 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	}
 	out.BadCount = len(bad)
 	out.Bad = append(out.Bad, bad[:min(len(bad), previewRows)]...)
+	file.planned, file.plan, file.preview = key, p, out
 	return p, out, nil
 }
 
@@ -266,7 +323,7 @@ func (s *Server) ready(ctx context.Context, token string, mapping map[string]str
 		return nil, out, invalid("mapping", out.Problem)
 	case out.BadCount > 0:
 		return nil, out, invalid("file", fmt.Sprintf("%d rows cannot be imported as they are; nothing was imported.", out.BadCount))
-	case len(p.changes) == 0 && len(p.sales) == 0:
+	case len(p.products)+len(p.changes)+len(p.sales) == 0:
 		return nil, out, huma.Error409Conflict("The file changes nothing.")
 	}
 	return p, out, nil
@@ -281,14 +338,7 @@ func (s *Server) planProducts(file *waitingFile, p *plan, out *ImportPreview) ([
 	out.Changed = len(compared.Changes) - out.New
 	out.Changes = append(out.Changes, compared.Changes[:min(len(compared.Changes), previewRows)]...)
 	p.summary = fmt.Sprintf("Imported %s: %d new, %d changed products", out.File, out.New, out.Changed)
-	for i := range compared.Changes {
-		c := &compared.Changes[i]
-		change := store.Change{Kind: store.Products, Code: c.SKU, After: bookfile.EncodeProduct(&c.After)}
-		if c.Before != nil {
-			change.Before = bookfile.EncodeProduct(c.Before)
-		}
-		p.changes = append(p.changes, change)
-	}
+	p.products = compared.Changes
 	return compared.Bad, nil
 }
 
@@ -348,15 +398,19 @@ func (s *Server) doImport(ctx context.Context, p *plan, name string, tell report
 		s.purchases.forget()
 	}
 	saved := Saved{Version: s.live.Current().Version, Summary: p.summary}
-	if len(p.changes) > 0 {
+	tell("Checking", 0, len(p.products))
+	if changes := p.write(); len(changes) > 0 {
 		before := s.live.Current()
-		tell("Checking", 0, len(p.changes))
-		entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: p.summary, Changes: p.changes, Progress: func(n int) {
+		next, err := p.book(before.Book)
+		if err != nil {
+			return Saved{}, err
+		}
+		entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: p.summary, Changes: changes, Base: before.Book, Next: next, Progress: func(n int) {
 			step := "Writing"
-			if n == len(p.changes) {
+			if n == len(changes) {
 				step = "Working out prices"
 			}
-			tell(step, n, len(p.changes))
+			tell(step, n, len(changes))
 		}})
 		if err != nil {
 			if len(p.sales) > 0 {

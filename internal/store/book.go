@@ -2,11 +2,13 @@ package store
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -47,6 +49,10 @@ type Edit struct {
 	Undoes       *int64 // the log entry that this takes back
 
 	Progress func(done int) // told how many changes are written; may be nil
+
+	// Next is the book that the changes lead to where whoever makes the edit knows it, made from Base. It is used as long
+	// as Base is the current book; else the changes are applied.
+	Base, Next *pricing.Book
 }
 
 // Entry is one saved edit in the log.
@@ -257,13 +263,18 @@ func document(settings string, byKind map[string][]string) []byte {
 	return doc.Bytes()
 }
 
-// batchSize is how many items one statement writes.
-const batchSize = 500
+// batchSize is how many items one statement writes, partSize how many changes a part of a log entry holds.
+const batchSize, partSize = 500, 2000
 
 // save writes an edit in one transaction and returns its log entry, or a *Conflict where a piece is no longer as the
 // edit found it.
 func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 	entry := Entry{At: edit.At, Who: edit.Who, Summary: edit.Summary, Changes: edit.Changes, Undoes: edit.Undoes}
+	var parts [][]byte
+	var packErr error
+	var packing sync.WaitGroup // while the database writes
+	packing.Go(func() { parts, packErr = pack(edit.Changes) })
+	defer packing.Wait()
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		var head bookRow
 		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Take(&head).Error; err != nil {
@@ -290,7 +301,10 @@ func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := logChanges(tx, row.ID, edit.Changes); err != nil {
+		if packing.Wait(); packErr != nil {
+			return packErr
+		}
+		if err := logChanges(tx, row.ID, edit.Changes, parts); err != nil {
 			return err
 		}
 		entry.ID = row.ID
@@ -309,7 +323,7 @@ func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 type logPart struct {
 	Entry   int64
 	Part    int
-	Changes string
+	Changes []byte
 }
 
 type logPiece struct {
@@ -318,20 +332,42 @@ type logPiece struct {
 	Part       int
 }
 
-// logChanges keeps what an entry changed in parts that fit into a packet, and which pieces those were.
-func logChanges(tx *gorm.DB, entry int64, changes []Change) error {
-	for from := 0; from < len(changes); from += batchSize {
-		batch := changes[from:min(from+batchSize, len(changes))]
-		text, err := json.Marshal(batch)
+// pack writes changes as packed JSON, in parts that each fit into a packet.
+func pack(changes []Change) ([][]byte, error) {
+	var parts [][]byte
+	for batch := range slices.Chunk(changes, partSize) {
+		var packed bytes.Buffer
+		w, err := gzip.NewWriterLevel(&packed, gzip.BestSpeed)
+		if err == nil {
+			err = errors.Join(json.NewEncoder(w).Encode(batch), w.Close())
+		}
 		if err != nil {
+			return nil, fmt.Errorf("pack the changes: %w", err)
+		}
+		parts = append(parts, packed.Bytes())
+	}
+	return parts, nil
+}
+
+func unpack(part []byte) ([]Change, error) {
+	r, err := gzip.NewReader(bytes.NewReader(part))
+	if err != nil {
+		return nil, err
+	}
+	var changes []Change
+	return changes, json.NewDecoder(r).Decode(&changes)
+}
+
+// logChanges keeps what an entry changed, and which pieces those were.
+func logChanges(tx *gorm.DB, entry int64, changes []Change, parts [][]byte) error {
+	for part, packed := range parts {
+		if err := tx.Create(&logPart{entry, part, packed}).Error; err != nil {
 			return err
 		}
-		if err := tx.Create(&logPart{entry, from / batchSize, string(text)}).Error; err != nil {
-			return err
-		}
+		batch := changes[part*partSize : min((part+1)*partSize, len(changes))]
 		pieces := make([]logPiece, len(batch))
 		for i, c := range batch {
-			pieces[i] = logPiece{c.Kind, c.Code, entry, from / batchSize}
+			pieces[i] = logPiece{c.Kind, c.Code, entry, part}
 		}
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&pieces).Error; err != nil {
 			return err
@@ -432,13 +468,16 @@ func (s *Store) LogEntry(ctx context.Context, id int64) (Entry, error) {
 		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
 	}
 	e := Entry{ID: row.ID, At: row.At, Who: row.Who, Version: row.Version, Summary: row.Summary, Undoes: row.Undoes}
-	var parts []string
-	if err := s.db.WithContext(ctx).Raw("SELECT changes FROM log_parts WHERE entry = ? ORDER BY part", id).Scan(&parts).Error; err != nil {
+	if err := json.Unmarshal([]byte(row.Changes), &e.Changes); err != nil { // entries of older versions keep all here
 		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
 	}
-	for _, part := range append([]string{row.Changes}, parts...) { // entries of older versions keep all in one
-		var changes []Change
-		if err := json.Unmarshal([]byte(part), &changes); err != nil {
+	var parts []logPart
+	if err := s.db.WithContext(ctx).Where("entry = ?", id).Order("part").Find(&parts).Error; err != nil {
+		return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
+	}
+	for _, part := range parts {
+		changes, err := unpack(part.Changes)
+		if err != nil {
 			return Entry{}, fmt.Errorf("read log entry %d: %w", id, err)
 		}
 		e.Changes = append(e.Changes, changes...)
@@ -455,7 +494,7 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]En
 		Version int64
 		Summary string
 		Undoes  *int64
-		Part    string
+		Part    []byte
 	}
 	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, c.changes AS part
 		FROM log_pieces p JOIN log l ON l.id = p.entry JOIN log_parts c ON c.entry = p.entry AND c.part = p.part
@@ -466,7 +505,7 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]En
 	var list []Entry
 	for _, r := range rows {
 		e := Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes}
-		if err := json.Unmarshal([]byte(r.Part), &e.Changes); err != nil {
+		if e.Changes, err = unpack(r.Part); err != nil {
 			return nil, fmt.Errorf("read log entry %d: %w", r.ID, err)
 		}
 		e.Changes = slices.DeleteFunc(e.Changes, func(c Change) bool { return c.Kind != kind || c.Code != code })

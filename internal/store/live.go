@@ -99,7 +99,12 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 	l.edits.Lock()
 	defer l.edits.Unlock()
 	before := l.Current()
-	next, err := Apply(before.Book, edit.Changes)
+	next, err := edit.Next, error(nil)
+	if next == nil || edit.Base != before.Book {
+		next, err = Apply(before.Book, edit.Changes)
+	} else {
+		err = bookfile.CheckTaxClasses(next)
+	}
 	if err != nil {
 		return Entry{}, err
 	}
@@ -213,12 +218,18 @@ func applyRules(next *pricing.Book, changes []Change) error {
 }
 
 func applyProducts(next *pricing.Book, changes []Change) error {
+	changes = slices.DeleteFunc(slices.Clone(changes), func(c Change) bool { return c.Kind != Products })
+	decoded, errs := make([]pricing.Product, len(changes)), make([]error, len(changes))
+	pricing.InParallel(len(changes), func(from, to int) {
+		for i := from; i < to; i++ {
+			if changes[i].After != nil {
+				decoded[i], errs[i] = bookfile.DecodeProduct(changes[i].After, next)
+			}
+		}
+	})
 	var products map[string]int
 	gone := map[string]bool{}
-	for _, c := range changes {
-		if c.Kind != Products {
-			continue
-		}
+	for i, c := range changes {
 		if products == nil {
 			next.Products = slices.Clone(next.Products)
 			products = positions(next.Products, func(p *pricing.Product) string { return p.SKU })
@@ -227,11 +238,10 @@ func applyProducts(next *pricing.Book, changes []Change) error {
 			gone[c.Code] = true
 			continue
 		}
-		p, err := bookfile.DecodeProduct(c.After, next)
-		if err != nil {
-			return fmt.Errorf("product %q: %w", c.Code, err)
+		if errs[i] != nil {
+			return fmt.Errorf("product %q: %w", c.Code, errs[i])
 		}
-		put(&next.Products, products, c.Code, p)
+		put(&next.Products, products, c.Code, decoded[i])
 	}
 	if len(gone) > 0 {
 		next.Products = slices.DeleteFunc(next.Products, func(p pricing.Product) bool { return gone[p.SKU] })

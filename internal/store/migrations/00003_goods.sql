@@ -47,11 +47,11 @@ CREATE TABLE import_mappings (
   PRIMARY KEY (kind, headers)
 );
 
--- The changes of an entry that are too many for one row of the log.
+-- What an entry changed, in parts: JSON, packed with gzip.
 CREATE TABLE log_parts (
   entry BIGINT NOT NULL,
   part INT NOT NULL,
-  changes LONGTEXT NOT NULL,
+  changes LONGBLOB NOT NULL,
   PRIMARY KEY (entry, part)
 );
 
