@@ -232,10 +232,10 @@ func TestCheckBrokenAndShown(t *testing.T) {
 	pg.show(p.url + "/catalogue/checks")
 	pg.find("[data-check='The bat is 14.50']", "broken")
 	pg.says("but is 11.60")
-	pg.click("button", "Expect this")
+	pg.click("[aria-label^='Expect 11.60']")
 	pg.find("[data-check='The bat is 14.50']", "holds")
-	pg.click("[aria-label^=Unpin]")
-	pg.says("No price is pinned yet")
+	pg.click("[aria-label='Unpin The bat is 14.50']")
+	pg.eventually("it is gone", func() bool { return pg.text("[data-check='The bat is 14.50']") == "" })
 }
 
 // Ranges, campaigns, customers with agreed prices, groups and channels are made and changed where they are kept.

@@ -120,6 +120,9 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 		if err := s.SetFact(ctx, "demo-now", demo.Now); err != nil {
 			return err
 		}
+		if err := recordDemo(ctx, s, demo.Book(opt.scale), demo.PublishedFrom(zone)); err != nil {
+			return err
+		}
 	}
 	if err := admitSomebody(ctx, s); err != nil {
 		return err
@@ -169,6 +172,34 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 		slog.Warn("some requests were cut off", "error", err)
 	}
 	stop()
+	return nil
+}
+
+// recordDemo keeps what stands beside the demo's book: its sales, the day of its exchange rate, its pinned prices.
+func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time.Time) error {
+	var sales []store.Sale
+	for _, one := range demo.Sales(book) {
+		sales = append(sales, store.Sale{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity, Paid: one.Paid, Channel: one.Channel})
+	}
+	if err := s.AddSales(ctx, &store.SalesFile{Name: "six months of sales", Who: "the demo", At: at}, sales, func(int) {}); err != nil {
+		return err
+	}
+	day, err := time.Parse(time.DateOnly, demo.RateDay)
+	if err != nil {
+		return fmt.Errorf("read the day of the demo's rate: %w", err)
+	}
+	var days []store.RateDay
+	for currency, rate := range book.Settings.Rates {
+		days = append(days, store.RateDay{Currency: currency, Rate: rate.String(), Day: day})
+	}
+	if err := s.KeepRateDays(ctx, days); err != nil {
+		return err
+	}
+	for _, c := range demo.Checks() {
+		if err := s.SaveCheck(ctx, &store.Check{Name: c.Name, Doc: c.Doc, Who: "the demo", At: at}); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
