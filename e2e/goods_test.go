@@ -227,7 +227,14 @@ func TestCheckBrokenAndShown(t *testing.T) {
 	pg.typeInto(pg.labelled("SKUs"), "BAT-30")
 	pg.find("[aria-label='Checks that would break']", "The bat is 14.50")
 	pg.find("[aria-label='Checks that would break']", "11.60 then")
+	before := p.version(t)
 	pg.click("button", "Save the rule")
+	pg.find("[role=alertdialog]", "The bat is 14.50")
+	pg.click("button", "Leave it as it was")
+	pg.says("This would break a pinned price.")
+	require.Equal(t, before, p.version(t))
+	pg.click("button", "Save the rule")
+	pg.click("button", "Save it all the same")
 	pg.find("[data-rule=BAT-DAYS]")
 	pg.show(p.url + "/catalogue/checks")
 	pg.find("[data-check='The bat is 14.50']", "broken")
@@ -236,6 +243,8 @@ func TestCheckBrokenAndShown(t *testing.T) {
 	pg.find("[data-check='The bat is 14.50']", "holds")
 	pg.click("[aria-label='Unpin The bat is 14.50']")
 	pg.eventually("it is gone", func() bool { return pg.text("[data-check='The bat is 14.50']") == "" })
+	pg.click("button", "^Undo$")
+	pg.find("[data-check='The bat is 14.50']", "holds")
 }
 
 // Ranges, campaigns, customers with agreed prices, groups and channels are made and changed where they are kept.

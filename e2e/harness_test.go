@@ -51,6 +51,12 @@ func runAll(m *testing.M) int {
 	defer l.Kill()
 	browser = rod.New().ControlURL(l.MustLaunch()).MustConnect()
 	defer browser.MustClose()
+	defer func() {
+		if largeProgram != nil {
+			largeProgram.stop()
+			_ = os.RemoveAll(largeProgram.data)
+		}
+	}()
 	return m.Run()
 }
 

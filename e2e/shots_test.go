@@ -37,14 +37,23 @@ func TestPictures(t *testing.T) {
 		{"stack-dark", "/stack", "[data-rule]", "dark"},
 		{"editor", "/stack/rule/GLAZE-WEEK", "[data-testid=changed]", "light"},
 		{"editor-dark", "/stack/rule/TOOLS-CLEAR", "[data-testid=changed]", "dark"},
+		{"calendar", "/calendar?sku=KILN-EL-42&channel=web", "[aria-label^='Price: ']", "light"},
+		{"calendar-dark", "/calendar?sku=KILN-EL-42&channel=web&zoom=quarter", "[aria-label^='Price: ']", "dark"},
 		{"flags", "/flags", "[data-flag]", "light"},
 		{"publish", "/publish", "[data-sku]", "light"},
 		{"publish-dark", "/publish", "[data-sku]", "dark"},
-		{"catalogue", "/catalogue", "[data-sku]", "light"},
+		{"catalogue", "/catalogue/products", "[data-sku]", "light"},
+		{"product", "/catalogue/product/SW-01-12?channel=web", "[data-testid=matrix]", "light"},
+		{"channels", "/catalogue/channels?item=kilnfair", "[aria-label='Least reduction']", "light"},
+		{"checks", "/catalogue/checks", "[data-check]", "light"},
 	} {
 		pg.MustEval(`theme => localStorage.setItem("dogbane-theme", theme)`, shot.theme)
 		pg.show(p.url + shot.path)
 		pg.find(shot.wait)
 		picture(pg, shot.name)
 	}
+	pg.lay(p.url, "products", "winter.csv", "Article;Name;List price;Cost\nBAT-30;;15.20;\nKILN-EL-42;;1495.00;905.00\nSW-01-12;;15.10;9.40\nFERN-1;Fern dish, ash glaze;24.00;11.20\n")
+	pg.mapTo("SKU", "Article")
+	pg.find("[data-testid=effect]")
+	picture(pg, "import")
 }

@@ -41,6 +41,8 @@ need_mariadb() {
   need_package mariadb-server-core /usr/sbin/mariadbd /usr/bin/mariadb-install-db
   need_package mariadb-client-core /usr/bin/my_print_defaults
 }
+# A second reader of spreadsheets, for the tests.
+need_ssconvert() { need_package gnumeric /usr/bin/ssconvert; }
 need_chromium() { need_package chromium /usr/bin/chromium; }
 
 # web_modules: node_modules as the lock file says, once per lock file.

@@ -1,11 +1,13 @@
 package catalogue
 
 import (
+	"bytes"
 	"errors"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
@@ -113,4 +115,35 @@ func TestAttributesAndContent(t *testing.T) {
 	require.Equal(t, "kg", after.Content.Of)
 	require.Equal(t, 6, after.MinOrder)
 	require.Equal(t, []string{"content", "least order"}, []string{p.Bad[1].Column, p.Bad[0].Column})
+}
+
+// A sheet of more rows than can be taken is refused while it is read.
+func TestEndlessSheet(t *testing.T) {
+	f := excelize.NewFile()
+	defer f.Close()
+	w, err := f.NewStreamWriter("Sheet1")
+	require.NoError(t, err)
+	require.NoError(t, w.SetRow("A1", []any{"sku", "list"}))
+	for n := 2; n <= mostSheetRows+3; n++ {
+		cell, err := excelize.CoordinatesToCellName(1, n)
+		require.NoError(t, err)
+		require.NoError(t, w.SetRow(cell, []any{n, 1}))
+	}
+	require.NoError(t, w.Flush())
+	var out bytes.Buffer
+	require.NoError(t, f.Write(&out))
+	_, err = Read(out.Bytes())
+	var broken *FileError
+	require.ErrorAs(t, err, &broken)
+	require.Contains(t, broken.Error(), "more than 200000 rows")
+}
+
+// Numbers are taken as somebody typed them, not as binary stores them.
+func TestPlainCells(t *testing.T) {
+	for stored, typed := range map[string]string{
+		"19.989999999999998": "19.99", "0.30000000000000004": "0.3", "5.901234123457E12": "5901234123457", "1E-2": "0.01", "19.99": "19.99",
+		"5901234123457": "5901234123457", "007": "007", "1.50": "1.50", "12.5 kg": "12.5 kg", "-0.1": "-0.1", "A1.5E3": "A1.5E3", "": "",
+	} {
+		require.Equal(t, typed, plainCell(stored), stored)
+	}
 }

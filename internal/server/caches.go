@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"dogbane/internal/money"
@@ -94,6 +95,19 @@ type flagCache struct {
 	bySKU    map[string][]string // kinds by SKU
 }
 
+// lastAsked is when somebody last asked something; what pages ask by themselves does not count.
+type lastAsked struct{ at atomic.Int64 }
+
+var askedByItself = []string{"/api/state", "/api/flags", "/api/session"}
+
+func (l *lastAsked) note(path string) {
+	if strings.HasPrefix(path, "/api/") && !slices.Contains(askedByItself, path) {
+		l.at.Store(time.Now().UnixNano())
+	}
+}
+
+func (l *lastAsked) within(d time.Duration) bool { return time.Now().UnixNano()-l.at.Load() < int64(d) }
+
 // flagSpan is how far ahead flags are looked for.
 const flagSpan = 90 * pricing.Day
 
@@ -122,10 +136,13 @@ func (s *Server) findFlags(ctx context.Context, snap *store.Snapshot, day, at pr
 	if len(channels) == 0 {
 		channels = nil
 	}
-	// The search works half of the time, so that whoever uses the workbench meanwhile does not wait for it.
+	// The search works half of the time, and leaves the machine to whoever is asking something, for some seconds at most.
 	began := time.Now()
 	rest := func() error {
 		time.Sleep(min(time.Since(began), time.Second))
+		for waited := time.Duration(0); s.asked.within(400*time.Millisecond) && waited < 5*time.Second && ctx.Err() == nil; waited += 50 * time.Millisecond {
+			time.Sleep(50 * time.Millisecond)
+		}
 		began = time.Now()
 		return ctx.Err()
 	}

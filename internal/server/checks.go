@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
 
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
@@ -169,4 +170,40 @@ func (s *Server) broken(ctx context.Context, before, after *pricing.Engine) ([]B
 		out = append(out, BrokenCheck{c.ID, c.Name, problem, differences})
 	}
 	return out, nil
+}
+
+// Breaks is the problem document of a write that would break pinned prices and does not say that somebody has seen that.
+type Breaks struct {
+	huma.ErrorModel
+	Checks []BrokenCheck `json:"checks"`
+}
+
+// breaksSeenHeader of a request says that whoever sends it has seen which checks it breaks.
+const breaksSeenHeader = "Breaks-Seen"
+
+type breaksSeenKey struct{}
+
+func noteBreaksSeen(c *gin.Context) {
+	if c.GetHeader(breaksSeenHeader) != "" {
+		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), breaksSeenKey{}, true))
+	}
+	c.Next()
+}
+
+// keepsChecks refuses an edit that would break pinned prices, unless whoever makes it has seen that.
+func (s *Server) keepsChecks(ctx context.Context) func(before, after *pricing.Engine) error {
+	if seen, _ := ctx.Value(breaksSeenKey{}).(bool); seen {
+		return nil
+	}
+	return func(before, after *pricing.Engine) error {
+		broken, err := s.broken(ctx, before, after)
+		if err != nil || len(broken) == 0 {
+			return err
+		}
+		detail := fmt.Sprintf("This would break %d pinned prices.", len(broken))
+		if len(broken) == 1 {
+			detail = "This would break a pinned price."
+		}
+		return &Breaks{huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: detail}, broken}
+	}
 }

@@ -419,3 +419,23 @@ func TestWords(t *testing.T) {
 		a.do("POST", "/api/bulk/words/preview", bad, 422, nil)
 	}
 }
+
+// A write that would break a pinned price is refused with what it would break, until somebody says that it was seen.
+func TestWritesKeepChecks(t *testing.T) {
+	a := started(t, store.Manager)
+	a.do("POST", "/api/checks", map[string]any{"name": "the bat", "doc": map[string]any{"price": map[string]any{"sku": "BAT-30", "at": "2026-12-10T10:00"}, "is": map[string]any{"unit": "14.50"}}}, 204, nil)
+	var refused struct {
+		Detail string
+		Checks []struct{ Name string }
+	}
+	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.00"}, 409, &refused)
+	require.Equal(t, "the bat", refused.Checks[0].Name)
+	version, err := a.store.Version(t.Context())
+	require.NoError(t, err)
+	require.EqualValues(t, 1, version, "nothing was written")
+	a.do("PATCH", "/api/products/KILN-EL-42", map[string]string{"list": "1500.00"}, 200, nil)
+	var saved struct{ Entry int64 }
+	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.00"}, 200, &saved, "Breaks-Seen", "yes")
+	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.50"}, 200, nil) // it is broken already
+	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "14.50"}, 200, nil)
+}

@@ -143,7 +143,7 @@ func ruleChange(before, after *pricing.Rule) store.Change {
 // commit saves changes and answers what was saved.
 func (s *Server) commit(ctx context.Context, summary string, changes []store.Change) (*body[Saved], error) {
 	before := s.live.Current()
-	entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: summary, Changes: changes})
+	entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: summary, Changes: changes, Check: s.keepsChecks(ctx)})
 	if err == nil {
 		s.countMoved(before, entry)
 	}

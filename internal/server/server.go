@@ -34,6 +34,7 @@ type Server struct {
 	shown     shownCache
 	imports   importShelf
 	jobs      jobShelf
+	asked     lastAsked
 	purchases purchaseCache
 	attempts  attempts
 	counting  sync.Mutex // one count of moved prices at a time
@@ -50,7 +51,7 @@ func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
 // Handler serves the API and the front end from web.
 func (s *Server) Handler(web fs.FS) http.Handler {
 	r := newRouter()
-	r.Use(s.logged, recovered, sameSite, s.admitted)
+	r.Use(s.logged, recovered, sameSite, s.admitted, noteBreaksSeen)
 	r.HandleMethodNotAllowed = true
 	s.register(r)
 	files := http.FileServerFS(web)
@@ -94,7 +95,9 @@ func problem(c *gin.Context, status int, detail string) {
 
 func (s *Server) logged(c *gin.Context) {
 	begun := time.Now()
+	s.asked.note(c.Request.URL.Path)
 	c.Next()
+	s.asked.note(c.Request.URL.Path)
 	slog.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(begun))
 }
 

@@ -53,6 +53,10 @@ type Edit struct {
 	// Next is the book that the changes lead to where whoever makes the edit knows it, made from Base. It is used as long
 	// as Base is the current book; else the changes are applied.
 	Base, Next *pricing.Book
+
+	// Check looks at the prices that the edit leads to before anything is written; its error keeps the edit from being
+	// saved. It may be nil.
+	Check func(before, after *pricing.Engine) error
 }
 
 // Entry is one saved edit in the log.
@@ -264,7 +268,7 @@ func document(settings string, byKind map[string][]string) []byte {
 }
 
 // batchSize is how many items one statement writes, partSize how many changes a part of a log entry holds.
-const batchSize, partSize = 500, 2000
+const batchSize, partSize = 500, 500
 
 // save writes an edit in one transaction and returns its log entry, or a *Conflict where a piece is no longer as the
 // edit found it.

@@ -59,17 +59,6 @@ func (l *Live) swap(book *pricing.Book, version int64) error {
 	return nil
 }
 
-// replace swaps in a book made from the current one.
-func (l *Live) replace(book *pricing.Book, version int64) error {
-	now := l.Current()
-	zone, err := time.LoadLocation(book.Settings.TimeZone)
-	if err != nil {
-		return fmt.Errorf("read the book's time zone: %w", err)
-	}
-	l.current.Store(&Snapshot{version, book, now.Engine.Recompile(book), zone})
-	return nil
-}
-
 // Follow reloads the book whenever another instance has saved a newer version, until ctx ends.
 func (l *Live) Follow(ctx context.Context, every time.Duration) {
 	for {
@@ -108,6 +97,20 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 	if err != nil {
 		return Entry{}, err
 	}
+	zone, err := time.LoadLocation(next.Settings.TimeZone)
+	if err != nil {
+		return Entry{}, fmt.Errorf("read the book's time zone: %w", err)
+	}
+	var engine *pricing.Engine
+	var compiling sync.WaitGroup // while the database writes
+	compiling.Go(func() { engine = before.Engine.Recompile(next) })
+	defer compiling.Wait()
+	if edit.Check != nil {
+		compiling.Wait()
+		if err := edit.Check(before.Engine, engine); err != nil {
+			return Entry{}, err
+		}
+	}
 	entry, err := l.store.save(ctx, edit)
 	if err != nil {
 		var conflict *Conflict
@@ -117,11 +120,11 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 		return Entry{}, err
 	}
 	if entry.Version != before.Version+1 {
-		err = l.reload(ctx)
-	} else {
-		err = l.replace(next, entry.Version)
+		return entry, l.reload(ctx)
 	}
-	return entry, err
+	compiling.Wait()
+	l.current.Store(&Snapshot{entry.Version, next, engine, zone})
+	return entry, nil
 }
 
 // Undo takes a saved edit back, as a new edit.

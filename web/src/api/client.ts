@@ -44,7 +44,21 @@ let signedOut: () => void = () => undefined;
 export const onSignedOut = (act: () => void) => {
   signedOut = act;
 };
+let breaksSeen = 0;
+/** Makes a write once more after somebody has seen which checks it breaks. */
+export async function withBreaksSeen<T>(write: () => Promise<T>): Promise<T> {
+  breaksSeen++;
+  try {
+    return await write();
+  } finally {
+    breaksSeen--;
+  }
+}
 api.use({
+  onRequest({ request }) {
+    if (breaksSeen > 0) request.headers.set("Breaks-Seen", "yes");
+    return request;
+  },
   onResponse({ response, schemaPath }) {
     if (response.status === 401 && schemaPath !== "/api/session") signedOut();
   },
@@ -57,6 +71,8 @@ export class Problem extends Error {
     message: string,
     readonly details: { location: string; message: string }[],
     readonly now: unknown,
+    /** Pinned prices that the write would break; it is made once somebody has seen them. */
+    readonly checks: BrokenCheck[] = [],
   ) {
     super(message);
   }
@@ -68,6 +84,7 @@ interface ProblemDocument {
   title?: string;
   errors?: { location?: string; message?: string }[];
   now?: unknown;
+  checks?: BrokenCheck[];
 }
 
 /** The data of an answer, or its problem thrown. */
@@ -81,7 +98,7 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
   if (got.error !== undefined || !got.response.ok) {
     const p = (got.error ?? {}) as ProblemDocument;
     const details = (p.errors ?? []).map((e) => ({ location: e.location ?? "", message: e.message ?? "" }));
-    throw new Problem(got.response.status, p.detail || p.title || "Something went wrong.", details, p.now);
+    throw new Problem(got.response.status, p.detail || p.title || "Something went wrong.", details, p.now, p.checks);
   }
   return got.data as T;
 }

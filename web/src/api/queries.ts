@@ -1,10 +1,11 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
-import { useSaved } from "../ui/toasts";
+import { useAskBreaks, useSaved } from "../ui/toasts";
 import {
   api,
   Problem,
   take,
+  withBreaksSeen,
   type EditChange,
   type Impact,
   type Job,
@@ -243,8 +244,17 @@ export async function finished(begun: Promise<Job>, tell: (j: Job) => void = () 
 export function useSave<In>(write: (input: In) => Promise<Saved>) {
   const client = useQueryClient();
   const notify = useSaved();
+  const ask = useAskBreaks();
   return useMutation({
-    mutationFn: write,
+    mutationFn: async (input: In) => {
+      try {
+        return await write(input);
+      } catch (e) {
+        if (e instanceof Problem && e.checks.length > 0 && (await ask(e.checks)))
+          return withBreaksSeen(() => write(input));
+        throw e;
+      }
+    },
     onSuccess: async (saved) => {
       if (saved.entry) notify(saved);
       await refresh(client);

@@ -1,40 +1,59 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Toast } from "radix-ui";
+import { AlertDialog, Toast } from "radix-ui";
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
-import { api, take, type Saved } from "../api/client";
+import { api, take, type BrokenCheck, type Saved } from "../api/client";
 import { refresh } from "../api/queries";
 import { errorText } from "../lib/format";
 import { Button } from "./button";
+import { BrokenChecks } from "./effect-note";
 
 interface Notice {
   id: number;
   text: string;
   entry?: number;
+  /** The way back of what is not in the log. */
+  undo?: () => Promise<unknown>;
   bad?: boolean;
 }
 
 interface Notices {
   saved: (s: Saved) => void;
   fail: (e: unknown) => void;
+  done: (text: string, undo: () => Promise<unknown>) => void;
+  ask: (checks: BrokenCheck[]) => Promise<boolean>;
 }
 
-const Context = createContext<Notices>({ saved: () => undefined, fail: () => undefined });
+const Context = createContext<Notices>({
+  saved: () => undefined,
+  fail: () => undefined,
+  done: () => undefined,
+  ask: () => Promise.resolve(false),
+});
 
 /** Tells what was saved, with the way back. */
 export const useSaved = () => useContext(Context).saved;
 /** Tells that something failed where no control could show it. */
 export const useFailed = () => useContext(Context).fail;
 
+/** Tells what was done beside the log, with the way back. */
+export const useDone = () => useContext(Context).done;
+
+/** Shows which pinned prices a write would break, and asks whether it is to be made all the same. */
+export const useAskBreaks = () => useContext(Context).ask;
+
 let next = 1;
 
 export function Toasts({ children }: { children: ReactNode }) {
   const [list, setList] = useState<Notice[]>([]);
+  const [asked, setAsked] = useState<{ checks: BrokenCheck[]; answer: (yes: boolean) => void } | null>(null);
   const client = useQueryClient();
   const add = useCallback((n: Omit<Notice, "id">) => setList((old) => [...old.slice(-2), { ...n, id: next++ }]), []);
   const value = useMemo<Notices>(
     () => ({
       saved: (s) => add({ text: s.summary, entry: s.entry }),
       fail: (e) => add({ text: errorText(e), bad: true }),
+      done: (text, undo) => add({ text, undo }),
+      ask: (checks) => new Promise((answer) => setAsked({ checks, answer })),
     }),
     [add],
   );
@@ -42,6 +61,10 @@ export function Toasts({ children }: { children: ReactNode }) {
   const undo = async (n: Notice) => {
     close(n.id);
     try {
+      if (n.undo) {
+        await n.undo();
+        return;
+      }
       const s = await take(api.POST("/api/log/{id}/undo", { params: { path: { id: n.entry ?? 0 } } }));
       add({ text: s.summary });
       await refresh(client);
@@ -53,6 +76,32 @@ export function Toasts({ children }: { children: ReactNode }) {
     <Context.Provider value={value}>
       <Toast.Provider duration={9000} label="Notice">
         {children}
+        {asked && (
+          <AlertDialog.Root open>
+            <AlertDialog.Portal>
+              <AlertDialog.Overlay className="fixed inset-0 z-50 bg-black/35" />
+              <AlertDialog.Content className="fixed top-[18vh] left-1/2 z-50 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-[5px] border border-ink/40 bg-sheet p-5 shadow-2xl">
+                <AlertDialog.Title className="text-[17px]">Nothing is saved yet</AlertDialog.Title>
+                <AlertDialog.Description className="text-quiet">
+                  Somebody pinned what would be otherwise afterwards.
+                </AlertDialog.Description>
+                <BrokenChecks checks={asked.checks} />
+                <div className="mt-4 flex gap-2">
+                  <AlertDialog.Cancel asChild>
+                    <Button look="ink" onClick={() => (asked.answer(false), setAsked(null))}>
+                      Leave it as it was
+                    </Button>
+                  </AlertDialog.Cancel>
+                  <AlertDialog.Action asChild>
+                    <Button look="danger" onClick={() => (asked.answer(true), setAsked(null))}>
+                      Save it all the same
+                    </Button>
+                  </AlertDialog.Action>
+                </div>
+              </AlertDialog.Content>
+            </AlertDialog.Portal>
+          </AlertDialog.Root>
+        )}
         {list.map((n) => (
           <Toast.Root
             key={n.id}
@@ -60,7 +109,7 @@ export function Toasts({ children }: { children: ReactNode }) {
             className={`flex items-center gap-3 rounded-[4px] px-3 py-2 shadow-lg ${n.bad ? "bg-bad text-paper" : "bg-ink text-paper"}`}
           >
             <Toast.Title className="max-w-[52ch]">{n.text}</Toast.Title>
-            {n.entry !== undefined && (
+            {(n.entry !== undefined || n.undo) && (
               <Toast.Action altText="Undo in the log of the Catalogue view" asChild>
                 <button className="font-semibold underline underline-offset-2" onClick={() => void undo(n)}>
                   Undo

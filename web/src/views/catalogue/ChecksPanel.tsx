@@ -7,7 +7,7 @@ import { amount, count, moment } from "../../lib/format";
 import { carried } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty, Failed } from "../../ui/states";
-import { useFailed } from "../../ui/toasts";
+import { useDone, useFailed } from "../../ui/toasts";
 
 interface Asked {
   sku: string;
@@ -31,9 +31,15 @@ export function ChecksPanel() {
   const client = useQueryClient();
   const fail = useFailed();
   const done = () => client.invalidateQueries({ queryKey: ["book", "checks"] });
+  const tell = useDone();
   const drop = useMutation({
-    mutationFn: (id: number) => take(api.DELETE("/api/checks/{id}", { params: { path: { id } } })),
-    onSuccess: done,
+    mutationFn: (c: CheckRow) => take(api.DELETE("/api/checks/{id}", { params: { path: { id: c.id } } })),
+    onSuccess: (_, c) => {
+      tell(`Unpinned “${c.name}”`, () =>
+        take(api.POST("/api/checks", { body: { name: c.name, doc: c.doc } })).then(done),
+      );
+      return done();
+    },
     onError: fail,
   });
   const accept = useMutation({
@@ -135,7 +141,7 @@ export function ChecksPanel() {
                     </Button>
                   )}
                   {may && (
-                    <Button look="bare" aria-label={`Unpin ${c.name}`} onClick={() => drop.mutate(c.id)}>
+                    <Button look="bare" aria-label={`Unpin ${c.name}`} onClick={() => drop.mutate(c)}>
                       Unpin
                     </Button>
                   )}
