@@ -46,7 +46,8 @@ func TestSpreadsheetInASecondReader(t *testing.T) {
 			b, err2 := money.Parse(have[i][k])
 			if i > 0 && err1 == nil && err2 == nil {
 				numbers++
-				require.True(t, a.Equal(b), "row %d, column %d: %s and %s", i, k, cell, have[i][k])
+				// The reader writes out the binary number that the format stores, to its last digit.
+				require.True(t, a.Equal(b.Round(12, money.HalfUp)), "row %d, column %d: %s and %s", i, k, cell, have[i][k])
 				continue
 			}
 			require.Equal(t, strings.TrimPrefix(cell, "'"), have[i][k], "row %d, column %d", i, k)

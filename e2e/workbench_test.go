@@ -393,6 +393,16 @@ func TestBoardAtWork(t *testing.T) {
 		pg.click("button", "Make a rule for them")
 		pg.says("2 known")
 	})
+	t.Run("chosen prices are pinned", func(t *testing.T) {
+		pg.t = t
+		pg.show(p.url + "/board?channel=web&category=Wheels/Bats")
+		pg.click("[aria-label^='Choose Wheel bat, 30']")
+		pg.click("[aria-label^='Choose Wheel bat, 35']")
+		pg.click("button", "Pin their prices")
+		pg.says("Pinned 2 prices as they are seen here")
+		pg.show(p.url + "/catalogue/checks")
+		pg.find("[data-check='Wheel bat, 35 cm']", "holds")
+	})
 	t.Run("a kept view", func(t *testing.T) {
 		pg.t = t
 		pg.show(p.url + "/board?channel=web&category=Kilns&sort=margin")
@@ -428,6 +438,33 @@ func TestBoardAtWork(t *testing.T) {
 		pg.says("Below cost")
 		pg.find("[data-testid=matrix]")
 		pg.find("[data-testid=lowest30]")
+	})
+}
+
+// A percent that a marketplace would refuse names the nearest ones that it takes, and one click takes one of them.
+func TestDemandTakenByClick(t *testing.T) {
+	p := start(t, t.TempDir())
+	pg := p.openAs(t, "maren", "/stack/new?layer=promotion&channel=kilnfair")
+	pg.typeInto(pg.labelled("Name"), "Kiln days")
+	pg.click("[aria-label='Add SKUs']")
+	pg.typeInto(pg.labelled("SKUs"), "PLINTH-64")
+	percent := pg.labelled("How much")
+	pg.typeInto(percent, "3")
+	demands := "[aria-label='What channels demand']"
+	pg.find(demands, "Kilnfair demands at least 15 % off")
+	pg.find("[data-testid=nearest]", "0.0 % off")
+	buttons, err := pg.find("[data-testid=nearest]").Elements("button")
+	require.NoError(t, err)
+	require.Len(t, buttons, 2, "none at all, and enough")
+	enough := strings.TrimSuffix(buttons[1].MustText(), " % off")
+	buttons[1].MustClick()
+	require.Equal(t, enough, percent.MustProperty("value").Str())
+	pg.eventually("the demand is met", func() bool { return !strings.Contains(pg.text(demands), "at least 15 % off") })
+	pg.typeInto(percent, "90")
+	pg.find(demands, "Kilnfair permits at most 55 % off")
+	pg.eventually("the greatest reduction is named", func() bool {
+		buttons, err := pg.Elements("[data-testid=nearest] button")
+		return err == nil && len(buttons) == 1 && !strings.HasPrefix(buttons[0].MustText(), "90")
 	})
 }
 

@@ -136,12 +136,13 @@ func (s *Server) findFlags(ctx context.Context, snap *store.Snapshot, day, at pr
 	if len(channels) == 0 {
 		channels = nil
 	}
-	// The search works half of the time, and leaves the machine to whoever is asking something, for some seconds at most.
+	// The search works half of the time, and a tenth of it while somebody is asking something.
 	began := time.Now()
 	rest := func() error {
-		time.Sleep(min(time.Since(began), time.Second))
-		for waited := time.Duration(0); s.asked.within(400*time.Millisecond) && waited < 5*time.Second && ctx.Err() == nil; waited += 50 * time.Millisecond {
-			time.Sleep(50 * time.Millisecond)
+		worked := time.Since(began)
+		time.Sleep(min(worked, time.Second))
+		for waited := worked; s.asked.within(400*time.Millisecond) && waited < min(9*worked, 5*time.Second) && ctx.Err() == nil; waited += 20 * time.Millisecond {
+			time.Sleep(20 * time.Millisecond)
 		}
 		began = time.Now()
 		return ctx.Err()

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"time"
 
+	driver "github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
 	"gorm.io/driver/mysql"
 	"gorm.io/gorm"
@@ -26,7 +27,12 @@ type Store struct {
 
 // Open connects and brings the schema up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	db, err := gorm.Open(mysql.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
+	config, err := driver.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("read the name of the database: %w", err)
+	}
+	config.InterpolateParams = true // one way to the server and back for a statement, not three
+	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: config}), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
 	if err != nil {
 		return nil, fmt.Errorf("connect to MariaDB: %w", err)
 	}

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, Problem, take, type BulkForm } from "../../api/client";
 import { useSave, type Viewpoint } from "../../api/queries";
 import { amount, count, errorText } from "../../lib/format";
+import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/effect-note";
 import { FieldError } from "../../ui/states";
@@ -45,123 +45,117 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
     problem instanceof Problem ? problem.details.find((d) => d.location === place)?.message : undefined;
   const p = preview.data;
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-[10vh] left-1/2 z-50 w-[640px] max-w-[94vw] -translate-x-1/2 rounded-[5px] border border-ink/40 bg-sheet p-5 shadow-2xl"
+    <SheetDialog
+      title={
+        <>
+          Change list prices or costs of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`} products
+        </>
+      }
+      width={640}
+      onClose={onClose}
+    >
+      <p className="mt-3 text-[16px] leading-8">
+        <select
+          aria-label="What changes"
+          className="blank"
+          value={form.field}
+          onChange={(e) => change({ field: e.target.value as BulkForm["field"] })}
         >
-          <Dialog.Title className="text-[17px]">
-            Change list prices or costs of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`}{" "}
-            products
-          </Dialog.Title>
-          <p className="mt-3 text-[16px] leading-8">
-            <select
-              aria-label="What changes"
-              className="blank"
-              value={form.field}
-              onChange={(e) => change({ field: e.target.value as BulkForm["field"] })}
-            >
-              <option value="list">List price</option>
-              <option value="cost">Cost</option>
-            </select>{" "}
-            <select
-              aria-label="How it changes"
-              className="blank"
-              value={form.how}
-              onChange={(e) => change({ how: e.target.value as BulkForm["how"] })}
-            >
-              {hows.map(([key, name]) => (
-                <option key={key} value={key}>
-                  {name}
-                </option>
-              ))}
-            </select>{" "}
+          <option value="list">List price</option>
+          <option value="cost">Cost</option>
+        </select>{" "}
+        <select
+          aria-label="How it changes"
+          className="blank"
+          value={form.how}
+          onChange={(e) => change({ how: e.target.value as BulkForm["how"] })}
+        >
+          {hows.map(([key, name]) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </select>{" "}
+        <input
+          aria-label="By how much"
+          className="blank w-20 text-right"
+          autoFocus
+          placeholder="…"
+          inputMode="decimal"
+          aria-invalid={at("value") !== undefined}
+          value={form.value}
+          onChange={(e) => change({ value: e.target.value.trim() })}
+        />
+        , rounded{" "}
+        <select
+          aria-label="Direction of the ending"
+          className="blank"
+          value={form.step ? (form.direction ?? "nearest") : ""}
+          onChange={(e) =>
+            e.target.value === ""
+              ? change({ step: undefined, direction: undefined, shift: undefined })
+              : change({ step: form.step ?? "1", direction: e.target.value as "up", shift: form.shift ?? "-0.05" })
+          }
+        >
+          <option value="">to the cent</option>
+          <option value="nearest">to the nearest multiple of</option>
+          <option value="up">up to a multiple of</option>
+          <option value="down">down to a multiple of</option>
+        </select>{" "}
+        {form.step !== undefined && (
+          <>
             <input
-              aria-label="By how much"
-              className="blank w-20 text-right"
-              autoFocus
-              placeholder="…"
-              inputMode="decimal"
-              aria-invalid={at("value") !== undefined}
-              value={form.value}
-              onChange={(e) => change({ value: e.target.value.trim() })}
+              aria-label="Step"
+              className="blank w-14 text-right"
+              aria-invalid={at("step") !== undefined}
+              value={form.step}
+              onChange={(e) => change({ step: e.target.value.trim() })}
+            />{" "}
+            moved by{" "}
+            <input
+              aria-label="Shift"
+              className="blank w-16 text-right"
+              aria-invalid={at("shift") !== undefined}
+              value={form.shift ?? ""}
+              onChange={(e) => change({ shift: e.target.value.trim() })}
             />
-            , rounded{" "}
-            <select
-              aria-label="Direction of the ending"
-              className="blank"
-              value={form.step ? (form.direction ?? "nearest") : ""}
-              onChange={(e) =>
-                e.target.value === ""
-                  ? change({ step: undefined, direction: undefined, shift: undefined })
-                  : change({ step: form.step ?? "1", direction: e.target.value as "up", shift: form.shift ?? "-0.05" })
-              }
-            >
-              <option value="">to the cent</option>
-              <option value="nearest">to the nearest multiple of</option>
-              <option value="up">up to a multiple of</option>
-              <option value="down">down to a multiple of</option>
-            </select>{" "}
-            {form.step !== undefined && (
-              <>
-                <input
-                  aria-label="Step"
-                  className="blank w-14 text-right"
-                  aria-invalid={at("step") !== undefined}
-                  value={form.step}
-                  onChange={(e) => change({ step: e.target.value.trim() })}
-                />{" "}
-                moved by{" "}
-                <input
-                  aria-label="Shift"
-                  className="blank w-16 text-right"
-                  aria-invalid={at("shift") !== undefined}
-                  value={form.shift ?? ""}
-                  onChange={(e) => change({ shift: e.target.value.trim() })}
-                />
-              </>
-            )}
+          </>
+        )}
+      </p>
+      <FieldError>{problem ? errorText(problem) : undefined}</FieldError>
+      {p && form.value !== "" && !preview.error && (
+        <>
+          <p className="mt-2" data-testid="bulk-preview">
+            <b>{count(p.changed)}</b> of {count(p.reached)} change
+            {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move
+            {p.below > 0 && <span className="font-semibold text-bad">, {count(p.below)} come to lie below cost</span>}
           </p>
-          <FieldError>{problem ? errorText(problem) : undefined}</FieldError>
-          {p && form.value !== "" && !preview.error && (
-            <>
-              <p className="mt-2" data-testid="bulk-preview">
-                <b>{count(p.changed)}</b> of {count(p.reached)} change
-                {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move
-                {p.below > 0 && (
-                  <span className="font-semibold text-bad">, {count(p.below)} come to lie below cost</span>
-                )}
-              </p>
-              <BrokenChecks checks={p.checks} />
-              <table className="mt-2 w-full">
-                <tbody>
-                  {p.sample.map((c) => (
-                    <tr key={c.sku} className="border-t border-dotted">
-                      <td className="max-w-[320px] truncate py-0.5">{c.name || c.sku}</td>
-                      <td className="text-right text-quiet">{amount(c.before || null)}</td>
-                      <td className="pl-3 text-right font-medium">{amount(c.after)}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-            </>
-          )}
-          <div className="mt-4 flex gap-2">
-            <Button
-              look="ink"
-              disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending || form.value === ""}
-              onClick={() => save.mutate(undefined, { onSuccess: onClose })}
-            >
-              Save {p ? count(p.changed) : ""} amounts
-            </Button>
-            <Dialog.Close asChild>
-              <Button>Leave it</Button>
-            </Dialog.Close>
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+          <BrokenChecks checks={p.checks} />
+          <table className="mt-2 w-full">
+            <tbody>
+              {p.sample.map((c) => (
+                <tr key={c.sku} className="border-t border-dotted">
+                  <td className="max-w-[320px] truncate py-0.5">{c.name || c.sku}</td>
+                  <td className="text-right text-quiet">{amount(c.before || null)}</td>
+                  <td className="pl-3 text-right font-medium">{amount(c.after)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      <div className="mt-4 flex gap-2">
+        <Button
+          look="ink"
+          disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending || form.value === ""}
+          onClick={() => save.mutate(undefined, { onSuccess: onClose })}
+        >
+          Save {p ? count(p.changed) : ""} amounts
+        </Button>
+        <SheetClose asChild>
+          <Button>Leave it</Button>
+        </SheetClose>
+      </div>
+    </SheetDialog>
   );
 }

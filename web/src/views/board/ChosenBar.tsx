@@ -1,11 +1,12 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "../../api/client";
-import { useRules, useSave } from "../../api/queries";
+import { useRules, useSave, viewpointQuery } from "../../api/queries";
 import { count } from "../../lib/format";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
-import { useFailed } from "../../ui/toasts";
+import { useDone, useFailed } from "../../ui/toasts";
 
 interface Props {
   chosen: string[];
@@ -14,16 +15,54 @@ interface Props {
   onWords: () => void;
 }
 
+const mostPinned = 50;
+
 /** What can be done with the chosen products. */
 export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
   const { data: rules } = useRules();
-  const { params } = useViewpoint();
+  const { params, viewpoint } = useViewpoint();
   const navigate = useNavigate();
   const fail = useFailed();
   const [code, setCode] = useState("");
   const add = useSave(() =>
     take(api.POST("/api/rules/{code}/add-products", { params: { path: { code } }, body: { skus: chosen } })),
   );
+  const tell = useDone();
+  const client = useQueryClient();
+  const pin = useMutation({
+    mutationFn: async () => {
+      const [kind, who] = viewpoint.who.split(":");
+      for (const sku of chosen) {
+        const seen = await take(api.GET("/api/price", { params: { query: { ...viewpointQuery(viewpoint), sku } } }));
+        const price = {
+          sku,
+          at: seen.at,
+          ...(viewpoint.channel && { channel: viewpoint.channel }),
+          ...(viewpoint.quantity > 1 && { quantity: viewpoint.quantity }),
+          ...(who && { [kind === "customer" ? "customer" : "group"]: who }),
+        };
+        await take(
+          api.POST("/api/checks", {
+            body: { name: seen.product.name || sku, doc: { price, is: { unit: seen.answer.unit } } },
+          }),
+        );
+      }
+      return (await take(api.GET("/api/checks"))).checks
+        .map((c) => c.id)
+        .sort((a, b) => b - a)
+        .slice(0, chosen.length);
+    },
+    onSuccess: (ids) => {
+      const again = () => client.invalidateQueries({ queryKey: ["book", "checks"] });
+      tell(`Pinned ${count(ids.length)} prices as they are seen here`, async () => {
+        for (const id of ids) await take(api.DELETE("/api/checks/{id}", { params: { path: { id } } }));
+        await again();
+      });
+      onClear();
+      return again();
+    },
+    onError: fail,
+  });
   const make = () => {
     sessionStorage.setItem("dogbane-chosen", JSON.stringify(chosen));
     void navigate(`/stack/new${carried(params)}${carried(params) ? "&" : "?"}layer=sale&chosen=1`);
@@ -67,6 +106,14 @@ export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
       </Button>
       <Button className="border-paper/60 text-paper enabled:hover:bg-paper/15" onClick={onWords}>
         Tags and attributes
+      </Button>
+      <Button
+        className="border-paper/60 text-paper enabled:hover:bg-paper/15"
+        disabled={pin.isPending || chosen.length > mostPinned}
+        title={chosen.length > mostPinned ? `At most ${mostPinned} at once` : undefined}
+        onClick={() => pin.mutate()}
+      >
+        Pin their prices
       </Button>
       <Button
         look="bare"

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, Problem, take } from "../../api/client";
 import { useFacets, useProgramState, useSave, type Viewpoint } from "../../api/queries";
 import { count, errorText } from "../../lib/format";
+import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { FieldError } from "../../ui/states";
@@ -52,94 +52,87 @@ export function WordsDialog({ viewpoint, filter, skus, total, onClose }: Props) 
     taxClass: facets?.taxClasses,
   };
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-[10vh] left-1/2 z-50 w-[680px] max-w-[94vw] -translate-x-1/2 rounded-[5px] border border-ink/40 bg-sheet p-5 shadow-2xl"
-        >
-          <Dialog.Title className="text-[17px]">
-            Change a word of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`} products
-          </Dialog.Title>
-          <p className="mt-3 text-[16px] leading-8">
-            <select aria-label="What changes" className="blank" value={what} onChange={(e) => setWhat(e.target.value)}>
-              <option value="add tag">Add the tag</option>
-              <option value="remove tag">Take off the tag</option>
-              <option value="set attr">Set the attribute</option>
-              <option value="set category">Set the category to</option>
-              <option value="set brand">Set the brand to</option>
-              <option value="set supplier">Set the supplier to</option>
-              <option value="set type">Set the type to</option>
-              <option value="set taxClass">Set the tax class to</option>
-            </select>{" "}
-            {field === "attr" && (
-              <>
-                <input
-                  aria-label="Attribute"
-                  className="blank w-32"
-                  list="words-attrs"
-                  value={attr}
-                  onChange={(e) => setAttr(e.target.value)}
-                />{" "}
-                to{" "}
-              </>
-            )}
+    <SheetDialog
+      title={<>Change a word of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`} products</>}
+      width={680}
+      onClose={onClose}
+    >
+      <p className="mt-3 text-[16px] leading-8">
+        <select aria-label="What changes" className="blank" value={what} onChange={(e) => setWhat(e.target.value)}>
+          <option value="add tag">Add the tag</option>
+          <option value="remove tag">Take off the tag</option>
+          <option value="set attr">Set the attribute</option>
+          <option value="set category">Set the category to</option>
+          <option value="set brand">Set the brand to</option>
+          <option value="set supplier">Set the supplier to</option>
+          <option value="set type">Set the type to</option>
+          <option value="set taxClass">Set the tax class to</option>
+        </select>{" "}
+        {field === "attr" && (
+          <>
             <input
-              aria-label="Word"
-              className="blank w-56"
-              list="words-values"
-              placeholder={action === "set" ? "nothing" : ""}
-              value={value}
-              onChange={(e) => setValue(e.target.value)}
-            />
-            <datalist id="words-attrs">
-              {facets?.attrs.map((a) => (
-                <option key={a} value={a} />
-              ))}
-            </datalist>
-            <datalist id="words-values">
-              {(known[field] ?? []).slice(0, 300).map((v) => (
-                <option key={v} value={v} />
-              ))}
-            </datalist>
+              aria-label="Attribute"
+              className="blank w-32"
+              list="words-attrs"
+              value={attr}
+              onChange={(e) => setAttr(e.target.value)}
+            />{" "}
+            to{" "}
+          </>
+        )}
+        <input
+          aria-label="Word"
+          className="blank w-56"
+          list="words-values"
+          placeholder={action === "set" ? "nothing" : ""}
+          value={value}
+          onChange={(e) => setValue(e.target.value)}
+        />
+        <datalist id="words-attrs">
+          {facets?.attrs.map((a) => (
+            <option key={a} value={a} />
+          ))}
+        </datalist>
+        <datalist id="words-values">
+          {(known[field] ?? []).slice(0, 300).map((v) => (
+            <option key={v} value={v} />
+          ))}
+        </datalist>
+      </p>
+      {problem && (
+        <FieldError>
+          {problem instanceof Problem ? (problem.details[0]?.message ?? problem.message) : errorText(problem)}
+        </FieldError>
+      )}
+      {p && !preview.error && (
+        <div className="mt-2" data-testid="words-preview">
+          <p>
+            <b>{count(p.changed)}</b> of {count(p.reached)} products change
           </p>
-          {problem && (
-            <FieldError>
-              {problem instanceof Problem ? (problem.details[0]?.message ?? problem.message) : errorText(problem)}
-            </FieldError>
-          )}
-          {p && !preview.error && (
-            <div className="mt-2" data-testid="words-preview">
-              <p>
-                <b>{count(p.changed)}</b> of {count(p.reached)} products change
-              </p>
-              <ul className="mt-1 text-[14px] text-quiet">
-                {p.sample.map((s) => (
-                  <li key={s.sku} className="truncate">
-                    {s.name}: {s.before || "none"} → <span className="text-ink">{s.after || "none"}</span>
-                  </li>
-                ))}
-              </ul>
-              <div className="mt-2">
-                <EffectNote effect={p.effect ?? undefined} busy={preview.isFetching} now={state?.now ?? ""} />
-              </div>
-            </div>
-          )}
-          <div className="mt-4 flex gap-2">
-            <Button
-              look="ink"
-              disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending}
-              onClick={() => save.mutate(undefined, { onSuccess: onClose })}
-            >
-              Change {count(p?.changed ?? 0)} products
-            </Button>
-            <Dialog.Close asChild>
-              <Button>Leave it</Button>
-            </Dialog.Close>
+          <ul className="mt-1 text-[14px] text-quiet">
+            {p.sample.map((s) => (
+              <li key={s.sku} className="truncate">
+                {s.name}: {s.before || "none"} → <span className="text-ink">{s.after || "none"}</span>
+              </li>
+            ))}
+          </ul>
+          <div className="mt-2">
+            <EffectNote effect={p.effect ?? undefined} busy={preview.isFetching} now={state?.now ?? ""} />
           </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+        </div>
+      )}
+      <div className="mt-4 flex gap-2">
+        <Button
+          look="ink"
+          disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending}
+          onClick={() => save.mutate(undefined, { onSuccess: onClose })}
+        >
+          Change {count(p?.changed ?? 0)} products
+        </Button>
+        <SheetClose asChild>
+          <Button>Leave it</Button>
+        </SheetClose>
+      </div>
+    </SheetDialog>
   );
 }
