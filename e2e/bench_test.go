@@ -157,12 +157,7 @@ func BenchmarkWorkbench(b *testing.B) {
 	text, err := json.Marshal(rules)
 	require.NoError(b, err)
 	document["rules"] = text
-	var pinned struct{ Checks []struct{ ID int64 } } // the filling moves their prices
-	_, list := ask(b, client, "GET", p.url+"/api/checks", nil)
-	require.NoError(b, json.Unmarshal([]byte(list), &pinned))
-	for _, c := range pinned.Checks {
-		ask(b, client, "DELETE", fmt.Sprintf("%s/api/checks/%d", p.url, c.ID), nil)
-	}
+	p.unpin(b) // the filling moves their prices
 	status, answer := ask(b, client, "PUT", fmt.Sprintf("%s/api/book?version=%d", p.url, p.version(b)), document)
 	require.Equal(b, 200, status, answer)
 	pg := p.open(b, "/stack/rule/QUAY-CLAY")

@@ -117,6 +117,8 @@ func TestCalendarDrag(t *testing.T) {
 	drag("to", 2)
 	pg.find("[data-testid=moved]", "through Tue 1 Dec")
 	pg.click("button", "Keep it")
+	pg.find("[role=alertdialog]", "The table kiln is full price again in December")
+	pg.click("button", "Save it all the same")
 	pg.eventually("it is kept", func() bool { return p.version(t) == before+1 && pg.text("[data-testid=moved]") == "" })
 	pg.find(bar + "[aria-label*='through Tue 1 Dec']")
 	pg.click("[aria-label='Close this notice']")

@@ -132,6 +132,19 @@ func (p *program) stop() {
 	}
 }
 
+// unpin takes the demo's checks away, for what is meant to move their prices.
+func (p *program) unpin(t testing.TB) {
+	t.Helper()
+	client := p.client(t, "wout")
+	var pinned struct{ Checks []struct{ ID int64 } }
+	_, list := ask(t, client, "GET", p.url+"/api/checks", nil)
+	require.NoError(t, json.Unmarshal([]byte(list), &pinned))
+	for _, c := range pinned.Checks {
+		status, text := ask(t, client, "DELETE", fmt.Sprintf("%s/api/checks/%d", p.url, c.ID), nil)
+		require.Equal(t, http.StatusNoContent, status, text)
+	}
+}
+
 // page is a browser page with a patience of its own and short ways to say what a person does.
 type page struct {
 	*rod.Page

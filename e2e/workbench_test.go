@@ -105,6 +105,7 @@ func TestPeople(t *testing.T) {
 // Each kind of rule is made in the editor and its price read on the board.
 func TestEveryKindOfRule(t *testing.T) {
 	p := start(t, t.TempDir())
+	p.unpin(t)
 	pg := p.open(t, "/board")
 	client := p.client(t, "wout")
 	status, text := ask(t, client, "GET", p.url+"/api/book", nil)

@@ -139,10 +139,11 @@ func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *s
 func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string) (ProductPage, error) {
 	snap := s.live.Current()
 	out := ProductPage{Variants: []Variant{}, History: []PieceHistory{}}
-	p := findProduct(snap.Book, sku)
-	if p == nil {
+	number, exists := snap.Engine.ProductNumber(sku)
+	if !exists {
 		return out, store.ErrNotFound
 	}
+	p := snap.Engine.Products()[number]
 	vp, err := in.viewpoint(s, snap)
 	if err != nil {
 		return out, err
@@ -172,20 +173,22 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 		}
 	}
 	if p.Style != "" {
-		for i := range snap.Book.Products {
-			v := &snap.Book.Products[i]
-			if v.Style != p.Style || v.SKU == sku || len(out.Variants) == 200 {
-				continue
+		snap.Engine.Match(&pricing.Where{Field: pricing.FieldStyle, Values: []string{p.Style}}).Each(func(n int32) bool {
+			v := snap.Engine.Products()[n]
+			if n == number {
+				return true
 			}
 			one := Variant{SKU: v.SKU, Name: v.Name}
 			if v.List != nil {
 				text := bookfile.Amount(*v.List)
 				one.List = &text
 			}
-			if one.Price, _, err = price(v.SKU); err != nil {
-				return out, err
-			}
+			one.Price, _, err = price(v.SKU)
 			out.Variants = append(out.Variants, one)
+			return err == nil && len(out.Variants) < 200
+		})
+		if err != nil {
+			return out, err
 		}
 	}
 	out.History, err = s.history(ctx, store.Products, sku)

@@ -117,7 +117,7 @@ function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: B
         </div>
       ))}
       <div className="flex w-[58px] items-center gap-[3px]">
-        {row.rules.slice(0, 4).map((r) => (
+        {row.rules.slice(0, row.rules.length > 4 ? 2 : 4).map((r) => (
           <span key={r.code} title={r.name} className="inline-flex">
             <LayerMark layer={r.layer as Layer} title={r.name} size={12} />
           </span>
@@ -126,11 +126,11 @@ function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: B
           <span
             className="text-[11px] text-quiet"
             title={row.rules
-              .slice(4)
+              .slice(2)
               .map((r) => r.name)
               .join(", ")}
           >
-            +{count(row.rules.length - 4)}
+            +{count(row.rules.length - 2)}
           </span>
         )}
       </div>

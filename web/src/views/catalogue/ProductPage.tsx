@@ -46,9 +46,9 @@ export function ProductPage() {
             › {typeof doc.category === "string" ? doc.category.split("/").join(" › ") : ""}
           </p>
           <div className="flex items-baseline gap-4 border-b-2 border-ink/25 pb-1">
-            <h1 className="text-[21px]">{name}</h1>
-            <span className="text-quiet">{sku}</span>
-            <span className="ml-auto text-[21px] font-semibold" data-testid="product-price">
+            <h1 className="text-[21px] leading-snug [overflow-wrap:anywhere]">{name}</h1>
+            <span className="whitespace-nowrap text-quiet">{sku}</span>
+            <span className="ml-auto text-[21px] font-semibold whitespace-nowrap" data-testid="product-price">
               {amount(data.price)} <span className="text-[14px] font-normal text-quiet">{data.currency}</span>
             </span>
           </div>

@@ -99,7 +99,7 @@ function RateLine({ rate, book, may, onDone }: { rate: Rate; book: string; may: 
   const [form, setForm] = useState({ currency: rate.currency, rate: rate.rate, day: rate.day });
   const { data: state } = useProgramState();
   const isNew = rate.currency === "";
-  const dirty = form.rate.trim() !== rate.rate || form.day.trim() !== rate.day || isNew;
+  const dirty = form.rate.trim() !== rate.rate || (form.day.trim() !== rate.day && form.day.trim() !== "") || isNew;
   const body = {
     currency: form.currency.trim().toUpperCase(),
     rate: form.rate.trim(),
@@ -127,7 +127,10 @@ function RateLine({ rate, book, may, onDone }: { rate: Rate; book: string; may: 
           readOnly={!may}
           bad={at("rate") !== undefined}
           value={form.rate}
-          onChange={(v) => setForm({ ...form, rate: v })}
+          onChange={(v) =>
+            // Another rate is of another day, unless that is said.
+            setForm({ ...form, rate: v, day: form.day === rate.day && v !== rate.rate ? "" : form.day })
+          }
         />{" "}
         {isNew ? (
           <Blank
@@ -145,7 +148,7 @@ function RateLine({ rate, book, may, onDone }: { rate: Rate; book: string; may: 
         <Blank
           label={`Day of the rate of ${rate.currency || "the new currency"}`}
           className="w-[104px]"
-          placeholder={rate.rate ? "no day known" : "today"}
+          placeholder={form.rate === rate.rate && rate.rate ? "no day known" : "today"}
           readOnly={!may}
           bad={at("day") !== undefined}
           value={form.day}

@@ -79,7 +79,10 @@ export function Band({ layer, mode, rules, seen, filtered, channels, names, tick
       <div className="flex items-center gap-2.5 border-b border-ink/50 pb-1.5 pl-3">
         <LayerMark layer={layer} size={15} />
         <h2 className="text-[16px]">{layerNames[layer]}</h2>
-        <p className="text-quiet">{modeWords[mode] ?? mode}</p>
+        <p className="text-quiet">
+          {modeWords[mode] ?? mode}
+          {filtered && shown.length === 0 && <b className="ml-3 font-medium">no rule of this layer fits</b>}
+        </p>
         <Button
           className="ml-auto"
           disabled={!may}
@@ -112,12 +115,8 @@ export function Band({ layer, mode, rules, seen, filtered, channels, names, tick
           </ol>
         </SortableContext>
       </DndContext>
-      {shown.length === 0 && (
-        <p className="px-4 py-4 text-quiet">
-          {filtered
-            ? "No rule of this layer fits."
-            : `No rules yet. Without any, prices pass through this layer as they are.`}
-        </p>
+      {shown.length === 0 && !filtered && (
+        <p className="px-4 py-4 text-quiet">No rules yet. Without any, prices pass through this layer as they are.</p>
       )}
       <span className="sr-only" aria-live="assertive">
         {said}

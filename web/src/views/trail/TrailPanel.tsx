@@ -126,7 +126,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
           ))}
         </tbody>
       </table>
-      <dl className="mt-5 grid grid-cols-[88px_1fr] gap-y-0.5 border-t pt-2">
+      <dl className="mt-5 grid grid-cols-[88px_minmax(0,1fr)] [overflow-wrap:anywhere] gap-y-0.5 border-t pt-2">
         {(
           [
             ["Brand", product.brand],
@@ -147,6 +147,9 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
     </div>
   );
 }
+
+/** What the core kept of a price between two rules may have many digits; the first four say enough beside a name. */
+const shortened = (text: string | null | undefined) => amount(text).replace(/(\.\d{4})\d+$/, "$1…");
 
 const shapedWords: Record<string, string> = {
   "max-off": "held by its greatest reduction",
@@ -182,7 +185,9 @@ function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule:
             {s.ended && <span className="block text-[12px] text-quiet">ends the {s.ended}</span>}
           </span>
           <span className="ml-auto text-right">
-            <span className="font-medium">{amount(s.after)}</span>
+            <span className="font-medium" title={amount(s.after)}>
+              {shortened(s.after)}
+            </span>
             {s.share && (
               <span
                 className={`block text-[12px] ${s.left?.startsWith("-") ? "font-medium text-bad" : "text-quiet"}`}
