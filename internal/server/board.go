@@ -501,16 +501,9 @@ func (v *seen) row(number int32) BoardRow {
 		text := bookfile.Amount(*a)
 		return &text
 	}
-	plain := func(a *money.Rat) *string {
-		if a == nil {
-			return nil
-		}
-		text := a.String()
-		return &text
-	}
 	row, digits := v.sweep.Row(number), v.sweep.Digits
 	out := BoardRow{SKU: p.SKU, Name: p.Name, Category: p.Category, Unit: p.Unit, List: minor(row.List, row.HasList, digits), BookList: kept(p.List), BookCost: kept(p.Cost),
-		After: []string{}, Price: minor(row.Price, row.HasPrice, digits), Cost: minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: []string{}, Stock: plain(p.Stock), Sold: plain(p.Sold)}
+		After: []string{}, Price: minor(row.Price, row.HasPrice, digits), Cost: minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: []string{}, Stock: plainText(p.Stock), Sold: plainText(p.Sold)}
 	was, had := v.against.price(number)
 	out.Against = minor(was, had, digits)
 	d, known := v.change(number)
@@ -538,6 +531,15 @@ func (v *seen) row(number int32) BoardRow {
 		out.Flags = append(out.Flags, "thin-margin")
 	}
 	return out
+}
+
+// plainText is a number as it is kept.
+func plainText(a *money.Rat) *string {
+	if a == nil {
+		return nil
+	}
+	text := a.String()
+	return &text
 }
 
 // marginShare is a margin in millionths of the net price; false where there is none.
@@ -677,12 +679,7 @@ func (s *Server) price(ctx context.Context, in *ViewpointQuery, sku string) (Pri
 	}
 	lowest := sw.Row(n).Lowest
 	out.Lowest = minor(lowest, lowest > 0, sw.Digits)
-	for amount, to := range map[*money.Rat]**string{p.Stock: &out.Product.Stock, p.Sold: &out.Product.Sold} {
-		if amount != nil {
-			text := amount.String()
-			*to = &text
-		}
-	}
+	out.Product.Stock, out.Product.Sold = plainText(p.Stock), plainText(p.Sold)
 	for i := range snap.Book.Rules {
 		r := &snap.Book.Rules[i]
 		out.Rules = append(out.Rules, RuleMark{r.Code, cmp.Or(r.Name, r.Code), r.Layer.String()})

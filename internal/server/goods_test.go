@@ -258,6 +258,13 @@ func TestSales(t *testing.T) {
 	}
 	good := a.upload("sales", "sales.csv", []byte(file))
 	require.Equal(t, 3, good.New)
+	kept := a.keep(good)
+	require.Equal(t, "done", kept.State)
+	a.do("POST", fmt.Sprintf("/api/log/%d/undo", kept.Saved.Entry), nil, 200, nil)
+	require.Equal(t, before, sold("BAT-30"))
+	require.Equal(t, full, pays(other), "the undo takes the sales themselves back too")
+	good = a.upload("sales", "sales.csv", []byte(file))
+	require.Equal(t, 3, good.New)
 	require.Equal(t, "done", a.keep(good).State)
 	require.Equal(t, "7", sold("BAT-30"), "what is older than 30 days does not count")
 	require.Equal(t, full, pays(buyer))

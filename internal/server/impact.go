@@ -84,6 +84,8 @@ type Example struct {
 	Margin *string  `json:"margin"`
 	Left   *string  `json:"left"`
 	Cost   *string  `json:"cost" doc:"without tax"`
+	Stock  *string  `json:"stock"`
+	Sold   *string  `json:"sold" doc:"units in the last 30 days"`
 	Missed string   `json:"missed,omitempty" doc:"the reason why the rule does not apply to it"`
 	By     string   `json:"by,omitempty"`
 }
@@ -315,6 +317,7 @@ func (out *Impact) example(engine *pricing.Engine, rule *pricing.Rule, after *pr
 	}
 	shown := bookfile.Answer(a)
 	e := &Example{SKU: product.SKU, Name: product.Name, Final: shown.Unit, Shaped: []string{}}
+	e.Stock, e.Sold = plainText(product.Stock), plainText(product.Sold)
 	if shown.Margin != nil {
 		e.Margin, e.Left, e.Cost = shown.Margin.Percent, &shown.Margin.Amount, &shown.Margin.Cost
 	}

@@ -420,6 +420,11 @@ func (s *Server) doImport(ctx context.Context, p *plan, name string, tell report
 			return Saved{}, err
 		}
 		s.countMoved(before, entry)
+		if len(p.sales) > 0 {
+			if err := s.store.SetSalesEntry(ctx, file.ID, entry.ID); err != nil {
+				return Saved{}, err
+			}
+		}
 		saved = Saved{entry.Version, entry.ID, entry.Summary}
 	}
 	return saved, s.store.KeepRateDays(ctx, p.rateDays)

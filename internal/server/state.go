@@ -94,6 +94,8 @@ func (s *Server) registerState(api huma.API) {
 		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now())
 		if err == nil {
 			s.countMoved(before, entry)
+			err = s.store.DropSalesOf(ctx, in.ID)
+			s.purchases.forget()
 		}
 		return answer(saved(entry), err)
 	})

@@ -31,7 +31,9 @@ type SalesFile struct {
 	Name string
 	Who  string
 	At   time.Time
-	Rows int `gorm:"->;-:migration"` // counted, not kept
+	// Entry of the log that counted the file's units sold into the book, if one did; undoing that takes the file back.
+	Entry *int64
+	Rows  int `gorm:"->;-:migration"` // counted, not kept
 }
 
 // TableName of the files.
@@ -70,6 +72,22 @@ func (s *Store) DropSales(ctx context.Context, file int64) error {
 	}
 	if gone.RowsAffected == 0 {
 		return fmt.Errorf("sales file %d: %w", file, ErrNotFound)
+	}
+	return nil
+}
+
+// SetSalesEntry keeps which entry of the log counted a file's units sold.
+func (s *Store) SetSalesEntry(ctx context.Context, file, entry int64) error {
+	if err := s.db.WithContext(ctx).Model(&SalesFile{ID: file}).Update("entry", entry).Error; err != nil {
+		return fmt.Errorf("keep what counted the sales of file %d: %w", file, err)
+	}
+	return nil
+}
+
+// DropSalesOf forgets the sales whose units an entry of the log counted.
+func (s *Store) DropSalesOf(ctx context.Context, entry int64) error {
+	if err := s.db.WithContext(ctx).Where("entry = ?", entry).Delete(&SalesFile{}).Error; err != nil {
+		return fmt.Errorf("forget the sales of entry %d: %w", entry, err)
 	}
 	return nil
 }

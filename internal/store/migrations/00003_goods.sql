@@ -14,7 +14,8 @@ CREATE TABLE sales_files (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(255) NOT NULL,
   who VARCHAR(120) NOT NULL,
-  at DATETIME(6) NOT NULL
+  at DATETIME(6) NOT NULL,
+  entry BIGINT NULL -- of the log, which counted its units sold into the book
 );
 CREATE TABLE sales (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,

@@ -3089,6 +3089,9 @@ export interface components {
             raw: string;
             shaped: string[];
             sku: string;
+            /** @description units in the last 30 days */
+            sold: string | null;
+            stock: string | null;
         };
         Facets: {
             /** @description names of attributes */

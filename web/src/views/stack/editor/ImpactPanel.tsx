@@ -161,6 +161,13 @@ function ExampleLine({ impact }: { impact: Impact }) {
           cost {amount(e.cost)}, left {amount(e.left)}, {amount(e.margin)} %
         </p>
       )}
+      {(e.stock !== null || e.sold !== null) && (
+        <p className="text-[13px] text-quiet">
+          {[e.stock !== null && `${amount(e.stock)} in stock`, e.sold !== null && `${amount(e.sold)} sold in 30 days`]
+            .filter(Boolean)
+            .join(", ")}
+        </p>
+      )}
     </div>
   );
 }
