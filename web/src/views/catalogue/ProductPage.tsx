@@ -2,24 +2,14 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { EditChange, ProductPage as Page } from "../../api/client";
 import { Problem } from "../../api/client";
-import {
-  useEdit,
-  useEditEffect,
-  useFacets,
-  useMay,
-  useProductPage,
-  useProgramState,
-  useSettings,
-} from "../../api/queries";
+import { useEdit, useEditEffect, useMay, useProductPage, useProgramState } from "../../api/queries";
 import { amount, errorText, moment } from "../../lib/format";
 import { carried, useViewpoint } from "../../lib/viewpoint";
-import { Add } from "../../ui/blanks";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../ui/states";
 import { Elsewhere } from "../trail/Elsewhere";
-
-type Doc = Record<string, unknown>;
+import { fieldNames, ProductFields, type Doc } from "./ProductFields";
 
 /** One product: as it is kept, its prices for all groups and quantities, over time, its rules, variants and history. */
 export function ProductPage() {
@@ -126,43 +116,6 @@ function RuleForThis({ sku }: { sku: string }) {
   );
 }
 
-const textFields = [
-  ["name", "Name"],
-  ["category", "Category"],
-  ["brand", "Brand"],
-  ["supplier", "Supplier"],
-  ["type", "Type"],
-  ["style", "Style"],
-  ["gtin", "GTIN"],
-] as const;
-const amountFields = [
-  ["list", "List price"],
-  ["cost", "Cost without tax"],
-  ["rrp", "Recommended retail price"],
-  ["map", "Lowest advertised price"],
-  ["stock", "Stock"],
-  ["sold", "Sold in 30 days"],
-  ["rating", "Rating"],
-] as const;
-/** Keys of named amounts: further price levels, costs and list prices in other currencies. */
-const named = [
-  ["levels", "Price level"],
-  ["costs", "Further cost"],
-  ["listIn", "List price in"],
-] as const;
-const whole = new Set(["stock", "minOrder", "sold"]);
-
-interface Pair {
-  key: string;
-  value: string;
-}
-const pairs = (o: unknown): Pair[] =>
-  Object.entries((o ?? {}) as Record<string, unknown>).map(([key, value]) => ({ key, value: String(value) }));
-const unpair = (list: Pair[]) =>
-  Object.fromEntries(
-    list.filter((p) => p.key.trim() !== "" && p.value.trim() !== "").map((p) => [p.key.trim(), p.value.trim()]),
-  );
-
 /** The product as it is kept, every part of it edited, with what that would do to prices before it is saved. */
 function Fields({ page, sku }: { page: Page; sku: string }) {
   const saved = page.doc as Doc;
@@ -244,208 +197,6 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
   );
 }
 
-interface FieldsProps {
-  doc: Doc;
-  setDoc: (d: Doc) => void;
-  errors: { path: string; problem: string }[];
-  may: boolean;
-  gtin: string;
-}
-
-function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
-  const { data: facets } = useFacets();
-  const { data: settings } = useSettings();
-  const [attrs, setAttrs] = useState(() => pairs(doc.attrs));
-  const [extra, setExtra] = useState<Record<string, Pair[]>>(() =>
-    Object.fromEntries(named.map(([k]) => [k, pairs(doc[k])])),
-  );
-  const set = (k: string, v: unknown) => {
-    const next = Object.fromEntries(Object.entries({ ...doc, [k]: v }).filter(([, x]) => x !== undefined && x !== ""));
-    setDoc(next);
-  };
-  const at = (k: string) =>
-    errors.find((e) => e.path === k || e.path.startsWith(k + ".") || e.path.startsWith(k + "["))?.problem;
-  const text = (k: string) => (doc[k] === undefined ? "" : String(doc[k]));
-  const content = (doc.content ?? {}) as { amount?: string; of?: string };
-  const known = new Set<string>([
-    ...[...textFields, ...amountFields, ...named].map(([k]) => k as string),
-    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder"],
-  ]);
-  const field = (k: string, label: string, right = false) => (
-    <label key={k} className="flex items-center gap-2">
-      <span className="w-40 shrink-0 text-quiet">{label}</span>
-      <span className="min-w-0 flex-1">
-        <input
-          aria-label={label}
-          aria-invalid={at(k) !== undefined}
-          readOnly={!may}
-          list={facets && ["category", "brand", "supplier", "type"].includes(k) ? `facet-${k}` : undefined}
-          inputMode={right ? "decimal" : undefined}
-          className={`field w-full ${right ? "text-right" : ""}`}
-          value={text(k)}
-          onChange={(e) => {
-            const v = e.target.value;
-            set(k, whole.has(k) && /^\d+$/.test(v) ? Number(v) : v);
-          }}
-        />
-        <FieldError>{at(k) ?? (k === "gtin" && gtin ? gtin : undefined)}</FieldError>
-      </span>
-    </label>
-  );
-  const put = (k: string, list: Pair[]) => {
-    const o = unpair(list);
-    set(k, Object.keys(o).length > 0 ? o : undefined);
-  };
-  const rows = (list: Pair[], label: string, write: (l: Pair[]) => void, right: boolean) =>
-    list.map((p, i) => (
-      <span key={i} className="flex items-center gap-2">
-        <input
-          aria-label={`${label} ${i + 1}`}
-          className="field w-40 shrink-0"
-          readOnly={!may}
-          placeholder={label}
-          value={p.key}
-          onChange={(e) => write(list.map((x, n) => (n === i ? { ...x, key: e.target.value } : x)))}
-        />
-        <input
-          aria-label={`${label} ${i + 1}, value`}
-          className={`field min-w-0 flex-1 ${right ? "text-right" : ""}`}
-          readOnly={!may}
-          value={p.value}
-          onChange={(e) => write(list.map((x, n) => (n === i ? { ...x, value: e.target.value } : x)))}
-        />
-      </span>
-    ));
-  return (
-    <div className="grid grid-cols-2 gap-x-8 gap-y-1 max-[1000px]:grid-cols-1">
-      <div className="space-y-1">
-        {textFields.map(([k, label]) => field(k, label))}
-        <label className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Tags</span>
-          <input
-            aria-label="Tags"
-            className="field min-w-0 flex-1"
-            readOnly={!may}
-            value={Array.isArray(doc.tags) ? doc.tags.join(", ") : ""}
-            onChange={(e) =>
-              set("tags", e.target.value.trim() ? e.target.value.split(",").map((t) => t.trimStart()) : undefined)
-            }
-          />
-        </label>
-        {rows(attrs, "Attribute", (l) => (setAttrs(l), put("attrs", l)), false)}
-        {may && <Add onClick={() => setAttrs([...attrs, { key: "", value: "" }])}>an attribute</Add>}
-        <FieldError>{at("attrs") ?? at("tags")}</FieldError>
-      </div>
-      <div className="space-y-1">
-        {amountFields.map(([k, label]) => field(k, label, true))}
-        <label className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Tax class</span>
-          <select
-            aria-label="Tax class"
-            className="field min-w-0 flex-1"
-            disabled={!may}
-            value={text("taxClass")}
-            onChange={(e) => set("taxClass", e.target.value)}
-          >
-            <option value="">none: no tax</option>
-            {settings?.taxClasses.map((t) => (
-              <option key={t.class} value={t.class}>
-                {t.class}, {t.percent} %
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Sold by the</span>
-          <select
-            aria-label="Sold by the"
-            className="field min-w-0 flex-1"
-            disabled={!may}
-            value={text("unit") || "each"}
-            onChange={(e) => set("unit", e.target.value === "each" ? undefined : e.target.value)}
-          >
-            <option value="each">piece</option>
-            <option value="day">day (hire)</option>
-            <option value="month">month</option>
-          </select>
-        </label>
-        <span className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Content</span>
-          <input
-            aria-label="Content"
-            inputMode="decimal"
-            className="field w-24 text-right"
-            readOnly={!may}
-            value={content.amount ?? ""}
-            onChange={(e) =>
-              set("content", e.target.value || content.of ? { ...content, amount: e.target.value } : undefined)
-            }
-          />
-          <input
-            aria-label="Content is of"
-            placeholder="kg"
-            className="field w-20"
-            readOnly={!may}
-            value={content.of ?? ""}
-            onChange={(e) =>
-              set("content", e.target.value || content.amount ? { ...content, of: e.target.value } : undefined)
-            }
-          />
-        </span>
-        <FieldError>{at("content")}</FieldError>
-        {field("minOrder", "Least order", true)}
-        {named.map(([k, label]) => (
-          <div key={k} className="space-y-1">
-            {rows(
-              extra[k] ?? [],
-              label,
-              (l) => {
-                setExtra({ ...extra, [k]: l });
-                put(k, l);
-              },
-              true,
-            )}
-            <FieldError>{at(k)}</FieldError>
-          </div>
-        ))}
-        {may && (
-          <span className="flex flex-wrap gap-1.5">
-            {named.map(([k, label]) => (
-              <Add key={k} onClick={() => setExtra({ ...extra, [k]: [...(extra[k] ?? []), { key: "", value: "" }] })}>
-                {label.toLowerCase()}
-              </Add>
-            ))}
-          </span>
-        )}
-      </div>
-      {Object.keys(doc).some((k) => !known.has(k)) && (
-        <p className="col-span-full text-[13px] text-quiet">
-          It also says{" "}
-          {Object.keys(doc)
-            .filter((k) => !known.has(k))
-            .join(", ")}
-          , which is kept as it is.
-        </p>
-      )}
-      {facets &&
-        (
-          [
-            ["category", facets.categories],
-            ["brand", facets.brands],
-            ["supplier", facets.suppliers],
-            ["type", facets.types],
-          ] as const
-        ).map(([k, list]) => (
-          <datalist key={k} id={`facet-${k}`}>
-            {list.slice(0, 300).map((v) => (
-              <option key={v} value={v} />
-            ))}
-          </datalist>
-        ))}
-    </div>
-  );
-}
-
 /** A product that is not in the book yet. */
 function NewProduct() {
   const [doc, setDoc] = useState<Doc>({ sku: "" });
@@ -497,13 +248,6 @@ function NewProduct() {
     </div>
   );
 }
-
-const fieldNames: Record<string, string> = Object.fromEntries([
-  ...textFields,
-  ...amountFields,
-  ["tags", "Tags"],
-  ["attrs", "Attributes"],
-]);
 
 function History({ history }: { history: Page["history"] }) {
   const { data: state } = useProgramState();
