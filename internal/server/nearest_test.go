@@ -1,0 +1,61 @@
+package server_test
+
+import (
+	"net/url"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/money"
+	"dogbane/internal/store"
+)
+
+// The values named are valid, and a step further towards the one written is not: nothing nearer would do.
+func TestNearestValuesAreTheNearest(t *testing.T) {
+	a := started(t, store.Manager)
+	rule := func(kind, value string) map[string]any {
+		return map[string]any{"code": "TRY", "name": "Try", "layer": "promotion", "rank": 90, "where": map[string]any{"category": "Tools"}, "effect": map[string]string{kind: value}}
+	}
+	breaks := func(demand, kind, value string) bool {
+		var impact struct{ Demands []struct{ Kind, Channel string } }
+		a.do("POST", "/api/impact?channel=kilnfair", rule(kind, value), 200, &impact)
+		for _, d := range impact.Demands {
+			if d.Kind == demand && d.Channel == "kilnfair" {
+				return true
+			}
+		}
+		return false
+	}
+	for _, tc := range []struct{ demand, kind, value, step string }{
+		{"least-off", "percentOff", "4", "0.1"}, {"most-off", "percentOff", "93", "0.1"}, {"least-off", "amountOff", "0.10", "0.01"}, {"most-off", "setPrice", "0.50", "0.01"},
+	} {
+		require.True(t, breaks(tc.demand, tc.kind, tc.value), "%v", tc)
+		var near struct {
+			Kind         string
+			Lower, Upper *string
+		}
+		query := url.Values{"channel": {"kilnfair"}, "of": {"kilnfair"}, "demand": {tc.demand}}
+		a.do("POST", "/api/impact/nearest?"+query.Encode(), rule(tc.kind, tc.value), 200, &near)
+		require.Equal(t, tc.kind, near.Kind)
+		step := money.MustParse(tc.step)
+		found := 0
+		if near.Upper != nil && *near.Upper != "0.0" {
+			require.False(t, breaks(tc.demand, tc.kind, *near.Upper), "%v: %s", tc, *near.Upper)
+			closer := money.MustParse(*near.Upper).Sub(step)
+			require.True(t, breaks(tc.demand, tc.kind, closer.String()), "%v: %s would do too", tc, closer)
+			found++
+		}
+		if near.Lower != nil {
+			require.False(t, breaks(tc.demand, tc.kind, *near.Lower), "%v: %s", tc, *near.Lower)
+			if tc.demand == "most-off" {
+				closer := money.MustParse(*near.Lower).Add(step)
+				require.True(t, breaks(tc.demand, tc.kind, closer.String()), "%v: %s would do too", tc, closer)
+			}
+			found++
+		}
+		require.Positive(t, found, "%v", tc)
+	}
+	var none struct{ Kind string }
+	a.do("POST", "/api/impact/nearest?of=kilnfair&demand=least-off", map[string]any{"code": "TRY", "layer": "sale", "rank": 1, "where": map[string]any{"all": []any{}}, "effect": map[string]string{"level": "B"}}, 200, &none)
+	require.Empty(t, none.Kind, "a level has no value to search for")
+}
