@@ -61,6 +61,7 @@ func TestUnreadableFiles(t *testing.T) {
 		"a line of 5 MB":   {"sku,name\nA," + strings.Repeat("x", 5<<20) + "\n", 2, "5.0 MB"},
 		"a stray quote":    {"sku,name\nA,\"x\nB,y\n", 2, "quotes"},
 		"zero bytes":       {"sku,name\nA,\x00\n", 2, "zero bytes"},
+		"endless":          {"sku\n" + strings.Repeat("A\n", mostRows+1), 0, "more than 1000000 rows"},
 		"two same headers": {"sku,sku\nA,B\n", 1, "two columns"},
 	} {
 		_, err := ReadCSV([]byte(tc.data))

@@ -178,6 +178,18 @@ func (s *Server) registerImports(api huma.API) {
 	})
 }
 
+// keepOnly lets go of the plans of all files but one: a plan of 100,000 rows is large, and quickly made again.
+func (b *importShelf) keepOnly(file *waitingFile) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, other := range b.files {
+		if other != file && other.mu.TryLock() {
+			other.plan, other.planned = nil, ""
+			other.mu.Unlock()
+		}
+	}
+}
+
 func (b *importShelf) forget(token string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -310,6 +322,7 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	out.BadCount = len(bad)
 	out.Bad = append(out.Bad, bad[:min(len(bad), previewRows)]...)
 	file.planned, file.plan, file.preview = key, p, out
+	s.imports.keepOnly(file)
 	return p, out, nil
 }
 

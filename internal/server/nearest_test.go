@@ -17,7 +17,9 @@ func TestNearestValuesAreTheNearest(t *testing.T) {
 		return map[string]any{"code": "TRY", "name": "Try", "layer": "promotion", "rank": 90, "where": map[string]any{"category": "Tools"}, "effect": map[string]string{kind: value}}
 	}
 	breaks := func(demand, kind, value string) bool {
-		var impact struct{ Demands []struct{ Kind, Channel string } }
+		var impact struct {
+			Demands []struct{ Kind, Channel string }
+		}
 		a.do("POST", "/api/impact?channel=kilnfair", rule(kind, value), 200, &impact)
 		for _, d := range impact.Demands {
 			if d.Kind == demand && d.Channel == "kilnfair" {
