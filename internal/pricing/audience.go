@@ -25,6 +25,12 @@ type Viewpoint struct {
 	With       []string // codes of rules and campaigns that count as on
 }
 
+// Guest is the viewpoint of somebody unknown at the same place and time.
+func (vp Viewpoint) Guest() Viewpoint {
+	vp.Customer, vp.Groups, vp.FirstOrder, vp.SignedIn, vp.History = "", nil, false, nil, nil
+	return vp
+}
+
 // Purchase is an earlier purchase of the customer.
 type Purchase struct {
 	SKU      string

@@ -20,7 +20,7 @@ import (
 
 // EditForm is a set of changes of the book that belong together: all are saved, or none.
 type EditForm struct {
-	Changes []EditChange `json:"changes" minItems:"1" maxItems:"20000"`
+	Changes []EditChange `json:"changes" minItems:"1" maxItems:"1000"`
 	At      string       `json:"at,omitempty" doc:"the moment whose prices are compared in a preview; empty: now"`
 	Summary string       `json:"summary,omitempty" maxLength:"300" doc:"for the log; empty: it is worded here"`
 }

@@ -446,3 +446,24 @@ func TestWritesKeepChecks(t *testing.T) {
 	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.50"}, 200, nil) // it is broken already
 	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "14.50"}, 200, nil)
 }
+
+// What is known of a customer says nothing about the others beside whom the customer is shown.
+func TestGuestsAreNotTheCustomer(t *testing.T) {
+	a := started(t, store.Manager)
+	welcome := map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90, "where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"firstOrder": true}, "effect": map[string]any{"setPrice": "1.00"}}
+	a.do("POST", "/api/rules", welcome, 200, nil)
+	require.Equal(t, "done", a.keep(a.upload("sales", "s.csv", []byte("at,sku,quantity,customer\n2026-11-20,BAT-30,1,C-01\n"))).State)
+	var o struct {
+		Rows []struct {
+			Who    string
+			Prices []string
+		}
+	}
+	a.do("GET", "/api/outlook?sku=BAT-30&who=customer:C-02", nil, 200, &o)
+	for _, r := range o.Rows {
+		require.Equal(t, r.Who == "customer:C-02", r.Prices[0] == "1.00", r.Who)
+	}
+	var b struct{ Rows []struct{ Spread []string } }
+	a.do("GET", "/api/board?q=BAT-30&spread=group&who=customer:C-02", nil, 200, &b)
+	require.NotContains(t, b.Rows[0].Spread, "1.00")
+}

@@ -90,8 +90,8 @@ func (s *Server) outlook(ctx context.Context, in *ViewpointQuery, sku string) (O
 	row := func(who, name string, change func(*pricing.Viewpoint)) error {
 		r := OutlookRow{Who: who, Name: name, Prices: []*string{}}
 		for _, n := range out.Quantities {
-			one := vp
-			one.Groups, one.Customer, one.Quantity = nil, "", n
+			one := vp.Guest()
+			one.Quantity = n
 			change(&one)
 			p, err := price(one)
 			if err != nil {
@@ -111,7 +111,7 @@ func (s *Server) outlook(ctx context.Context, in *ViewpointQuery, sku string) (O
 		}
 	}
 	if vp.Customer != "" {
-		if err := row("customer:"+vp.Customer, vp.Customer, func(v *pricing.Viewpoint) { v.Customer = vp.Customer }); err != nil {
+		if err := row("customer:"+vp.Customer, vp.Customer, func(v *pricing.Viewpoint) { v.Customer, v.FirstOrder, v.History = vp.Customer, vp.FirstOrder, vp.History }); err != nil {
 			return out, err
 		}
 	}

@@ -147,9 +147,10 @@ func (s *Server) dropSales(ctx context.Context, id int64) (Saved, error) {
 
 // purchaseCache keeps what customers bought, until sales are brought in or taken back.
 type purchaseCache struct {
-	mu     sync.Mutex
-	loaded bool
-	by     map[string][]pricing.Purchase
+	mu      sync.Mutex
+	loaded  bool
+	version int64 // of the book when they were read: another instance may have brought sales in since
+	by      map[string][]pricing.Purchase
 }
 
 func (c *purchaseCache) forget() {
@@ -168,12 +169,12 @@ func (s *Server) knowBuyer(ctx context.Context, snap *store.Snapshot, vp *pricin
 	c := &s.purchases
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if !c.loaded {
+	if !c.loaded || c.version != snap.Version {
 		by, err := s.store.Purchases(ctx)
 		if err != nil {
 			return err
 		}
-		c.loaded, c.by = true, by
+		c.loaded, c.version, c.by = true, snap.Version, by
 	}
 	days := 0
 	for i := range snap.Book.Rules {

@@ -129,9 +129,9 @@ func (s *Server) spread(snap *store.Snapshot, by string, vp pricing.Viewpoint) (
 	switch by {
 	case "":
 	case "group":
-		add("", "everyone", func(v *pricing.Viewpoint) { v.Groups, v.Customer = nil, "" })
+		add("", "everyone", func(v *pricing.Viewpoint) { *v = v.Guest() })
 		for _, g := range book.Groups {
-			add("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) { v.Groups, v.Customer = []string{g.Code}, "" })
+			add("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) { *v = v.Guest(); v.Groups = []string{g.Code} })
 		}
 	case "channel":
 		for _, c := range book.Channels {

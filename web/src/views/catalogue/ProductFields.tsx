@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { useFacets, useSettings } from "../../api/queries";
+import { isAt } from "../../lib/paths";
 import { Add } from "../../ui/blanks";
 import { FieldError } from "../../ui/states";
 
@@ -63,8 +64,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
     const next = Object.fromEntries(Object.entries({ ...doc, [k]: v }).filter(([, x]) => x !== undefined && x !== ""));
     setDoc(next);
   };
-  const at = (k: string) =>
-    errors.find((e) => e.path === k || e.path.startsWith(k + ".") || e.path.startsWith(k + "["))?.problem;
+  const at = (k: string) => errors.find((e) => isAt(e.path, k))?.problem;
   const text = (k: string) => (doc[k] === undefined ? "" : String(doc[k]));
   const content = (doc.content ?? {}) as { amount?: string; of?: string };
   const known = new Set<string>([

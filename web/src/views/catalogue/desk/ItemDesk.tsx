@@ -12,6 +12,7 @@ import {
 } from "../../../api/queries";
 import { useQueryClient } from "@tanstack/react-query";
 import { count, errorText } from "../../../lib/format";
+import { isAt } from "../../../lib/paths";
 import { carried } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { EffectNote } from "../../../ui/effect-note";
@@ -172,7 +173,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
     ...(refused?.details ?? []).map((d) => ({ path: d.location, problem: d.message })),
   ];
   const errorAt = (path: string) => {
-    const e = wrong.find((w) => w.path === path || w.path.startsWith(path + ".") || w.path.startsWith(path + "["));
+    const e = wrong.find((w) => isAt(w.path, path));
     return e && tried ? `${e.problem}.` : undefined;
   };
   const set = (part: Record<string, unknown>) =>
@@ -195,11 +196,11 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
     const list = await take(api.GET("/api/items/{kind}", { params: { path: { kind } } }));
     return list.items.find((i) => i.code === code);
   };
-  const submit = (changes = [change as never]) => {
+  const submit = () => {
     setTried(true);
     if (code === "" || wrong.length > 0) return;
     edit.mutate(
-      { changes },
+      { changes: [change] },
       {
         onSuccess: async () => {
           const now = await latest();
@@ -297,12 +298,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
       </div>
       {tried &&
         wrong
-          .filter(
-            (w) =>
-              !["name", "code", ...covers].some(
-                (c) => w.path === c || w.path.startsWith(c + ".") || w.path.startsWith(c + "["),
-              ),
-          )
+          .filter((w) => !["name", "code", ...covers].some((part) => isAt(w.path, part)))
           .slice(0, 5)
           .map((w) => (
             <p key={w.path + w.problem}>
