@@ -118,6 +118,13 @@ func BenchmarkCatalogue(b *testing.B) {
 		require.Equal(b, "done", job.State, said)
 		b.ReportMetric(time.Since(began).Seconds(), "import-s")
 
+		// Once the log knows how many prices moved, only the search for flags goes on in the background.
+		for moved := false; !moved; time.Sleep(100 * time.Millisecond) {
+			var log struct{ Entries []struct{ Moved *int } }
+			_, said := ask(b, client, "GET", p.url+"/api/log?limit=1", nil)
+			require.NoError(b, json.Unmarshal([]byte(said), &log))
+			moved = log.Entries[0].Moved != nil
+		}
 		pg := p.open(b, "/catalogue/settings")
 		var pages []request
 		for i := range 100 {

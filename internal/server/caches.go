@@ -136,12 +136,12 @@ func (s *Server) findFlags(ctx context.Context, snap *store.Snapshot, day, at pr
 	if len(channels) == 0 {
 		channels = nil
 	}
-	// The search works half of the time, and a tenth of it while somebody is asking something.
+	// The search works half of the time, and a twenty-fifth of it while somebody is asking something.
 	began := time.Now()
 	rest := func() error {
 		worked := time.Since(began)
 		time.Sleep(min(worked, time.Second))
-		for waited := worked; s.asked.within(400*time.Millisecond) && waited < min(9*worked, 5*time.Second) && ctx.Err() == nil; waited += 20 * time.Millisecond {
+		for waited := worked; s.asked.within(400*time.Millisecond) && waited < min(24*worked, 5*time.Second) && ctx.Err() == nil; waited += 20 * time.Millisecond {
 			time.Sleep(20 * time.Millisecond)
 		}
 		began = time.Now()

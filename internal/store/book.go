@@ -268,7 +268,7 @@ func document(settings string, byKind map[string][]string) []byte {
 }
 
 // batchSize is how many items one statement writes, partSize how many changes a part of a log entry holds.
-const batchSize, partSize = 500, 500
+const batchSize, partSize = 2000, 500
 
 // save writes an edit in one transaction and returns its log entry, or a *Conflict where a piece is no longer as the
 // edit found it.

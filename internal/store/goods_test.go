@@ -29,16 +29,16 @@ func repriced(b *pricing.Book, n int, price string) []store.Change {
 
 // An edit of more pieces than one row of the log holds is kept, found from each piece, and taken back whole.
 func TestLargeEditsAreKeptWhole(t *testing.T) {
-	s, live := openedWith(t, demo.Book(600))
+	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current().Book
 	var told []int
-	entry, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 580, "7.00"), Progress: func(n int) { told = append(told, n) }})
+	entry, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 2300, "7.00"), Progress: func(n int) { told = append(told, n) }})
 	require.NoError(t, err)
-	require.Equal(t, []int{500, 580}, told)
+	require.Equal(t, []int{2000, 2300}, told)
 	kept, err := s.LogEntry(t.Context(), entry.ID)
 	require.NoError(t, err)
-	require.Len(t, kept.Changes, 580)
-	for _, i := range []int{0, 499, 500, 579} {
+	require.Len(t, kept.Changes, 2300)
+	for _, i := range []int{0, 499, 500, 2299} {
 		history, err := s.History(t.Context(), store.Products, before.Products[i].SKU, 10)
 		require.NoError(t, err)
 		require.Len(t, history, 1)
@@ -53,10 +53,10 @@ func TestLargeEditsAreKeptWhole(t *testing.T) {
 
 // A save whose context ends between two batches leaves nothing behind.
 func TestGivingUpASaveLeavesNothing(t *testing.T) {
-	s, live := openedWith(t, demo.Book(600))
+	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current()
 	ctx, stop := context.WithCancel(t.Context())
-	_, err := live.Save(ctx, store.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 580, "7.00"), Progress: func(int) { stop() }})
+	_, err := live.Save(ctx, store.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"), Progress: func(int) { stop() }})
 	require.ErrorIs(t, err, context.Canceled)
 	require.Same(t, before, live.Current())
 	stored, version, err := s.Load(t.Context())
