@@ -131,6 +131,11 @@ func TestCalendarDrag(t *testing.T) {
 	pg.click("button", "^Undo$")
 	pg.find(bar + "[aria-label*='through Tue 1 Dec']")
 
+	drag("both", 1)
+	pg.find("[data-testid=moved]", "from Tue 10 Nov through Wed 2 Dec")
+	pg.key(input.Escape)
+	pg.eventually("Escape puts it back", func() bool { return pg.text("[data-testid=moved]") == "" })
+
 	pg.click("button", "^Year$")
 	pg.says("Oct")
 	pg.click("button", "^Week$")

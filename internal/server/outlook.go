@@ -111,7 +111,9 @@ func (s *Server) outlook(ctx context.Context, in *ViewpointQuery, sku string) (O
 		}
 	}
 	if vp.Customer != "" {
-		if err := row("customer:"+vp.Customer, vp.Customer, func(v *pricing.Viewpoint) { v.Customer, v.FirstOrder, v.History = vp.Customer, vp.FirstOrder, vp.History }); err != nil {
+		if err := row("customer:"+vp.Customer, vp.Customer, func(v *pricing.Viewpoint) {
+			v.Customer, v.FirstOrder, v.History = vp.Customer, vp.FirstOrder, vp.History
+		}); err != nil {
 			return out, err
 		}
 	}
