@@ -70,6 +70,9 @@ type connection interface {
 	deliver(ctx context.Context, publication int64, names map[string]string, rows []store.PublicationRow, answered func([]store.PublicationRow) error) error
 }
 
+// ErrUnlinked says that nobody has said how a channel is reached.
+var ErrUnlinked = errors.New("nothing says how this channel is reached")
+
 // Publisher sends publications, one at a time per channel.
 type Publisher struct {
 	Store *store.Store
@@ -90,7 +93,7 @@ func (p *Publisher) Start(ctx context.Context, engine *pricing.Engine, d *Differ
 	}
 	link, linked := links[d.Channel]
 	if !linked {
-		return nil, fmt.Errorf("channel %q has no address to send to: %w", d.Channel, store.ErrNotFound)
+		return nil, fmt.Errorf("channel %q: %w", d.Channel, ErrUnlinked)
 	}
 	conn, err := connect(link)
 	if err != nil {

@@ -467,3 +467,22 @@ func TestGuestsAreNotTheCustomer(t *testing.T) {
 	a.do("GET", "/api/board?q=BAT-30&spread=group&who=customer:C-02", nil, 200, &b)
 	require.NotContains(t, b.Rows[0].Spread, "1.00")
 }
+
+// A channel that was just made has prices at once; sending them says that it is not connected.
+func TestANewChannelIsNotConnected(t *testing.T) {
+	a := started(t, store.Manager)
+	a.do("POST", "/api/edit", edit(change("channels", "kiosk", "", map[string]any{"code": "kiosk", "name": "Kiosk", "where": map[string]any{"sku": "BAT-30"}})), 200, nil)
+	require.NotEmpty(t, a.prices("kiosk")["BAT-30"])
+	var state struct {
+		Channels []struct {
+			Code   string
+			Behind int
+		}
+	}
+	a.do("GET", "/api/state", nil, 200, &state)
+	require.Equal(t, "kiosk", state.Channels[len(state.Channels)-1].Code)
+	require.Positive(t, state.Channels[len(state.Channels)-1].Behind)
+	var p problem
+	a.do("POST", "/api/channels/kiosk/publications", map[string]any{"version": 2, "leaveOut": []string{}}, 409, &p)
+	require.Contains(t, p.Detail, "not connected")
+}

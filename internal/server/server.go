@@ -220,6 +220,8 @@ func asProblem(err error) error {
 		return e
 	case errors.Is(err, publish.ErrNothing):
 		return huma.Error409Conflict("The channel already shows all of this.")
+	case errors.Is(err, publish.ErrUnlinked):
+		return huma.Error409Conflict("This channel is not connected: nothing says where its prices are to be sent. They are worked out and compared all the same.")
 	case errors.Is(err, store.ErrBusy):
 		return huma.Error409Conflict("A publication to this channel is under way.")
 	case errors.Is(err, store.ErrNotFound):
