@@ -14,6 +14,7 @@ import (
 
 	"dogbane/internal/bookfile"
 	"dogbane/internal/catalogue"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
@@ -41,10 +42,13 @@ type EditEffect struct {
 	Checks []BrokenCheck   `json:"checks" doc:"checks that hold now and would not"`
 }
 
-// ChannelEffect is what happens to the prices of a channel, for a guest who buys one piece.
+// ChannelEffect is what happens to the prices of a channel, for a guest who buys one piece or for somebody whom the edit
+// is about.
 type ChannelEffect struct {
 	Channel  string  `json:"channel"`
 	Name     string  `json:"name"`
+	Who      string  `json:"who,omitempty" doc:"group:CODE or customer:CODE; absent: a guest"`
+	Quantity int     `json:"quantity"`
 	Moved    int     `json:"moved"`
 	Below    int     `json:"below" doc:"moved prices that lie below cost afterwards"`
 	NewBelow int     `json:"newBelow" doc:"prices that come to lie below cost"`
@@ -190,16 +194,83 @@ func (s *Server) previewEdit(ctx context.Context, form *EditForm) (EditEffect, e
 			return out, invalid("at", err.Error())
 		}
 	}
-	_, next, err := s.edited(snap, form.Changes)
+	changes, next, err := s.edited(snap, form.Changes)
 	if err != nil {
 		out.Errors, err = docErrors(err)
 		return out, err
 	}
-	return s.effect(ctx, snap, next, at)
+	return s.effect(ctx, snap, next, at, buyersOf(snap.Book, next, changes)...)
 }
 
-// effect compares the prices of every channel, and the checks, before and after an edit.
-func (s *Server) effect(ctx context.Context, snap *store.Snapshot, next *pricing.Book, at pricing.Moment) (EditEffect, error) {
+// buyer is somebody whom an edit is about, and how many pieces are bought.
+type buyer struct {
+	who      string
+	quantity int
+}
+
+const mostBuyers = 4
+
+// buyersOf are those besides a guest with one piece to whom an edit may matter: who is meant by the rules that it changes
+// (also by way of their ladder, campaign or range), at the first and the last break of them.
+func buyersOf(now, next *pricing.Book, changes []store.Change) []buyer {
+	var list []buyer
+	add := func(who string, quantity int) {
+		if b := (buyer{who, quantity}); b != (buyer{"", 1}) && !slices.Contains(list, b) && len(list) < mostBuyers {
+			list = append(list, b)
+		}
+	}
+	rule := func(b *pricing.Book, r *pricing.Rule) {
+		quantities := []int{max(r.MinQuantity, 1)}
+		breaks, counting := r.Breaks, r.Counting
+		for _, l := range b.Ladders {
+			if r.Ladder != "" && l.Code == r.Ladder {
+				breaks, counting = l.Breaks, l.Counting
+			}
+		}
+		if len(breaks) > 0 && counting.Measure == "quantity" {
+			quantities = nil
+			for _, step := range []pricing.Break{breaks[0], breaks[len(breaks)-1]} {
+				if n, fits := step.From.Minor(0, money.Up); fits && n < 1_000_000 {
+					quantities = append(quantities, max(int(n), r.MinQuantity, 1))
+				}
+			}
+		}
+		whos := []string{""}
+		if a := r.Audience; a != nil && len(a.Groups) > 0 {
+			whos = []string{"group:" + a.Groups[0]}
+		} else if a != nil && len(a.Customers) > 0 {
+			whos = []string{"customer:" + a.Customers[0]}
+		}
+		for _, who := range whos {
+			for _, n := range quantities {
+				add(who, n)
+			}
+		}
+	}
+	for _, c := range changes {
+		switch c.Kind {
+		case store.Customers:
+			add("customer:"+c.Code, 1)
+		case store.Groups:
+			add("group:"+c.Code, 1)
+		}
+		for _, b := range []*pricing.Book{next, now} {
+			for i := range b.Rules {
+				r := &b.Rules[i]
+				named := c.Kind == store.Rules && r.Code == c.Code || c.Kind == store.Ladders && r.Ladder == c.Code ||
+					c.Kind == store.Campaigns && r.Campaign == c.Code || c.Kind == store.Ranges && r.Where.Names(pricing.FieldRange, c.Code)
+				if named && r.Offer == nil && r.Order == nil {
+					rule(b, r)
+				}
+			}
+		}
+	}
+	return list
+}
+
+// effect compares the prices of every channel, and the checks, before and after an edit: for a guest with one piece, and
+// for others where that moves something.
+func (s *Server) effect(ctx context.Context, snap *store.Snapshot, next *pricing.Book, at pricing.Moment, others ...buyer) (EditEffect, error) {
 	engine := snap.Engine.Recompile(next)
 	out := EditEffect{Errors: []DocError{}, At: at.String(), Prices: []ChannelEffect{}}
 	var err error
@@ -207,26 +278,44 @@ func (s *Server) effect(ctx context.Context, snap *store.Snapshot, next *pricing
 		return out, err
 	}
 	for i := range next.Channels {
-		if err := ctx.Err(); err != nil {
-			return out, err
-		}
 		c := &next.Channels[i]
-		vp := pricing.Viewpoint{Channel: c.Code, At: at, Quantity: 1}
-		after, err := engine.Sweep(vp)
-		if err != nil {
-			return out, err
+		for k, b := range append([]buyer{{"", 1}}, others...) {
+			if err := ctx.Err(); err != nil {
+				return out, err
+			}
+			one, err := s.effectFor(snap, engine, b, pricing.Viewpoint{Channel: c.Code, At: at, Quantity: b.quantity})
+			if err != nil {
+				return out, err
+			}
+			one.Channel, one.Name, one.Who, one.Quantity = c.Code, cmp.Or(c.Name, c.Code), b.who, b.quantity
+			if k == 0 || one.Moved > 0 {
+				out.Prices = append(out.Prices, one)
+			}
 		}
-		var before *pricing.Sweep
-		if sw, err := s.sweep(snap, vp); err == nil {
-			before = sw.Sweep
-		} else if unknown := (*pricing.QuestionError)(nil); !errors.As(err, &unknown) {
-			return out, err
-		}
-		one := channelEffect(snap.Engine, engine, before, after)
-		one.Channel, one.Name = c.Code, cmp.Or(c.Name, c.Code)
-		out.Prices = append(out.Prices, one)
 	}
 	return out, nil
+}
+
+// effectFor compares the prices of one viewpoint. Somebody or something that only one of the books knows has no prices
+// in the other.
+func (s *Server) effectFor(snap *store.Snapshot, engine *pricing.Engine, b buyer, vp pricing.Viewpoint) (ChannelEffect, error) {
+	if err := setWho(&vp, b.who); err != nil {
+		return ChannelEffect{}, err
+	}
+	var unknown *pricing.QuestionError
+	after, err := engine.Sweep(vp)
+	if errors.As(err, &unknown) {
+		return ChannelEffect{}, nil
+	} else if err != nil {
+		return ChannelEffect{}, err
+	}
+	var before *pricing.Sweep
+	if sw, err := s.sweep(snap, vp); err == nil {
+		before = sw.Sweep
+	} else if !errors.As(err, &unknown) {
+		return ChannelEffect{}, err
+	}
+	return channelEffect(snap.Engine, engine, before, after), nil
 }
 
 // channelEffect compares two sweeps; before is nil where the channel is new.

@@ -98,7 +98,8 @@ func (a *api) item(kind, code string) (doc map[string]any, etag string) {
 type effect struct {
 	Errors []struct{ Path, Problem string }
 	Prices []struct {
-		Channel                         string
+		Channel, Who                    string
+		Quantity                        int
 		Moved, Below, NewBelow, Cleared int
 		MarginBefore, MarginAfter       *string
 	}
@@ -166,6 +167,37 @@ func TestEffectIsWhatSavingDoes(t *testing.T) {
 			require.Zero(t, c.Moved, c.Channel)
 		}
 	}
+}
+
+// An edit that moves nothing for a guest with one piece is looked at where it matters: at a ladder's breaks, for a rule's
+// group, for the customer.
+func TestEffectLooksWhereTheEditMatters(t *testing.T) {
+	a := started(t, store.Manager)
+	moved := func(changes ...map[string]any) map[string]int {
+		var e effect
+		a.do("POST", "/api/edit/preview", edit(changes...), 200, &e)
+		require.Empty(t, e.Errors)
+		found := map[string]int{}
+		for _, c := range e.Prices {
+			if c.Channel == "web" && c.Moved > 0 {
+				found[fmt.Sprint(c.Who, " ", c.Quantity)] = c.Moved
+			}
+		}
+		return found
+	}
+	doc, tag := a.item("ladders", "by-the-box")
+	doc["breaks"].([]any)[0].(map[string]any)["percentOff"] = "30"
+	ladder := moved(change("ladders", "by-the-box", tag, doc))
+	require.Positive(t, ladder[" 6"])
+	require.NotContains(t, ladder, " 1")
+	require.NotContains(t, ladder, " 24", "the last break is as it was")
+
+	terms := map[string]any{"code": "NEW-TERMS", "layer": "group", "rank": 1, "where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "effect": map[string]any{"setPrice": "2"}}
+	require.Equal(t, map[string]int{"group:schools 1": 1}, moved(change("rules", "NEW-TERMS", "", terms)))
+
+	doc, tag = a.item("customers", "C-12")
+	doc["groups"] = []string{"staff"}
+	require.Positive(t, moved(change("customers", "C-12", tag, doc))["customer:C-12 1"])
 }
 
 // prices are all of a channel.

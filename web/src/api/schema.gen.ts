@@ -2872,6 +2872,10 @@ export interface components {
              * @description prices that come to lie below cost
              */
             newBelow: number;
+            /** Format: int64 */
+            quantity: number;
+            /** @description group:CODE or customer:CODE; absent: a guest */
+            who?: string;
         };
         ChannelPrice: {
             channel: string;

@@ -5,7 +5,7 @@ import { api, take, type BrokenCheck, type Saved } from "../api/client";
 import { refresh } from "../api/queries";
 import { errorText } from "../lib/format";
 import { Button } from "./button";
-import { BrokenChecks } from "./effect-note";
+import { BrokenChecks } from "./broken-checks";
 
 interface Notice {
   id: number;

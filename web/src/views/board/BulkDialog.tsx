@@ -5,7 +5,7 @@ import { useSave, type Viewpoint } from "../../api/queries";
 import { amount, count, errorText } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
-import { BrokenChecks } from "../../ui/effect-note";
+import { BrokenChecks } from "../../ui/broken-checks";
 import { FieldError } from "../../ui/states";
 import { filterQuery, type BoardFilter } from "./useBoardPages";
 

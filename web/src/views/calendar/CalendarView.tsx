@@ -241,7 +241,7 @@ function Axis({ scale, now }: { scale: Scale; now: string }) {
       aria-hidden
     >
       <div className="w-[214px] shrink-0" />
-      <div className="relative min-w-0 flex-1 overflow-hidden">
+      <div className="@container relative min-w-0 flex-1 overflow-hidden">
         {ticks(scale).map((t) => (
           <span
             key={t.at}
@@ -249,7 +249,9 @@ function Axis({ scale, now }: { scale: Scale; now: string }) {
             style={{ left: `${scale.at(t.at) * 100}%` }}
           >
             {t.above && <b className="block font-semibold">{t.above}</b>}
-            <span className="text-quiet">{t.label}</span>
+            <span className={`text-quiet ${scale.zoom === "month" && !t.above ? "@max-[600px]:hidden" : ""}`}>
+              {t.label}
+            </span>
           </span>
         ))}
         {now > scale.from && now < scale.to && (

@@ -5,7 +5,7 @@ import { api, take, type BookDifferences } from "../../api/client";
 import { useSave } from "../../api/queries";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
-import { BrokenChecks } from "../../ui/effect-note";
+import { BrokenChecks } from "../../ui/broken-checks";
 import { Empty } from "../../ui/states";
 
 const raw = (text: string) => ({ body: text as never, bodySerializer: (b: unknown) => b as string });

@@ -7,7 +7,7 @@ import { count, errorText } from "../../lib/format";
 import { layerNames, modeWords } from "../../lib/layers";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
-import { BrokenChecks } from "../../ui/effect-note";
+import { BrokenChecks } from "../../ui/broken-checks";
 import { LayerMark } from "../../ui/layer-mark";
 import { FieldError } from "../../ui/states";
 

@@ -2,7 +2,7 @@ import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
 import { useItems, useProgramState } from "../../../api/queries";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
-import { BrokenChecks } from "../../../ui/effect-note";
+import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
 
 interface Props {
