@@ -7,6 +7,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -18,7 +19,9 @@ import (
 )
 
 // agreedLevel is the price level that holds what was agreed with a customer.
-func agreedLevel(customer string) string { return "agreed:" + customer }
+func agreedLevel(customer string) string { return agreedPrefix + customer }
+
+const agreedPrefix = "agreed:"
 
 // agreedRule is the rule that gives a customer the agreed prices; nil where there is none yet.
 func agreedRule(b *pricing.Book, customer string) *pricing.Rule {
@@ -31,58 +34,76 @@ func agreedRule(b *pricing.Book, customer string) *pricing.Rule {
 	return &b.Rules[i]
 }
 
-// agree makes the changes that set agreed prices (nil: no longer agreed) of one customer.
-func agree(b *pricing.Book, customer string, prices map[string]*money.Rat) ([]store.Change, error) {
+// agreement is the agreed prices of customers by SKU; nil is no longer agreed.
+type agreement map[string]map[string]*money.Rat
+
+// agree makes the changes that set agreed prices, in one pass over the products.
+func agree(b *pricing.Book, prices agreement) ([]store.Change, error) {
 	var changes []store.Change
-	level := agreedLevel(customer)
-	goods := []string{}
+	touched, goods := map[string]bool{}, map[string][]string{}
+	for _, list := range prices {
+		for sku := range list {
+			touched[sku] = true
+		}
+	}
 	for i := range b.Products {
 		p := &b.Products[i]
-		price, named := prices[p.SKU]
-		_, has := p.Levels[level]
-		if named {
-			after := *p
+		after := *p
+		if touched[p.SKU] {
 			after.Levels = maps.Clone(p.Levels)
-			delete(after.Levels, level)
-			if has = price != nil; has {
-				if after.Levels == nil {
-					after.Levels = map[string]money.Rat{}
+			if after.Levels == nil {
+				after.Levels = map[string]money.Rat{}
+			}
+			for customer, list := range prices {
+				if price, named := list[p.SKU]; named && price != nil {
+					after.Levels[agreedLevel(customer)] = *price
+				} else if named {
+					delete(after.Levels, agreedLevel(customer))
 				}
-				after.Levels[level] = *price
 			}
 			if before, next := bookfile.EncodeProduct(p), bookfile.EncodeProduct(&after); string(before) != string(next) {
 				changes = append(changes, store.Change{Kind: store.Products, Code: p.SKU, Before: before, After: next})
 			}
 		}
-		if has {
-			goods = append(goods, p.SKU)
+		for level := range after.Levels {
+			if customer, is := strings.CutPrefix(level, agreedPrefix); is && prices[customer] != nil {
+				goods[customer] = append(goods[customer], p.SKU)
+			}
 		}
 	}
-	rule := agreedRule(b, customer)
-	if rule == nil && len(goods) == 0 {
-		return changes, nil
+	for _, customer := range slices.Sorted(maps.Keys(prices)) {
+		change, err := agreedRuleFor(b, customer, goods[customer])
+		if err != nil {
+			return nil, err
+		}
+		if string(change.Before) != string(change.After) {
+			changes = append(changes, change)
+		}
 	}
+	return changes, nil
+}
+
+// agreedRuleFor is the change that makes a customer's rule reach just the goods with an agreed price; without any it
+// goes.
+func agreedRuleFor(b *pricing.Book, customer string, goods []string) (store.Change, error) {
 	change := store.Change{Kind: store.Rules}
 	var next pricing.Rule
-	if rule != nil {
+	if rule := agreedRule(b, customer); rule != nil {
 		change.Before, next = bookfile.EncodeRule(rule), *rule
 	} else {
 		i := slices.IndexFunc(b.Customers, func(c pricing.Customer) bool { return c.Code == customer })
 		if i < 0 {
-			return nil, store.ErrNotFound
+			return change, store.ErrNotFound
 		}
 		next = pricing.Rule{Code: "AGREED-" + customer, Name: "Agreed with " + cmp.Or(b.Customers[i].Name, customer), Layer: pricing.GroupTerms, Rank: 1, Status: pricing.On, MinQuantity: 1,
-			Audience: &pricing.Audience{Customers: []string{customer}}, Effect: &pricing.Effect{Kind: pricing.ToLevel, Level: level}}
+			Audience: &pricing.Audience{Customers: []string{customer}}, Effect: &pricing.Effect{Kind: pricing.ToLevel, Level: agreedLevel(customer)}}
 	}
 	change.Code = next.Code
 	next.Where = pricing.Where{Field: pricing.FieldSKU, Values: goods}
 	if len(goods) > 0 {
 		change.After = bookfile.EncodeRule(&next)
 	}
-	if string(change.Before) != string(change.After) {
-		changes = append(changes, change)
-	}
-	return changes, nil
+	return change, nil
 }
 
 func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]catalogue.BadCell, error) {
@@ -91,7 +112,7 @@ func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]c
 	if err != nil || len(bad) > 0 {
 		return bad, err
 	}
-	byCustomer := map[string]map[string]*money.Rat{}
+	byCustomer := agreement{}
 	for i := range list {
 		if byCustomer[list[i].Customer] == nil {
 			byCustomer[list[i].Customer] = map[string]*money.Rat{}
@@ -119,18 +140,9 @@ func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]c
 			out.Changes = append(out.Changes, catalogue.RowChange{SKU: one.SKU, Name: one.Customer, New: !had, Changes: []catalogue.CellChange{change}})
 		}
 	}
-	// One customer after the other, each on the book that the one before leaves: a product may be in several lists.
-	next := book
-	for _, customer := range slices.Sorted(maps.Keys(byCustomer)) {
-		changes, err := agree(next, customer, byCustomer[customer])
-		if err != nil {
-			return nil, err
-		}
-		if next, err = store.Apply(next, changes); err != nil {
-			return nil, err
-		}
+	if p.changes, err = agree(book, byCustomer); err != nil {
+		return nil, err
 	}
-	p.changes = store.Differences(book, next)
 	p.summary = fmt.Sprintf("Imported %s: %d new, %d changed agreed prices", out.File, out.New, out.Changed)
 	return nil, nil
 }
@@ -178,7 +190,7 @@ func (s *Server) registerAgreed(api huma.API) {
 			}
 			price = &amount
 		}
-		changes, err := agree(snap.Book, in.Code, map[string]*money.Rat{in.Body.SKU: price})
+		changes, err := agree(snap.Book, agreement{in.Code: {in.Body.SKU: price}})
 		if err != nil {
 			return nil, asProblem(err)
 		}

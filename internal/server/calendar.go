@@ -346,7 +346,7 @@ func (s *Server) priceCourse(ctx context.Context, in *ViewpointQuery, sku, fromT
 		out.Published = text(shown)
 	}
 	if to > now {
-		ahead, err := planned(max(now, from), to)
+		ahead, err := planned(now, to) // also what lies between now and a span further ahead
 		if err != nil {
 			return out, err
 		}

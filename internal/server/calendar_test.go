@@ -96,5 +96,7 @@ func TestPriceCourse(t *testing.T) {
 	}
 	require.Equal(t, "1.00", low["2026-12-10T00:00"])
 	require.Contains(t, low, "2027-01-11T00:00", "30 days after its end the sale no longer counts")
+	a.do("GET", "/api/price-course?channel=web&sku=BAT-30&from=2026-12-20T00:00&to=2027-02-01T00:00", nil, 200, &c)
+	require.Equal(t, "1.00", c.Lowest[0].Price, "a span that begins after the sale still looks back at it")
 	a.do("GET", "/api/price-course?channel=web&sku=NOBODY&from=2026-12-09T00:00&to=2027-02-01T00:00", nil, 422, nil)
 }
