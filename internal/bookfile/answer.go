@@ -42,7 +42,6 @@ type Trail struct {
 	Steps  []TrailStep  `json:"steps"`
 	Missed []TrailMiss  `json:"missed" doc:"rules whose selection holds the product and that did not apply"`
 	Finish *TrailFinish `json:"finish"`
-	Cycle  bool         `json:"cycle,omitempty" doc:"the price needs itself and does not exist"`
 }
 
 // TrailStep is one rule that applied. Its amounts are exact as far as six decimals show them, on the book's tax footing.
@@ -117,7 +116,7 @@ func exact(r money.Rat) string { return Amount(r.Round(6, money.HalfUp)) }
 func plainNumber(r money.Rat) string { return r.Round(6, money.HalfUp).String() }
 
 func trail(t *pricing.Trail, digits int) *Trail {
-	out := &Trail{Steps: []TrailStep{}, Missed: []TrailMiss{}, Cycle: t.Cycle}
+	out := &Trail{Steps: []TrailStep{}, Missed: []TrailMiss{}}
 	for _, s := range t.Steps {
 		step := TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw), After: exact(s.After),
 			Basis: mapped(s.Basis, exact), From: mapped(s.From, plainNumber), Shaped: s.Shaped, Ended: s.Ended}

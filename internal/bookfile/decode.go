@@ -89,7 +89,7 @@ func (n *node) settings() pricing.Settings {
 		s.Currency = c.currency()
 	}
 	if z := n.need("timeZone"); z != nil {
-		s.TimeZone = z.code()
+		s.TimeZone = z.word()
 		if _, err := time.LoadLocation(s.TimeZone); s.TimeZone != "" && (err != nil || s.TimeZone == "Local") {
 			z.fail("is not a time zone of the IANA database, such as \"Europe/Amsterdam\"")
 		}
@@ -133,7 +133,7 @@ func (n *node) settings() pricing.Settings {
 }
 
 func (n *node) currency() string {
-	c := n.code()
+	c := n.word()
 	if _, known := money.Digits(c); c != "" && !known {
 		n.fail("is not a currency of ISO 4217, such as \"EUR\"")
 	}
@@ -205,7 +205,7 @@ func (n *node) hireTimes() *pricing.HireTimes {
 
 func (n *node) group() (g pricing.Group) {
 	if n.object("code", "name") != nil {
-		g.Code, g.Name = n.need("code").code(), n.may("name").text()
+		g.Code, g.Name = n.need("code").code(), n.may("name").name()
 	}
 	return g
 }
@@ -214,11 +214,12 @@ func (n *node) customer() (c pricing.Customer) {
 	if n.object("code", "name", "groups", "attrs") == nil {
 		return c
 	}
-	c.Code, c.Name, c.Groups = n.need("code").code(), n.may("name").text(), n.may("groups").texts()
+	c.Code, c.Name, c.Groups = n.need("code").code(), n.may("name").name(), n.may("groups").texts()
 	for _, a := range n.may("attrs").entries() {
 		if c.Attrs == nil {
 			c.Attrs = map[string]string{}
 		}
+		a.checkKey()
 		c.Attrs[a.key] = a.text()
 	}
 	return c
@@ -228,7 +229,7 @@ func (n *node) namedRange() (r pricing.Range) {
 	if n.object("code", "name", "where") == nil {
 		return r
 	}
-	r.Code, r.Name = n.need("code").code(), n.may("name").text()
+	r.Code, r.Name = n.need("code").code(), n.may("name").name()
 	if w := n.where("where", false); w != nil {
 		r.Where = *w
 	}
@@ -239,7 +240,7 @@ func (n *node) ladder() (l pricing.Ladder) {
 	if n.object("code", "name", "breaks", "method", "count", "measure") == nil {
 		return l
 	}
-	l.Code, l.Name = n.need("code").code(), n.may("name").text()
+	l.Code, l.Name = n.need("code").code(), n.may("name").name()
 	l.Counting = n.counting()
 	if b := n.need("breaks"); b != nil {
 		l.Breaks = b.breaks(l.Counting.Measure)
@@ -251,7 +252,7 @@ func (n *node) campaign() (c pricing.Campaign) {
 	if n.object("code", "name", "status", "window", "audience", "channels") == nil {
 		return c
 	}
-	c.Code, c.Name = n.need("code").code(), n.may("name").text()
+	c.Code, c.Name = n.need("code").code(), n.may("name").name()
 	c.Status = pricing.Status(n.may("status").oneOf("on", "on", "off", "draft"))
 	c.Window, c.Audience, c.Channels = n.may("window").window(), n.may("audience").audience(), n.may("channels").texts()
 	return c
@@ -263,7 +264,7 @@ func (n *node) channel() (c pricing.Channel) {
 	if n.object("code", "name", "currency", "group", "country", "tax", "ending", "where", "fee", "hire", "can", "limits") == nil {
 		return c
 	}
-	c.Code, c.Name = n.need("code").code(), n.may("name").text()
+	c.Code, c.Name = n.need("code").code(), n.may("name").name()
 	if m := n.may("currency"); m != nil {
 		c.Currency = m.currency()
 	}
@@ -316,7 +317,7 @@ func (n *node) product() (p pricing.Product) {
 		"tags", "attrs", "stock", "rating", "gtin", "taxClass", "minOrder", "unit", "content", "hire", "options", "sold") == nil {
 		return p
 	}
-	p.SKU, p.Name = n.need("sku").code(), n.may("name").text()
+	p.SKU, p.Name = n.need("sku").sku(), n.may("name").name()
 	p.List, p.Cost, p.RRP, p.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(), n.may("map").amountPtr()
 	p.Costs, p.Levels = n.may("costs").amounts(), n.may("levels").amounts()
 	for _, e := range n.may("listIn").entries() {
@@ -332,13 +333,14 @@ func (n *node) product() (p pricing.Product) {
 		if p.Attrs == nil {
 			p.Attrs = map[string]pricing.Attr{}
 		}
+		a.checkKey()
 		p.Attrs[a.key] = a.attr()
 	}
 	p.Stock, p.Rating, p.Sold = n.may("stock").numberPtr(), n.may("rating").numberPtr(), n.may("sold").numberPtr()
 	p.MinOrder = n.may("minOrder").whole(0, 1)
 	p.Unit = n.may("unit").oneOf("each", "each", "day", "month")
 	if c := n.may("content"); c != nil && c.object("amount", "of") != nil {
-		p.Content = &pricing.Content{Of: c.need("of").code()}
+		p.Content = &pricing.Content{Of: c.need("of").word()}
 		if a := c.need("amount"); a != nil {
 			p.Content.Amount = a.amount()
 			if p.Content.Amount.Sign() == 0 {
@@ -351,7 +353,7 @@ func (n *node) product() (p pricing.Product) {
 		if o.object("code", "price", "part") == nil {
 			continue
 		}
-		option := pricing.Option{Code: o.need("code").code(), Price: o.need("price").amount(), Part: o.may("part").oneOf("options", "options", "work")}
+		option := pricing.Option{Code: o.need("code").word(), Price: o.need("price").amount(), Part: o.may("part").oneOf("options", "options", "work")}
 		if slices.ContainsFunc(p.Options, func(e pricing.Option) bool { return e.Code == option.Code }) {
 			o.child("code").fail("is defined twice")
 		}
@@ -379,9 +381,9 @@ func (n *node) attr() pricing.Attr {
 	return pricing.Attr{}
 }
 
-var clockPattern = regexp.MustCompile(`^([01][0-9]|2[0-3]):([0-5][0-9])$`)
+var clockPattern = regexp.MustCompile(`^([01][0-9]|2[0-3]):([0-5][0-9])(?::([0-5][0-9]))?$`)
 
-// clock is a time of day, "17:30", in seconds since midnight.
+// clock is a time of day, "17:30" or "17:30:15", in seconds since midnight.
 func (n *node) clock() (pricing.Moment, bool) {
 	s := n.text()
 	m := clockPattern.FindStringSubmatch(s)
@@ -393,7 +395,8 @@ func (n *node) clock() (pricing.Moment, bool) {
 	}
 	h, _ := strconv.Atoi(m[1])
 	min, _ := strconv.Atoi(m[2])
-	return pricing.Moment(h)*pricing.Hour + pricing.Moment(min)*pricing.Minute, true
+	sec, _ := strconv.Atoi(m[3]) // empty: 0
+	return pricing.Moment(h)*pricing.Hour + pricing.Moment(min)*pricing.Minute + pricing.Moment(sec), true
 }
 
 func (n *node) clockPtr() *pricing.Moment {
@@ -481,7 +484,7 @@ func (n *node) weekMoment() (pricing.Moment, bool) {
 		return 0, false
 	}
 	s := n.text()
-	if len(s) == 9 && s[3] == ' ' {
+	if len(s) > 4 && s[3] == ' ' {
 		if day, ok := pricing.ParseWeekday(s[:3]); ok && clockPattern.MatchString(s[4:]) {
 			t, _ := (&node{r: n.r, value: s[4:]}).clock()
 			return pricing.Moment(day)*pricing.Day + t, true
@@ -519,6 +522,7 @@ func (n *node) audience() *pricing.Audience {
 		if a.CustomerAttr == nil {
 			a.CustomerAttr = map[string][]string{}
 		}
+		e.checkKey()
 		a.CustomerAttr[e.key] = e.texts()
 	}
 	return a

@@ -21,7 +21,7 @@ func (n *node) rule() (r pricing.Rule) {
 	if n.object(slices.Concat(ruleKeys, priceKeys, breakKeys)...) == nil {
 		return r
 	}
-	r.Code, r.Name, r.Note = n.need("code").code(), n.may("name").text(), n.may("note").text()
+	r.Code, r.Name, r.Note = n.need("code").code(), n.may("name").name(), n.may("note").text()
 	if l := n.need("layer"); l != nil {
 		r.Layer, _ = pricing.ParseLayer(l.oneOf("catalog", "catalog", "sale", "tier", "group", "promotion"))
 	}
@@ -73,7 +73,7 @@ func (n *node) rule() (r pricing.Rule) {
 		r.Breaks = b.breaks(r.Counting.Measure)
 	}
 	if l := n.may("ladder"); l != nil {
-		r.Ladder = l.code()
+		r.Ladder = l.word()
 	}
 	if o := n.may("offer"); o != nil {
 		if n.has("layer") && r.Layer != pricing.Promotion {
@@ -169,7 +169,7 @@ func (n *node) effectAt() (e pricing.Effect) {
 	case pricing.ToMargin:
 		e.Value = n.marginPercent()
 	case pricing.ToLevel:
-		e.Level = n.code()
+		e.Level = n.word()
 	case pricing.ToDerived:
 		e.Derive = n.derive()
 	default:
@@ -183,8 +183,14 @@ func (n *node) derive() *pricing.Derive {
 	if n.object("from", "basis", "percent", "min", "max", "counts") == nil {
 		return d
 	}
-	d.From = n.need("from").code()
+	d.From = n.need("from").word()
 	d.Basis = n.may("basis").oneOf("net", "list", "net", "subtotal")
+	if d.From == pricing.Basket {
+		if n.has("basis") && d.Basis != "subtotal" {
+			n.child("basis").fail("the basket has a subtotal only")
+		}
+		d.Basis = "subtotal"
+	}
 	if p := n.need("percent"); p != nil {
 		d.Percent = p.amount()
 	}
@@ -325,7 +331,7 @@ func (n *node) offer() *pricing.Offer {
 		}
 		need := pricing.Need{Quantity: item.may("quantity").whole(1, 1), Same: item.may("same").oneOf("", "sku", "style")}
 		if id := item.need("id"); id != nil {
-			need.ID = id.code()
+			need.ID = id.word()
 			if ids[need.ID] {
 				id.fail("is defined twice")
 			} else if slices.Contains([]string{"needs", "basket", "shipping"}, need.ID) {
@@ -383,7 +389,7 @@ func (n *node) give(ids map[string]bool, only bool) (g pricing.Give) {
 			if to.object("where") != nil {
 				g.Where = to.where("where", false)
 			}
-		} else if g.To = to.code(); g.To != "" && !ids[g.To] && !slices.Contains([]string{"needs", "basket", "shipping"}, g.To) {
+		} else if g.To = to.word(); g.To != "" && !ids[g.To] && !slices.Contains([]string{"needs", "basket", "shipping"}, g.To) {
 			to.fail("must be the id of a need, \"needs\", {\"where\": ...}, \"basket\" or \"shipping\"")
 		}
 	}

@@ -42,9 +42,10 @@ func (n *node) cond(reduced bool) (w pricing.Where) {
 	case pricing.FieldAttr:
 		w.Attrs = map[string]pricing.AttrTest{}
 		for _, e := range c.entries() {
+			e.checkKey()
 			w.Attrs[e.key] = e.attrTest()
 		}
-		if len(w.Attrs) == 0 && len(c.r.errs) == 0 {
+		if m, object := c.value.(map[string]any); object && len(m) == 0 {
 			c.fail("must name at least one attribute")
 		}
 	case pricing.FieldList, pricing.FieldCost, pricing.FieldStock, pricing.FieldRating, pricing.FieldSold:

@@ -237,7 +237,11 @@ func encodeHire(h *pricing.HireTimes) []byte {
 }
 
 func clockText(m pricing.Moment) string {
-	return fmt.Sprintf("%02d:%02d", m/pricing.Hour, m%pricing.Hour/pricing.Minute)
+	text := fmt.Sprintf("%02d:%02d", m/pricing.Hour, m%pricing.Hour/pricing.Minute)
+	if seconds := m % pricing.Minute; seconds != 0 {
+		text += fmt.Sprintf(":%02d", seconds)
+	}
+	return text
 }
 
 // EncodeCustomer writes a customer.

@@ -12,7 +12,7 @@ func (n *node) priceQuestion() (q pricing.Question) {
 	if n.object(append([]string{"sku", "options"}, viewpointKeys...)...) == nil {
 		return q
 	}
-	q.SKU, q.Options = n.need("sku").code(), n.may("options").texts()
+	q.SKU, q.Options = n.need("sku").word(), n.may("options").texts()
 	q.Viewpoint = n.viewpoint()
 	return q
 }
@@ -24,7 +24,7 @@ func (n *node) viewpoint() (vp pricing.Viewpoint) {
 	vp.Channel, vp.Customer, vp.Country = n.may("channel").text(), n.may("customer").text(), n.may("country").text()
 	vp.Groups = n.may("groups").texts()
 	if g := n.may("group"); g != nil {
-		vp.Groups = append(vp.Groups, g.code())
+		vp.Groups = append(vp.Groups, g.word())
 	}
 	vp.Quantity, vp.Term = n.may("quantity").whole(1, 1), n.may("term").whole(0, 1)
 	vp.FirstOrder, vp.SignedIn = n.may("firstOrder").truth(false), n.may("signedIn").truthPtr()
@@ -32,7 +32,7 @@ func (n *node) viewpoint() (vp pricing.Viewpoint) {
 		if h.object("sku", "quantity", "at") == nil {
 			continue
 		}
-		p := pricing.Purchase{SKU: h.need("sku").code(), Quantity: h.may("quantity").whole(1, 1)}
+		p := pricing.Purchase{SKU: h.need("sku").word(), Quantity: h.may("quantity").whole(1, 1)}
 		if at := h.need("at"); at != nil {
 			p.At, _ = at.moment()
 		}

@@ -9,9 +9,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"dogbane/internal/money"
 )
@@ -222,15 +225,57 @@ func (n *node) text() string {
 	if n == nil {
 		return ""
 	}
+	return n.textUpTo(longestText)
+}
+
+// The most characters of texts.
+const (
+	longestCode, longestName, longestText = 100, 200, 2000
+)
+
+func (n *node) textUpTo(most int) string {
 	s, ok := n.value.(string)
 	if !ok {
 		n.fail("must be a text")
+	} else if len(s) > most && utf8.RuneCountInString(s) > most {
+		n.fail("must have at most %d characters", most)
 	}
 	return s
 }
 
-// code is a text that must not be empty.
+// name is what people read of an item.
+func (n *node) name() string {
+	if n == nil {
+		return ""
+	}
+	return n.textUpTo(longestName)
+}
+
+var codePattern = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$`)
+
+// code is what a rule, group, customer, range, ladder, campaign or channel is known by.
 func (n *node) code() string {
+	s := n.word()
+	if n != nil && s != "" && !codePattern.MatchString(s) {
+		n.fail("must be 1 to 100 letters, digits, \".\", \"_\" or \"-\", beginning with a letter or digit")
+	}
+	return s
+}
+
+// sku is what a product is known by.
+func (n *node) sku() string {
+	s := n.word()
+	if n == nil || s == "" {
+		return s
+	}
+	if utf8.RuneCountInString(s) > longestCode || strings.ContainsFunc(s, unicode.IsControl) || strings.TrimSpace(s) != s {
+		n.fail("must be 1 to 100 characters, without control characters and without blanks at its ends")
+	}
+	return s
+}
+
+// word is a text that must not be empty.
+func (n *node) word() string {
 	s := n.text()
 	if n != nil && s == "" {
 		if _, isText := n.value.(string); isText {
@@ -309,8 +354,15 @@ func (n *node) decimal() (money.Rat, bool) {
 		n.fail("must be a decimal number such as \"19.99\"")
 		return money.Rat{}, false
 	}
+	if d.Cmp(beyondAmounts) >= 0 || d.Neg().Cmp(beyondAmounts) >= 0 {
+		n.fail("must have at most 15 digits before the point")
+		return money.Rat{}, false
+	}
 	return d, true
 }
+
+// beyondAmounts is the least number with 16 digits before the point.
+var beyondAmounts = money.Int(1_000_000_000_000_000)
 
 // amount is a decimal that is not negative.
 func (n *node) amount() money.Rat {
@@ -371,7 +423,7 @@ func (n *node) texts() []string {
 	}
 	list := []string{}
 	for _, item := range n.items() {
-		list = append(list, item.code())
+		list = append(list, item.word())
 	}
 	return list
 }
@@ -379,13 +431,20 @@ func (n *node) texts() []string {
 // alternatives is a text or a list of texts.
 func (n *node) alternatives() []string {
 	if _, single := n.value.(string); single {
-		return []string{n.code()}
+		return []string{n.word()}
 	}
 	if _, list := n.value.([]any); !list {
 		n.fail("must be a text or a list of texts")
 		return nil
 	}
 	return n.texts()
+}
+
+// checkKey reports a name of one's own, such as an attribute's, that is too long.
+func (n *node) checkKey() {
+	if utf8.RuneCountInString(n.key) > longestName {
+		n.fail("its name must have at most %d characters", longestName)
+	}
 }
 
 // amounts is an object of amounts by name.
@@ -395,6 +454,7 @@ func (n *node) amounts() map[string]money.Rat {
 		if m == nil {
 			m = map[string]money.Rat{}
 		}
+		e.checkKey()
 		m[e.key] = e.amount()
 	}
 	return m

@@ -93,7 +93,7 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(everything), &doc))
 	others := []any{nil, true, false, 0, 1, 2.5, -1, "", "x", "0", "1", "100", "100.01", "-1", "1.5", "1,5", "1e3", "all", "line", "list", "cost:", "attr:", "2026-04-31T00:00", "25:00", "02-30",
 		[]any{}, []any{"x"}, []any{1}, map[string]any{}, map[string]any{"x": "y"}, map[string]any{"where": map[string]any{"all": []any{}}}, map[string]any{"percentOff": "5"}, map[string]any{"reduced": true},
-		strings.Repeat("9", 41)}
+		strings.Repeat("9", 41), strings.Repeat("9", 16), "000" + strings.Repeat("9", 15), strings.Repeat("x", 101), strings.Repeat("x", 201), strings.Repeat("é", 2001), "a/b", "..", " x", "x\n", "fri 18:00:30", "18:00:30", "basket"}
 	tried := 0
 	check := func() {
 		out, err := json.Marshal(doc)

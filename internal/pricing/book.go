@@ -1,6 +1,10 @@
 package pricing
 
-import "dogbane/internal/money"
+import (
+	"slices"
+
+	"dogbane/internal/money"
+)
 
 // Book holds everything that decides a price. Package bookfile reads it from a document and guarantees what the text of
 // the fields promises: that codes are unique, references resolve and numbers lie in their bounds.
@@ -253,6 +257,9 @@ type Rule struct {
 
 // prices reports whether the rule sets prices of single units (offers and orders do not).
 func (r *Rule) prices() bool { return r.Offer == nil && r.Order == nil }
+
+// reachesBase reports whether percent effects of the rule reach the price itself, and not only options.
+func (r *Rule) reachesBase() bool { return r.On == nil || slices.Contains(r.On, "base") }
 
 // Show is what the public sees of a rule.
 type Show struct {

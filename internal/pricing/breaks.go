@@ -36,7 +36,7 @@ func DefaultCounting() Counting { return Counting{Method: Whole, Count: "line", 
 func (v *view) count(s *state, r *rule) (money.Rat, bool) {
 	switch r.counting.Measure {
 	case "term":
-		return money.Int(int64(v.term)), true
+		return money.Int(int64(s.term)), true
 	case "days":
 		return money.Int(1), true
 	}
@@ -54,7 +54,7 @@ func (v *view) count(s *state, r *rule) (money.Rat, bool) {
 	today, _ := v.at.day()
 	for _, h := range v.history {
 		day, _ := h.At.day()
-		if h.At > v.at || today-day > Moment(r.HistoryDays) {
+		if h.At >= v.at || today-day > Moment(r.HistoryDays) {
 			continue
 		}
 		p, exists := v.index.number(h.SKU)
@@ -100,14 +100,17 @@ func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
 	return a.Number.Mul(n), true
 }
 
-// boughtAlone is the price of one unit after the catalog layer, at quantity 1.
+// boughtAlone is the price of one unit after the catalog layer, for one day or one month, as a question for that one unit
+// finds it; none where the channel does not list the product.
 func (v *view) boughtAlone(p int32) opt {
 	if o, done := v.alone[p]; done {
 		return o
 	}
-	s := state{product: p, quantity: 1, unit: 1}
-	v.run(&s, 1)
-	if len(v.cyclic) == 0 { // what was found on the way round a circle is not kept
+	s := state{product: p, quantity: 1, unit: 1, term: 1}
+	if v.listed != nil && !v.listed.Has(p) {
+		return opt{}
+	}
+	if v.uncut(func() { v.run(&s, 1) }) {
 		if v.alone == nil {
 			v.alone = map[int32]opt{}
 		}

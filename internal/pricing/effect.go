@@ -61,9 +61,12 @@ const (
 	OfCatalog  Basis = "catalog"
 )
 
+// Basket is the source of a derived price that stands for all goods of the basket.
+const Basket = "basket"
+
 // Derive takes a price from another product's, or from the basket.
 type Derive struct {
-	From     string // a SKU, or "basket"
+	From     string // a SKU, or Basket
 	Basis    string // "list", "net" or "subtotal"
 	Percent  money.Rat
 	Min, Max *money.Rat

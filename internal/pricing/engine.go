@@ -232,9 +232,9 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 		touched.or(come.reach[1])
 		next.place(come.Layer, func(rules []*rule) []*rule { return append(rules, come) })
 	}
-	// Prices that are derived from others may follow those.
+	// Prices that are derived from others may follow those, and so may breaks by what was spent earlier on other goods.
 	for _, r := range next.rules {
-		if r != nil && r.derives() {
+		if r != nil && (r.derives() || r.HistoryDays > 0 && r.counting.Measure == "spend") {
 			touched.or(r.reach[0])
 			touched.or(r.reach[1])
 		}

@@ -17,7 +17,6 @@ type goods struct {
 	cost     column // without tax, book currency
 	taxes    []money.Rat
 	taxOf    []uint16       // by product, the index into taxes: 1 + tax rate
-	monthly  Set            // sold by the month
 	fixedIn  map[string]Set // products with a list price of their own, by currency
 	guards   []Set          // which products each of the settings' guards holds for
 	channels map[string]*Channel
@@ -81,16 +80,13 @@ func (g *goods) readProducts(products []Product, numberOf []int32) {
 		class[name] = uint16(len(g.taxes))
 		g.taxes = append(g.taxes, money.Int(1).Add(money.PercentOf(percent)).Reduce())
 	}
-	g.list, g.cost, g.monthly = newColumn(len(products)), newColumn(len(products)), g.index.empty()
+	g.list, g.cost = newColumn(len(products)), newColumn(len(products))
 	for i := range products {
 		p, at := &products[i], numberOf[i]
 		g.list.set(at, p.List)
 		g.cost.set(at, p.Cost)
 		if p.TaxClass != "" {
 			g.taxOf[at] = class[p.TaxClass]
-		}
-		if p.Unit == "month" {
-			g.monthly.add(at)
 		}
 		for currency := range p.ListIn {
 			if g.fixedIn[currency] == nil {

@@ -2,7 +2,6 @@ package pricing
 
 import (
 	"math/bits"
-	"slices"
 
 	"dogbane/internal/money"
 )
@@ -120,12 +119,12 @@ func (v *view) reduce(r *rule) (k kernel, none, slow bool) {
 	k.of = r.Of
 	switch {
 	case e.percent:
-		if r.On != nil && !slices.Contains(r.On, "base") {
-			if r.Of != OfEntering {
+		if !r.reachesBase() {
+			if r.Of != OfEntering { // no candidate where that value is missing
 				return k, false, true
 			}
-			k.n, k.d = 1, 1
-			break
+			k.n, k.d, k.pure = 1, 1, true
+			return k, false, false
 		}
 		k.n, k.d = parts(e.factor)
 		lowers = lowers && e.Kind == PercentOff

@@ -613,9 +613,6 @@ func (l *lane) finish(out *shard) {
 					price = limit
 				}
 			}
-			if ok && l.term > 1 && l.monthly.Has(p) {
-				price, ok = times(price, int64(l.term))
-			}
 			if !ok {
 				l.leave(w, bit)
 				continue

@@ -1,7 +1,6 @@
 package pricing
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
@@ -13,6 +12,7 @@ type state struct {
 	product  int32
 	quantity int // of the line
 	unit     int // which unit of the line, from 1: graduated breaks look at it
+	term     int // months
 	list     opt
 	price    opt
 	catalog  opt // the price after the catalog layer
@@ -152,15 +152,7 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 		if !v.takes(s, r, which) {
 			continue
 		}
-		// An outranked rule is looked at for the trail alone: the price does not need it, so a circle through it is none.
-		circles, outranked := v.cyclic, winner != nil && l.Mode == First && r.Rank > winner.Rank
-		if outranked {
-			v.cyclic = maps.Clone(circles)
-		}
 		o := v.outcome(s, r, s.price)
-		if outranked {
-			v.cyclic = circles
-		}
 		if o.reason != "" {
 			s.refuse(r, o)
 			continue
@@ -251,7 +243,7 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 			for i := range s.options {
 				if f, reaches := o.optionFactor(r, s.options[i].Part); reaches && s.options[i].price.ok {
 					from := optionsEntering[i].price.v
-					s.options[i].price.v = s.options[i].price.v.Add(from.Mul(f).Sub(from))
+					s.options[i].price.v = s.options[i].price.v.Add(v.step(from.Mul(f)).Sub(from))
 				}
 			}
 		} else {
@@ -338,7 +330,7 @@ func (o *outcome) optionFactor(r *rule, part string) (money.Rat, bool) {
 func (v *view) reachOptions(s *state, r *rule, o outcome) {
 	for i := range s.options {
 		if f, reaches := o.optionFactor(r, s.options[i].Part); reaches && s.options[i].price.ok {
-			s.options[i].price.v = s.options[i].price.v.Mul(f)
+			s.options[i].price.v = v.step(s.options[i].price.v.Mul(f))
 		}
 	}
 }
@@ -383,11 +375,14 @@ func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
 		}
 		o.basis, raw = b, b
 		if e.percent {
-			if r.On == nil || slices.Contains(r.On, "base") {
-				raw.v = b.v.Mul(e.factor)
-			} else {
-				raw = entering // only options are reached
+			if !r.reachesBase() {
+				if !entering.ok {
+					o.reason = NoPrice
+				}
+				o.raw, o.result = entering.v, entering.v
+				return o
 			}
+			raw.v = b.v.Mul(e.factor)
 		} else if amount := v.ruleAmount(r, e.Value); !amount.ok {
 			raw.ok = false
 		} else if e.Kind == AmountOff {
@@ -509,9 +504,15 @@ func (v *view) shape(s *state, r *rule, o *outcome, entering opt) {
 		}
 		hold()
 	}
+	o.result = v.step(o.result)
+}
+
+// step rounds a result where the book rounds at every step.
+func (v *view) step(result money.Rat) money.Rat {
 	if v.settings.Rounding.EveryStep {
-		o.result = o.result.Round(v.digits, v.settings.Rounding.Mode)
+		return result.Round(v.digits, v.settings.Rounding.Mode)
 	}
+	return result
 }
 
 func (v *view) floor(s *state, r *rule) opt {

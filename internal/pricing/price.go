@@ -21,9 +21,9 @@ type Answer struct {
 	Digits   int
 	Quantity int
 	List     *money.Rat
-	Unit     *money.Rat // Total ÷ Quantity, rounded; nil: there is no price
-	Total    *money.Rat
-	Rules    []string // that applied, in the order in which they first did
+	Unit     *money.Rat // of one month, where the product is sold by the month; rounded; nil: there is no price
+	Total    *money.Rat // for all months of the term
+	Rules    []string   // that applied, in the order in which they first did
 	Portions []Portion
 	Margin   *Margin // of the first portion's unit; nil where cost or price is missing
 }
@@ -72,7 +72,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	total, priced := money.Int(0), true
 	for _, seg := range v.segments(p) {
 		trail := &Trail{List: a.List}
-		s := state{product: p, quantity: v.quantity, unit: seg.last, trail: trail}
+		s := state{product: p, quantity: v.quantity, unit: seg.last, term: v.term, trail: trail}
 		for _, o := range chosen {
 			s.options = append(s.options, optionPrice{o, v.bookAmount(&o.Price)})
 		}
@@ -109,24 +109,19 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		a.join(portion)
 	}
 	if priced {
-		unit := v.perUnit(p, total)
-		total = v.forTerm(p, total).Round(v.digits, v.settings.Rounding.Mode)
+		unit := v.perUnit(total)
+		if v.products[p].Unit == "month" {
+			total = total.Mul(money.Int(int64(v.term)))
+		}
+		total = total.Round(v.digits, v.settings.Rounding.Mode)
 		a.Total, a.Unit = &total, &unit
 	}
 	return a, nil
 }
 
-// forTerm is a line's total for all months of the term, where the product is sold by the month.
-func (v *view) forTerm(p int32, total money.Rat) money.Rat {
-	if v.term > 1 && v.monthly.Has(p) {
-		return total.Mul(money.Int(int64(v.term)))
-	}
-	return total
-}
-
-// perUnit is the unit price of a line whose finished units sum to total.
-func (v *view) perUnit(p int32, total money.Rat) money.Rat {
-	return v.forTerm(p, total).Div(money.Int(int64(v.quantity))).Round(v.digits, v.settings.Rounding.Mode)
+// perUnit is the unit price, for one month where that is the unit, of a line whose finished units sum to total.
+func (v *view) perUnit(total money.Rat) money.Rat {
+	return total.Div(money.Int(int64(v.quantity))).Round(v.digits, v.settings.Rounding.Mode)
 }
 
 // join adds a portion, to an earlier one that came out alike where there is one.
@@ -155,7 +150,7 @@ func (v *view) segments(p int32) []segment {
 			// What was bought before counts in front of the line's first unit.
 			before := int64(0)
 			if r.HistoryDays > 0 {
-				if counted, known := v.count(&state{product: p, quantity: v.quantity}, r); known {
+				if counted, known := v.count(&state{product: p, quantity: v.quantity, term: v.term}, r); known {
 					before, _ = counted.Minor(0, money.Down)
 				}
 			}

@@ -95,7 +95,7 @@ func sameSweep(t *testing.T, e *pricing.Engine, vp pricing.Viewpoint, what strin
 			}
 			require.Equal(t, a.Rules, codes, "%s %s", what, product.SKU)
 		}
-		if a.Margin != nil && vp.Quantity == 1 && vp.Term <= 1 {
+		if a.Margin != nil && vp.Quantity == 1 {
 			require.Equal(t, a.Margin.Left.Sign() < 0, sw.BelowCost(p), "%s %s", what, product.SKU)
 			net, left, ok := sw.Margin(p)
 			require.True(t, ok)

@@ -259,7 +259,7 @@ func (v *view) planGuards(pl *plan) {
 	}
 }
 
-// Sweep prices all products: each costs what Price would answer as its unit price. Its errors are QuestionErrors.
+// Sweep prices all products: each costs what Price would answer as its unit price, a subscription that of one month. Its errors are QuestionErrors.
 func (e *Engine) Sweep(vp Viewpoint) (*Sweep, error) {
 	sweeps, err := e.Sweeps([]Viewpoint{vp})
 	if err != nil {
@@ -597,12 +597,12 @@ func (l *lane) priceSlow(i int, out *shard) {
 
 // unitPrice is a product's unit price as Price answers it; each portion's unit is shown to see.
 func (v *view) unitPrice(p int32, see func(s *state)) (money.Rat, bool) {
-	if v.quantity > 1 {
+	if v.quantity > 1 || v.term > 1 {
 		v.nets = nil // a source that is the line itself stands there in that quantity, so what others found does not hold
 	}
 	total := money.Int(0)
 	for _, seg := range v.segments(p) {
-		s := state{product: p, quantity: v.quantity, unit: seg.last}
+		s := state{product: p, quantity: v.quantity, unit: seg.last, term: v.term}
 		v.unit(&s)
 		if !s.price.ok {
 			return total, false
@@ -612,7 +612,7 @@ func (v *view) unitPrice(p int32, see func(s *state)) (money.Rat, bool) {
 		}
 		total = total.Add(v.finish(&s).price.Mul(money.Int(int64(seg.units))))
 	}
-	return v.perUnit(p, total), true
+	return v.perUnit(total), true
 }
 
 // Len is the number of products.

@@ -76,5 +76,4 @@ type Trail struct {
 	Steps  []Step
 	Missed []Miss
 	Finish *Finish // nil: no price
-	Cycle  bool    // the price needs itself and therefore does not exist
 }

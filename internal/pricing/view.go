@@ -1,10 +1,14 @@
 package pricing
 
 import (
+	"fmt"
 	"slices"
 
 	"dogbane/internal/money"
 )
+
+// MaxQuantity is the most units that a price question may ask for.
+const MaxQuantity = 1_000_000
 
 // view is a viewpoint resolved against an engine. It belongs to one goroutine.
 type view struct {
@@ -27,11 +31,11 @@ type view struct {
 	blocked     []Reason  // why each rule takes no part, whatever the product
 	active      [][]*rule // by layer: the rules that take part
 
-	nets   map[int32]opt // prices of other products that prices were derived from
-	path   []int32       // the products whose prices are being worked out
-	cyclic map[int32]bool
-	alone  map[int32]opt // prices after the catalog layer at quantity 1
-	onTie  func(winner, other *rule, p int32, won, lost money.Rat)
+	nets  map[int32]opt // prices of other products that prices were derived from
+	path  []int32       // the products whose prices are being worked out
+	cut   int           // the place in path of the outermost product at which a circle was closed; noCut: none was
+	alone map[int32]opt // prices after the catalog layer at quantity 1
+	onTie func(winner, other *rule, p int32, won, lost money.Rat)
 }
 
 // opt is a number that may be missing.
@@ -53,10 +57,10 @@ func (o opt) ptr() *money.Rat {
 // look resolves a viewpoint.
 func (e *Engine) look(vp Viewpoint) (*view, error) {
 	s := e.settings
-	v := &view{Engine: e, at: vp.At, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
+	v := &view{Engine: e, at: vp.At, cut: noCut, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
 		currency: s.Currency, bookTax: s.PricesIncludeTax, showTax: s.PricesIncludeTax}
-	if vp.Quantity < 0 {
-		return nil, &QuestionError{"quantity", "must be at least 1"}
+	if vp.Quantity < 0 || vp.Quantity > MaxQuantity {
+		return nil, &QuestionError{"quantity", fmt.Sprintf("must be from 1 to %d", MaxQuantity)}
 	}
 	v.visitor = visitor{groups: slices.Clone(vp.Groups), country: vp.Country, firstOrder: vp.FirstOrder, signedIn: vp.Customer != ""}
 	for _, g := range vp.Groups {
@@ -157,7 +161,7 @@ func (v *view) inChannels(codes []string) bool {
 // own is the view for another goroutine.
 func (v *view) own() *view {
 	c := *v
-	c.nets, c.path, c.cyclic, c.alone, c.onTie = nil, nil, nil, nil, nil
+	c.nets, c.path, c.cut, c.alone, c.onTie = nil, nil, noCut, nil, nil
 	return &c
 }
 

@@ -416,6 +416,9 @@ func (g *generator) effect(simple bool) *pricing.Effect {
 		return &pricing.Effect{Kind: pricing.ToMargin, Value: g.amount(80, 1)}
 	}
 	d := &pricing.Derive{From: g.one("P00", "P01", "P02", "basket", "P99"), Basis: g.one("list", "net", "subtotal"), Percent: g.amount(120, 1), Counts: g.one("basket", "owned", "both")}
+	if d.From == "basket" {
+		d.Basis = "subtotal"
+	}
 	if g.chance(3) {
 		d.Min = g.amountPtr(20, 2)
 	}

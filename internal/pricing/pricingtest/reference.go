@@ -43,7 +43,7 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 	total := new(big.Rat)
 	res := Result{}
 	for k := 1; k <= r.quantity; k++ {
-		u := r.unit(p, r.quantity, k, q.Options)
+		u := r.unit(p, r.quantity, k, r.term, q.Options)
 		if u.price == nil {
 			return Result{}
 		}
@@ -54,11 +54,11 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 			}
 		}
 	}
+	res.Unit = r.round(quo(total, num(int64(r.quantity))))
 	if p.Unit == "month" {
 		total.Mul(total, num(int64(r.term)))
 	}
 	res.Total = total
-	res.Unit = r.round(quo(total, num(int64(r.quantity))))
 	return res
 }
 
@@ -73,7 +73,6 @@ type reference struct {
 	currency string
 	digits   int
 	asking   []string // SKUs whose prices are being worked out
-	circle   map[string]bool
 }
 
 func num(n int64) *big.Rat       { return new(big.Rat).SetInt64(n) }
@@ -222,6 +221,7 @@ func (r *reference) footed(p *pricing.Product, cost *big.Rat) *big.Rat {
 type way struct {
 	p            *pricing.Product
 	line, k      int // the line's quantity, and which of its units this is
+	term         int // months
 	list, price  *big.Rat
 	catalog      *big.Rat
 	past         bool // the catalog layer is behind it
@@ -231,9 +231,9 @@ type way struct {
 	optionParts  []string
 }
 
-func (r *reference) unit(p *pricing.Product, line, k int, options []string) *way {
-	w := &way{p: p, line: line, k: k}
-	if r.channel != nil && r.channel.Where != nil && !r.holds(r.channel.Where, p, false) {
+func (r *reference) unit(p *pricing.Product, line, k, term int, options []string) *way {
+	w := &way{p: p, line: line, k: k, term: term}
+	if !r.listed(p) {
 		return w
 	}
 	r.asking = append(r.asking, p.SKU)
@@ -256,13 +256,12 @@ func (r *reference) unit(p *pricing.Product, line, k int, options []string) *way
 		}
 	}
 	r.asking = r.asking[:len(r.asking)-1]
-	if r.circle[p.SKU] {
-		w.price = nil
-	}
-	if len(r.asking) == 0 {
-		r.circle = nil
-	}
 	return w
+}
+
+// listed reports whether the channel sells a product.
+func (r *reference) listed(p *pricing.Product) bool {
+	return r.channel == nil || r.channel.Where == nil || r.holds(r.channel.Where, p, false)
 }
 
 // made is what a candidate makes of the price.
@@ -289,7 +288,7 @@ func (r *reference) layer(w *way, l pricing.LayerSetting) {
 		var all []made
 		for _, u := range rules {
 			if l.Mode == pricing.First && len(all) > 0 && u.Rank > all[0].rule.Rank {
-				break // not needed, so that a price derived in a circle is no hindrance here
+				break
 			}
 			if m, ok := r.make(w, u, entering); ok {
 				all = append(all, m)
@@ -347,9 +346,9 @@ func (r *reference) layer(w *way, l pricing.LayerSetting) {
 				continue
 			}
 			if l.Mode == pricing.Add {
-				w.optionPrices[i] = add(w.optionPrices[i], sub(percented(m.effect, before[i]), before[i]))
+				w.optionPrices[i] = add(w.optionPrices[i], sub(r.stepped(percented(m.effect, before[i])), before[i]))
 			} else {
-				w.optionPrices[i] = percented(m.effect, w.optionPrices[i])
+				w.optionPrices[i] = r.stepped(percented(m.effect, w.optionPrices[i]))
 			}
 		}
 	}
@@ -464,10 +463,11 @@ func (r *reference) make(w *way, u *pricing.Rule, entering *big.Rat) (made, bool
 		if basis == nil {
 			return m, false
 		}
-		res = entering
-		if u.On == nil || slices.Contains(u.On, "base") {
-			res = percented(e, basis)
+		if u.On != nil && !slices.Contains(u.On, "base") { // options alone: nothing is done to the price
+			m.result = entering
+			return m, entering != nil
 		}
+		res = percented(e, basis)
 	case pricing.AmountOff, pricing.AmountOn:
 		a := r.ruleAmount(u, e.Value)
 		if basis == nil || a == nil {
@@ -521,15 +521,21 @@ func (r *reference) make(w *way, u *pricing.Rule, entering *big.Rat) (made, bool
 		}
 	}
 	res = most(end(u.Ending, res), num(0))
-	if r.book.Settings.Rounding.EveryStep {
-		res = r.round(res)
-	}
+	res = r.stepped(res)
 	raises := u.Layer == pricing.Catalog || e.Kind == pricing.PercentOn || e.Kind == pricing.AmountOn || u.MayRaise
 	if entering != nil && res.Cmp(entering) > 0 && !raises {
 		return m, false
 	}
 	m.result = res
 	return m, true
+}
+
+// stepped rounds where the book rounds at every step.
+func (r *reference) stepped(a *big.Rat) *big.Rat {
+	if r.book.Settings.Rounding.EveryStep {
+		return r.round(a)
+	}
+	return a
 }
 
 func (r *reference) basis(w *way, of pricing.Basis) *big.Rat {
@@ -559,7 +565,7 @@ func (r *reference) basis(w *way, of pricing.Basis) *big.Rat {
 func (r *reference) count(w *way, u *pricing.Rule, c pricing.Counting) *big.Rat {
 	switch c.Measure {
 	case "term":
-		return num(int64(r.term))
+		return num(int64(w.term))
 	case "days":
 		return num(1)
 	}
@@ -577,7 +583,7 @@ func (r *reference) count(w *way, u *pricing.Rule, c pricing.Counting) *big.Rat 
 	for _, h := range r.q.History {
 		days := func(m pricing.Moment) pricing.Moment { return m / pricing.Day }
 		p := r.product(h.SKU)
-		if p == nil || h.At > r.at || days(r.at)-days(h.At) > pricing.Moment(u.HistoryDays) {
+		if p == nil || h.At >= r.at || days(r.at)-days(h.At) > pricing.Moment(u.HistoryDays) {
 			continue
 		}
 		counts := false
@@ -612,7 +618,10 @@ func (r *reference) measure(p *pricing.Product, units int, how string) *big.Rat 
 	case "quantity":
 		return n
 	case "spend":
-		alone := &way{p: p, line: 1, k: 1, list: r.listOf(p)}
+		if !r.listed(p) {
+			return nil
+		}
+		alone := &way{p: p, line: 1, k: 1, term: 1, list: r.listOf(p)}
 		alone.price = alone.list
 		r.layer(alone, r.book.Settings.Layers[0])
 		if alone.price == nil {
@@ -631,8 +640,21 @@ func (r *reference) measure(p *pricing.Product, units int, how string) *big.Rat 
 }
 
 func (r *reference) derived(u *pricing.Rule, d *pricing.Derive) *big.Rat {
-	source := num(0) // of a basket with nothing else in it
-	if d.From != "basket" {
+	source := num(0)
+	if d.From == "basket" { // with nothing else in it but what is owned
+		for _, h := range r.q.History {
+			p := r.product(h.SKU)
+			if d.Counts == "basket" || p == nil || r.derivedFromBasket(p) {
+				continue
+			}
+			if slices.Contains(r.asking, p.SKU) {
+				return nil
+			}
+			if net := r.unit(p, 1, 1, 1, nil).price; net != nil {
+				source = add(source, mul(net, num(int64(h.Quantity))))
+			}
+		}
+	} else {
 		p := r.product(d.From)
 		if p == nil {
 			return nil
@@ -640,20 +662,14 @@ func (r *reference) derived(u *pricing.Rule, d *pricing.Derive) *big.Rat {
 		if d.Basis == "list" {
 			source = r.listOf(p)
 		} else {
-			if i := slices.Index(r.asking, p.SKU); i >= 0 {
-				if r.circle == nil {
-					r.circle = map[string]bool{}
-				}
-				for _, sku := range r.asking[i:] {
-					r.circle[sku] = true
-				}
-				return nil
+			if slices.Contains(r.asking, p.SKU) {
+				return nil // closes a circle
 			}
-			source = r.unit(p, 1, 1, nil).price
+			source = r.unit(p, 1, 1, 1, nil).price
 			if source != nil && d.Basis == "subtotal" && d.Counts != "basket" {
 				owned := 0
 				for _, h := range r.q.History {
-					if h.SKU == d.From && h.At <= r.at {
+					if h.SKU == d.From {
 						owned += h.Quantity
 					}
 				}
@@ -682,6 +698,28 @@ func (r *reference) derived(u *pricing.Rule, d *pricing.Derive) *big.Rat {
 		price = least(price, high)
 	}
 	return price
+}
+
+// derivedFromBasket reports whether a rule that takes part derives a product's price from the basket.
+func (r *reference) derivedFromBasket(p *pricing.Product) bool {
+	for i := range r.book.Rules {
+		u := &r.book.Rules[i]
+		effects := []*pricing.Effect{u.Effect}
+		breaks := u.Breaks
+		for k := range r.book.Ladders {
+			if u.Ladder != "" && r.book.Ladders[k].Code == u.Ladder {
+				breaks = r.book.Ladders[k].Breaks
+			}
+		}
+		for k := range breaks {
+			effects = append(effects, &breaks[k].Effect)
+		}
+		from := slices.ContainsFunc(effects, func(e *pricing.Effect) bool { return e != nil && e.Derive != nil && e.Derive.From == "basket" })
+		if from && r.takesPart(u) && (r.holds(&u.Where, p, false) || r.holds(&u.Where, p, true)) {
+			return true
+		}
+	}
+	return false
 }
 
 // finish is section 2, step 3, and the chosen options.

@@ -3873,8 +3873,6 @@ export interface components {
             products: number;
         };
         Trail: {
-            /** @description the price needs itself and does not exist */
-            cycle?: boolean;
             finish: components["schemas"]["TrailFinish"];
             /** @description rules whose selection holds the product and that did not apply */
             missed: components["schemas"]["TrailMiss"][];

@@ -80,9 +80,6 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
         </span>
         <PinPrice key={product.sku} detail={detail} viewpoint={viewpoint} />
       </p>
-      {trail?.cycle && (
-        <p className="text-bad">Its price is derived from prices that are derived from it, so there is none.</p>
-      )}
       {trail && <Stair trail={trail} list={answer.list} unit={answer.unit} />}
       {trail && <Steps trail={trail} list={answer.list} rule={rule} />}
       {answer.portions.length > 1 && (
