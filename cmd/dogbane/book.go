@@ -37,7 +37,7 @@ func exportCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return withStore(cmd.Context(), data, func(s *store.Store) error {
-				book, _, err := s.Load(cmd.Context())
+				book, _, _, err := s.Load(cmd.Context())
 				if err != nil {
 					return err
 				}

@@ -17,16 +17,10 @@ func Encode(b *pricing.Book) []byte {
 	o := newObject()
 	o.text("book", Format)
 	o.raw("settings", EncodeSettings(&b.Settings))
-	list(o, "groups", b.Groups, func(g *pricing.Group) []byte {
-		return newObject().text("code", g.Code).text("name", g.Name).done()
-	})
+	list(o, "groups", b.Groups, encodeGroup)
 	list(o, "customers", b.Customers, EncodeCustomer)
-	list(o, "ranges", b.Ranges, func(r *pricing.Range) []byte {
-		return newObject().text("code", r.Code).text("name", r.Name).raw("where", encodeWhere(&r.Where)).done()
-	})
-	list(o, "ladders", b.Ladders, func(l *pricing.Ladder) []byte {
-		return newObject().text("code", l.Code).text("name", l.Name).raw("breaks", encodeBreaks(l.Breaks)).counting(l.Counting).done()
-	})
+	list(o, "ranges", b.Ranges, encodeRange)
+	list(o, "ladders", b.Ladders, encodeLadder)
 	list(o, "campaigns", b.Campaigns, EncodeCampaign)
 	list(o, "channels", b.Channels, EncodeChannel)
 	list(o, "products", b.Products, EncodeProduct)

@@ -179,7 +179,7 @@ func (s *Server) registerAgreed(api huma.API) {
 		Body AgreedEdit
 	}) (*body[Saved], error) {
 		snap := s.live.Current()
-		if findProduct(snap.Book, in.Body.SKU) == nil {
+		if snap.Product(in.Body.SKU) == nil {
 			return nil, invalid("sku", fmt.Sprintf("There is no product %s.", in.Body.SKU))
 		}
 		var price *money.Rat

@@ -44,7 +44,7 @@ func (s *Server) registerBatch(api huma.API) {
 		Body SKURule
 	}) (*body[Saved], error) {
 		snap := s.live.Current()
-		r := findRule(snap.Book, in.Code)
+		r := snap.Rule(in.Code)
 		if r == nil {
 			return nil, asProblem(store.ErrNotFound)
 		}
@@ -82,7 +82,7 @@ func (s *Server) batch(form *BatchForm) ([]store.Change, error) {
 	now := s.moment(snap)
 	var changes []store.Change
 	for _, code := range form.Codes {
-		r := findRule(snap.Book, code)
+		r := snap.Rule(code)
 		if r == nil {
 			return nil, invalid("codes", fmt.Sprintf("There is no rule %s.", code))
 		}

@@ -164,7 +164,7 @@ func (s *Server) calendar(fromText, toText string) (Calendar, error) {
 	for i := range b.Campaigns {
 		c := &b.Campaigns[i]
 		campaigns[c.Code] = c
-		doc := pieceNow(b, store.Campaigns, c.Code)
+		doc := snap.Doc(store.Campaigns, c.Code)
 		bar := CalendarBar{Code: c.Code, Name: cmp.Or(c.Name, c.Code), Status: string(c.Status), ETag: etag(doc), Doc: ItemDoc(doc)}
 		bar.From, bar.To, bar.Pattern = windowBar(c.Window)
 		spans, _ := pricing.OpenSpans([]*pricing.Window{c.Window}, from, to, barSpans)

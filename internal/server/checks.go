@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/checks"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
@@ -110,21 +111,13 @@ func (s *Server) registerChecks(api huma.API) {
 	})
 }
 
-// run asks a check of an engine.
-func runCheck(c *store.Check, engine *pricing.Engine) (differences []CheckDifference, problem string) {
-	differences = []CheckDifference{}
-	x, err := bookfile.ReadExpectation([]byte(c.Doc))
-	if err != nil {
-		return differences, err.Error()
+// differencesOf are those of a check as answers tell them.
+func differencesOf(r checks.Result) []CheckDifference {
+	list := make([]CheckDifference, len(r.Differences))
+	for i, d := range r.Differences {
+		list[i] = CheckDifference{d.What, d.Want, d.Have}
 	}
-	found, err := x.Run(engine)
-	if err != nil {
-		return differences, err.Error()
-	}
-	for _, d := range found {
-		differences = append(differences, CheckDifference{strings.TrimPrefix(d.Path, "is."), strings.Trim(d.Want, `"`), strings.Trim(d.Have, `"`)})
-	}
-	return differences, ""
+	return list
 }
 
 func (s *Server) checks(ctx context.Context, engine *pricing.Engine) (CheckList, error) {
@@ -136,7 +129,8 @@ func (s *Server) checks(ctx context.Context, engine *pricing.Engine) (CheckList,
 	for i := range list {
 		c := &list[i]
 		row := CheckRow{ID: c.ID, Name: c.Name, Doc: ItemDoc(c.Doc), Who: c.Who, At: s.wall(c.At), State: "holds"}
-		row.Differences, row.Problem = runCheck(c, engine)
+		found := checks.Run(checks.Pinned{ID: c.ID, Name: c.Name, Doc: c.Doc}, engine)
+		row.Differences, row.Problem = differencesOf(found), found.Problem
 		switch {
 		case row.Problem != "":
 			row.State = "no-answer"
@@ -153,23 +147,19 @@ func (s *Server) checks(ctx context.Context, engine *pricing.Engine) (CheckList,
 
 // broken are the checks that hold with one engine and not with another.
 func (s *Server) broken(ctx context.Context, before, after *pricing.Engine) ([]BrokenCheck, error) {
-	out := []BrokenCheck{}
-	list, err := s.store.Checks(ctx)
+	pinned, err := s.store.Pinned(ctx)
 	if err != nil {
-		return out, err
+		return []BrokenCheck{}, err
 	}
-	for i := range list {
-		c := &list[i]
-		differences, problem := runCheck(c, after)
-		if problem == "" && len(differences) == 0 {
-			continue
-		}
-		if was, no := runCheck(c, before); no != "" || len(was) > 0 {
-			continue
-		}
-		out = append(out, BrokenCheck{c.ID, c.Name, problem, differences})
+	return brokenChecks(checks.Broken(pinned, before, after)), nil
+}
+
+func brokenChecks(found []checks.Result) []BrokenCheck {
+	out := []BrokenCheck{}
+	for _, r := range found {
+		out = append(out, BrokenCheck{r.ID, r.Name, r.Problem, differencesOf(r)})
 	}
-	return out, nil
+	return out
 }
 
 // Breaks is the problem document of a write that would break pinned prices and does not say that somebody has seen that.
@@ -190,20 +180,7 @@ func noteBreaksSeen(c *gin.Context) {
 	c.Next()
 }
 
-// keepsChecks refuses an edit that would break pinned prices, unless whoever makes it has seen that.
-func (s *Server) keepsChecks(ctx context.Context) func(before, after *pricing.Engine) error {
-	if seen, _ := ctx.Value(breaksSeenKey{}).(bool); seen {
-		return nil
-	}
-	return func(before, after *pricing.Engine) error {
-		broken, err := s.broken(ctx, before, after)
-		if err != nil || len(broken) == 0 {
-			return err
-		}
-		detail := fmt.Sprintf("This would break %d pinned prices.", len(broken))
-		if len(broken) == 1 {
-			detail = "This would break a pinned price."
-		}
-		return &Breaks{huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: detail}, broken}
-	}
+func breaksSeen(ctx context.Context) bool {
+	seen, _ := ctx.Value(breaksSeenKey{}).(bool)
+	return seen
 }

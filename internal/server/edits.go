@@ -100,36 +100,12 @@ func nameIn(doc *ItemDoc) string {
 	return head.Name
 }
 
-// pieceNow is the saved state of a piece; nil where there is none.
-func pieceNow(b *pricing.Book, kind, code string) json.RawMessage {
-	switch kind {
-	case store.Settings:
-		return bookfile.EncodeSettings(&b.Settings)
-	case store.Products:
-		if p := findProduct(b, code); p != nil {
-			return bookfile.EncodeProduct(p)
-		}
-		return nil
-	case store.Rules:
-		if r := findRule(b, code); r != nil {
-			return bookfile.EncodeRule(r)
-		}
-		return nil
-	}
-	for _, piece := range store.PiecesOf(b, kind) {
-		if piece.Code == code {
-			return piece.After
-		}
-	}
-	return nil
-}
-
 // edited turns an edit into changes of the saved book and makes the book that they lead to. Documents come out as the
 // encoder writes them; pieces that stay as they are are left out.
 func (s *Server) edited(snap *store.Snapshot, edits []EditChange) ([]store.Change, *pricing.Book, error) {
 	var changes []store.Change
 	for _, e := range edits {
-		now := pieceNow(snap.Book, e.Kind, e.Code)
+		now := snap.Doc(e.Kind, e.Code)
 		switch {
 		case now == nil && e.ETag != "":
 			return nil, nil, &store.Conflict{Kind: e.Kind, Code: e.Code}
@@ -162,9 +138,10 @@ func (s *Server) edited(snap *store.Snapshot, edits []EditChange) ([]store.Chang
 		}
 		return nil, nil, err
 	}
+	made := store.NewPieces(next)
 	for i := range changes {
 		if changes[i].After != nil {
-			changes[i].After = pieceNow(next, changes[i].Kind, changes[i].Code)
+			changes[i].After = made.Doc(changes[i].Kind, changes[i].Code)
 		}
 	}
 	changes = slices.DeleteFunc(changes, func(c store.Change) bool { return string(c.Before) == string(c.After) })

@@ -418,7 +418,7 @@ func (s *Server) doImport(ctx context.Context, p *plan, name string, tell report
 		if err != nil {
 			return Saved{}, err
 		}
-		entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: p.summary, Changes: changes, Base: before.Book, Next: next, Progress: func(n int) {
+		entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: p.summary, Changes: changes, Base: before.Book, Next: next, BreaksSeen: breaksSeen(ctx), Progress: func(n int) {
 			step := "Writing"
 			if n == len(changes) {
 				step = "Working out prices"

@@ -24,6 +24,8 @@ type Job struct {
 	Problem string     `json:"problem,omitempty"`
 	Errors  []DocError `json:"errors,omitempty"`
 	Saved   *Saved     `json:"saved,omitempty"`
+
+	Checks []BrokenCheck `json:"checks,omitempty" doc:"what it would have broken, and nobody has seen"`
 }
 
 type runningJob struct {
@@ -131,8 +133,14 @@ func (s *Server) begin(ctx context.Context, what string, work func(ctx context.C
 // jobProblem is an error as a problem document would say it.
 func jobProblem(err error, j *Job) string {
 	var e *huma.ErrorModel
-	if !errors.As(asProblem(err), &e) {
-		return asProblem(err).Error()
+	var breaks *Breaks
+	err = asProblem(err)
+	if errors.As(err, &breaks) {
+		j.Checks = breaks.Checks
+		return breaks.Detail
+	}
+	if !errors.As(err, &e) {
+		return err.Error()
 	}
 	for _, d := range e.Errors {
 		j.Errors = append(j.Errors, DocError{Path: d.Location, Problem: d.Message})

@@ -77,17 +77,9 @@ func (s *Server) registerProducts(api huma.API) {
 	})
 }
 
-func findProduct(b *pricing.Book, sku string) *pricing.Product {
-	i := slices.IndexFunc(b.Products, func(p pricing.Product) bool { return p.SKU == sku })
-	if i < 0 {
-		return nil
-	}
-	return &b.Products[i]
-}
-
 func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *string) (Saved, error) {
 	snap := s.live.Current()
-	before := findProduct(snap.Book, sku)
+	before := snap.Product(sku)
 	if before == nil {
 		return Saved{}, store.ErrNotFound
 	}

@@ -81,7 +81,7 @@ func (s *Server) registerRules(api huma.API) {
 		Code string `path:"code"`
 	}) (*body[Saved], error) {
 		snap := s.live.Current()
-		r := findRule(snap.Book, in.Code)
+		r := snap.Rule(in.Code)
 		if r == nil {
 			return nil, asProblem(store.ErrNotFound)
 		}
@@ -92,7 +92,7 @@ func (s *Server) registerRules(api huma.API) {
 		Body RuleSwitch
 	}) (*body[Saved], error) {
 		snap := s.live.Current()
-		r := findRule(snap.Book, in.Code)
+		r := snap.Rule(in.Code)
 		if r == nil {
 			return nil, asProblem(store.ErrNotFound)
 		}
@@ -128,14 +128,6 @@ func (s *Server) registerRules(api huma.API) {
 
 func title(r *pricing.Rule) string { return cmp.Or(r.Name, r.Code) }
 
-func findRule(b *pricing.Book, code string) *pricing.Rule {
-	i := slices.IndexFunc(b.Rules, func(r pricing.Rule) bool { return r.Code == code })
-	if i < 0 {
-		return nil
-	}
-	return &b.Rules[i]
-}
-
 func ruleChange(before, after *pricing.Rule) store.Change {
 	return store.Change{Kind: store.Rules, Code: after.Code, Before: bookfile.EncodeRule(before), After: bookfile.EncodeRule(after)}
 }
@@ -143,7 +135,7 @@ func ruleChange(before, after *pricing.Rule) store.Change {
 // commit saves changes and answers what was saved.
 func (s *Server) commit(ctx context.Context, summary string, changes []store.Change) (*body[Saved], error) {
 	before := s.live.Current()
-	entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: summary, Changes: changes, Check: s.keepsChecks(ctx)})
+	entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: summary, Changes: changes, BreaksSeen: breaksSeen(ctx)})
 	if err == nil {
 		s.countMoved(before, entry)
 	}
@@ -228,7 +220,7 @@ func (s *Server) saveRule(ctx context.Context, code, ifMatch string, doc RuleDoc
 	if err != nil {
 		return Saved{}, err
 	}
-	before := findRule(snap.Book, next.Code)
+	before := snap.Rule(next.Code)
 	if code == "" {
 		if before != nil {
 			return Saved{}, invalid("code", fmt.Sprintf("There is a rule with the code %q already.", next.Code))

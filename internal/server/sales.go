@@ -10,7 +10,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/bookfile"
 	"dogbane/internal/catalogue"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -104,16 +103,18 @@ func soldChanges(b *pricing.Book, units map[string]int64, gone map[string]bool) 
 	var changes []store.Change
 	for i := range b.Products {
 		p := &b.Products[i]
-		after := *p
+		sold := p.Sold
 		if n, counted := units[p.SKU]; counted {
-			sold := money.Int(n)
-			after.Sold = &sold
+			is := money.Int(n)
+			sold = &is
 		} else if gone[p.SKU] {
-			after.Sold = nil
+			sold = nil
 		}
-		if before, next := bookfile.EncodeProduct(p), bookfile.EncodeProduct(&after); after.Sold != p.Sold && string(before) != string(next) {
-			changes = append(changes, store.Change{Kind: store.Products, Code: p.SKU, Before: before, After: next})
+		if sold == p.Sold || sold != nil && p.Sold != nil && sold.Equal(*p.Sold) {
+			continue
 		}
+		stock := plainText(p.Stock)
+		changes = append(changes, store.Change{Kind: store.Measures, Code: p.SKU, Before: store.MeasuresDoc(stock, plainText(p.Sold)), After: store.MeasuresDoc(stock, plainText(sold))})
 	}
 	return changes
 }

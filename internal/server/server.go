@@ -18,6 +18,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/checks"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
@@ -197,6 +198,7 @@ func asProblem(err error) error {
 	var doc bookfile.Errors
 	var conflict *store.Conflict
 	var undecided *publish.Undecided
+	var broken *checks.BrokenError
 	switch {
 	case err == nil:
 		return nil
@@ -212,6 +214,8 @@ func asProblem(err error) error {
 		return e
 	case errors.As(err, &conflict):
 		return &Stale{huma.ErrorModel{Status: http.StatusPreconditionFailed, Title: http.StatusText(http.StatusPreconditionFailed), Detail: "Somebody else has changed this in the meantime."}, conflict.Now}
+	case errors.As(err, &broken):
+		return &Breaks{huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: broken.Error()}, brokenChecks(broken.Checks)}
 	case errors.As(err, &undecided):
 		e := &huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: undecided.Error()}
 		for _, sku := range undecided.SKUs {

@@ -91,7 +91,7 @@ func (s *Server) registerState(api huma.API) {
 		ID int64 `path:"id"`
 	}) (*body[Saved], error) {
 		before := s.live.Current()
-		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now())
+		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now(), breaksSeen(ctx))
 		if err == nil {
 			s.countMoved(before, entry)
 			err = s.store.DropSalesOf(ctx, in.ID)

@@ -7,7 +7,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -29,6 +31,7 @@ const (
 	Campaigns = "campaigns"
 	Channels  = "channels"
 	Settings  = "settings" // one item, without a code
+	Measures  = "measures" // stock and units sold of one product, which can change without the rest of it
 )
 
 var kindsInOrder = []string{Groups, Customers, Ranges, Ladders, Campaigns, Channels, Products, Rules}
@@ -54,9 +57,9 @@ type Edit struct {
 	// as Base is the current book; else the changes are applied.
 	Base, Next *pricing.Book
 
-	// Check looks at the prices that the edit leads to before anything is written; its error keeps the edit from being
-	// saved. It may be nil.
-	Check func(before, after *pricing.Engine) error
+	// BreaksSeen says that whoever makes the edit has seen which pinned prices it breaks; else breaking one is a
+	// *checks.BrokenError.
+	BreaksSeen bool
 }
 
 // Entry is one saved edit in the log.
@@ -127,13 +130,22 @@ func (s *Store) Create(ctx context.Context, book *pricing.Book, who string, at t
 			return err
 		}
 		var rows []itemRow
+		var known []measures
 		for _, piece := range pieces(book) {
-			rows = append(rows, itemRow{piece.Kind, piece.Code, int64(len(rows)), string(piece.After)})
+			doc := []byte(piece.After)
+			if piece.Kind == Products {
+				rest, m := split(piece.Code, doc)
+				doc, known = rest, append(known, m)
+			}
+			rows = append(rows, itemRow{piece.Kind, piece.Code, int64(len(rows)), string(doc)})
 		}
 		if len(rows) > 0 {
 			if err := tx.CreateInBatches(rows, 500).Error; err != nil {
 				return err
 			}
+		}
+		if err := keepMeasures(tx, known); err != nil {
+			return err
 		}
 		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]"}).Error
 	})
@@ -214,40 +226,96 @@ func Differences(now, next *pricing.Book) []Change {
 	return list
 }
 
-// Load reads the whole book at its newest version.
-func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, error) {
+// Refused is a stored piece that this version of the program cannot read. It takes no part until it is written anew.
+type Refused struct{ Kind, Code, Problem string }
+
+// Load reads the whole book at its newest version. Pieces that cannot be read are left out and named.
+func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, []Refused, error) {
 	var head bookRow
-	byKind := map[string][]string{}
+	byKind := map[string][]stored{}
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // one snapshot: version and items belong together
 		if err := tx.Take(&head).Error; err != nil {
 			return err
 		}
-		rows, err := tx.Raw("SELECT kind, doc FROM items ORDER BY kind, seq").Rows()
+		rows, err := tx.Raw("SELECT kind, code, doc, stock, sold FROM items LEFT JOIN measures ON kind = 'products' AND sku = code ORDER BY kind, seq").Rows()
 		if err != nil {
 			return err
 		}
 		defer rows.Close()
 		for rows.Next() {
-			var kind, doc string
-			if err := rows.Scan(&kind, &doc); err != nil {
+			var kind string
+			var one stored
+			var m measures
+			if err := rows.Scan(&kind, &one.code, &one.doc, &m.Stock, &m.Sold); err != nil {
 				return err
 			}
-			byKind[kind] = append(byKind[kind], doc)
+			one.doc = m.joined(one.doc)
+			byKind[kind] = append(byKind[kind], one)
 		}
 		return rows.Err()
 	})
 	if err != nil {
-		return nil, 0, fmt.Errorf("load the book: %w", err)
+		return nil, 0, nil, fmt.Errorf("load the book: %w", err)
 	}
-	book, err := bookfile.Decode(document(head.Settings, byKind))
+	book, refused, err := readable(head.Settings, byKind)
 	if err != nil {
-		return nil, 0, fmt.Errorf("read the stored book: %w", err)
+		return nil, 0, nil, fmt.Errorf("read the stored book: %w", err)
 	}
-	return book, head.Version, nil
+	return book, head.Version, refused, nil
+}
+
+// stored is a piece as it is kept, with its measures.
+type stored struct {
+	code string
+	doc  []byte
+}
+
+var piecePath = regexp.MustCompile(`^([a-z]+)\[(\d+)\]`)
+
+// readable is the book of those pieces that can be read. What refers to one that cannot goes with it.
+func readable(settings string, byKind map[string][]stored) (*pricing.Book, []Refused, error) {
+	var refused []Refused
+	for {
+		docs := map[string][][]byte{}
+		for kind, list := range byKind {
+			for _, one := range list {
+				docs[kind] = append(docs[kind], one.doc)
+			}
+		}
+		book, err := bookfile.Decode(document(settings, docs))
+		var errs bookfile.Errors
+		if err == nil || !errors.As(err, &errs) {
+			return book, refused, err
+		}
+		gone := map[string]map[int]bool{}
+		for _, e := range errs {
+			at := piecePath.FindStringSubmatch(e.Path)
+			if at == nil || byKind[at[1]] == nil {
+				return nil, nil, err
+			}
+			i, _ := strconv.Atoi(at[2])
+			if gone[at[1]] == nil {
+				gone[at[1]] = map[int]bool{}
+			}
+			if !gone[at[1]][i] {
+				refused = append(refused, Refused{at[1], byKind[at[1]][i].code, e.Error()})
+			}
+			gone[at[1]][i] = true
+		}
+		for kind, which := range gone {
+			var rest []stored
+			for i, one := range byKind[kind] {
+				if !which[i] {
+					rest = append(rest, one)
+				}
+			}
+			byKind[kind] = rest
+		}
+	}
 }
 
 // document puts the pieces of a book together.
-func document(settings string, byKind map[string][]string) []byte {
+func document(settings string, byKind map[string][][]byte) []byte {
 	var doc bytes.Buffer
 	fmt.Fprintf(&doc, `{"book":%q,"settings":%s`, bookfile.Format, settings)
 	for _, kind := range kindsInOrder {
@@ -259,7 +327,7 @@ func document(settings string, byKind map[string][]string) []byte {
 			if i > 0 {
 				doc.WriteByte(',')
 			}
-			doc.WriteString(piece)
+			doc.Write(piece)
 		}
 		doc.WriteByte(']')
 	}
@@ -273,6 +341,7 @@ const batchSize, partSize = 2000, 500
 // save writes an edit in one transaction and returns its log entry, or a *Conflict where a piece is no longer as the
 // edit found it.
 func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
+	edit.Summary = shorten(edit.Summary, 500)
 	entry := Entry{At: edit.At, Who: edit.Who, Summary: edit.Summary, Changes: edit.Changes, Undoes: edit.Undoes}
 	var parts [][]byte
 	var packErr error
@@ -343,7 +412,9 @@ func pack(changes []Change) ([][]byte, error) {
 		var packed bytes.Buffer
 		w, err := gzip.NewWriterLevel(&packed, gzip.BestSpeed)
 		if err == nil {
-			err = errors.Join(json.NewEncoder(w).Encode(batch), w.Close())
+			enc := json.NewEncoder(w)
+			enc.SetEscapeHTML(false) // pieces stand in the log as they are kept
+			err = errors.Join(enc.Encode(batch), w.Close())
 		}
 		if err != nil {
 			return nil, fmt.Errorf("pack the changes: %w", err)
@@ -380,10 +451,59 @@ func logChanges(tx *gorm.DB, entry int64, changes []Change, parts [][]byte) erro
 	return nil
 }
 
+// sameDoc reports whether two documents mean the same piece.
+func sameDoc(kind string, a, b []byte) bool {
+	if bytes.Equal(a, b) {
+		return true
+	}
+	x, err1 := bookfile.Canonical(kind, a)
+	y, err2 := bookfile.Canonical(kind, b)
+	return err1 == nil && err2 == nil && bytes.Equal(x, y)
+}
+
+// written is a change as it goes into the tables.
+type written struct {
+	Change
+	before, after     []byte // of a product: without its measures
+	measured, measure measures
+}
+
+// touches reports whether the change is about a product's measures.
+func (w *written) touches() bool {
+	return w.Kind == Measures || w.Kind == Products && (w.After == nil || !w.measured.same(w.measure))
+}
+
+func asWritten(changes []Change) []written {
+	list := make([]written, len(changes))
+	pricing.InParallel(len(changes), func(from, to int) {
+		for i := from; i < to; i++ {
+			c := changes[i]
+			w := written{Change: c, before: c.Before, after: c.After, measured: measures{SKU: c.Code}, measure: measures{SKU: c.Code}}
+			if c.Kind == Products || c.Kind == Measures {
+				if c.Before != nil {
+					w.before, w.measured = split(c.Code, c.Before)
+				}
+				if c.After != nil {
+					w.after, w.measure = split(c.Code, c.After)
+				}
+			}
+			list[i] = w
+		}
+	})
+	return list
+}
+
 func saveBatch(tx *gorm.DB, head *bookRow, changes []Change, seq *int64) error {
+	batch := asWritten(changes)
 	byKind := map[string][]string{}
-	for _, c := range changes {
-		byKind[c.Kind] = append(byKind[c.Kind], c.Code)
+	var measured []string
+	for i := range batch {
+		if w := &batch[i]; w.Kind != Measures && w.Kind != Settings {
+			byKind[w.Kind] = append(byKind[w.Kind], w.Code)
+		}
+		if batch[i].touches() {
+			measured = append(measured, batch[i].Code)
+		}
 	}
 	now := map[[2]string]itemRow{}
 	for kind, codes := range byKind {
@@ -395,38 +515,69 @@ func saveBatch(tx *gorm.DB, head *bookRow, changes []Change, seq *int64) error {
 			now[[2]string{r.Kind, r.Code}] = r
 		}
 	}
+	var known map[string]measures
+	if len(measured) > 0 {
+		var err error
+		if known, err = measuresOf(tx, measured); err != nil {
+			return err
+		}
+	}
 	var upserts []itemRow
+	var keep []measures
 	gone := map[string][]string{}
-	for _, c := range changes {
-		if c.Kind == Settings {
-			if !bytes.Equal(c.Before, []byte(head.Settings)) {
-				return &Conflict{c.Kind, c.Code, json.RawMessage(head.Settings)}
+	for i := range batch {
+		w := &batch[i]
+		if w.touches() {
+			if have := known[w.Code]; w.Before != nil && !have.same(w.measured) {
+				doc := []byte("{}")
+				if w.Kind == Products {
+					doc = []byte(now[[2]string{w.Kind, w.Code}].Doc)
+				}
+				return &Conflict{w.Kind, w.Code, have.joined(doc)}
 			}
-			head.Settings = string(c.After)
+			if w.After == nil {
+				w.measure = measures{SKU: w.Code}
+			}
+			keep = append(keep, w.measure)
+		}
+		if w.Kind == Measures {
 			continue
 		}
-		row, exists := now[[2]string{c.Kind, c.Code}]
-		if exists != (c.Before != nil) || exists && row.Doc != string(c.Before) {
-			conflict := &Conflict{Kind: c.Kind, Code: c.Code}
+		if w.Kind == Settings {
+			if !sameDoc(w.Kind, w.Before, []byte(head.Settings)) {
+				return &Conflict{w.Kind, w.Code, json.RawMessage(head.Settings)}
+			}
+			head.Settings = string(w.After)
+			continue
+		}
+		row, exists := now[[2]string{w.Kind, w.Code}]
+		if exists != (w.Before != nil) || exists && !sameDoc(w.Kind, []byte(row.Doc), w.before) {
+			conflict := &Conflict{Kind: w.Kind, Code: w.Code}
 			if exists {
-				conflict.Now = json.RawMessage(row.Doc)
+				conflict.Now = w.measured.joined([]byte(row.Doc))
 			}
 			return conflict
 		}
-		if c.After == nil {
-			gone[c.Kind] = append(gone[c.Kind], c.Code)
+		if w.After == nil {
+			gone[w.Kind] = append(gone[w.Kind], w.Code)
 			continue
+		}
+		if exists && string(w.after) == row.Doc {
+			continue // only its measures change
 		}
 		if !exists {
 			*seq++
 			row.Seq = *seq
 		}
-		upserts = append(upserts, itemRow{c.Kind, c.Code, row.Seq, string(c.After)})
+		upserts = append(upserts, itemRow{w.Kind, w.Code, row.Seq, string(w.after)})
 	}
 	for kind, codes := range gone {
 		if err := tx.Where("kind = ? AND code IN ?", kind, codes).Delete(&itemRow{}).Error; err != nil {
 			return err
 		}
+	}
+	if err := keepMeasures(tx, keep); err != nil {
+		return err
 	}
 	if len(upserts) == 0 {
 		return nil
@@ -500,9 +651,13 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]En
 		Undoes  *int64
 		Part    []byte
 	}
+	kinds := []string{kind}
+	if kind == Products {
+		kinds = append(kinds, Measures)
+	}
 	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, c.changes AS part
 		FROM log_pieces p JOIN log l ON l.id = p.entry JOIN log_parts c ON c.entry = p.entry AND c.part = p.part
-		WHERE p.kind = ? AND p.code = ? ORDER BY p.entry DESC LIMIT ?`, kind, code, limit).Scan(&rows).Error
+		WHERE p.kind IN ? AND p.code = ? ORDER BY p.entry DESC LIMIT ?`, kinds, code, limit).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the history of %s %q: %w", kind, code, err)
 	}
@@ -512,7 +667,7 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]En
 		if e.Changes, err = unpack(r.Part); err != nil {
 			return nil, fmt.Errorf("read log entry %d: %w", r.ID, err)
 		}
-		e.Changes = slices.DeleteFunc(e.Changes, func(c Change) bool { return c.Kind != kind || c.Code != code })
+		e.Changes = slices.DeleteFunc(e.Changes, func(c Change) bool { return !slices.Contains(kinds, c.Kind) || c.Code != code })
 		list = append(list, e)
 	}
 	return list, nil

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"time"
+
+	"dogbane/internal/checks"
 )
 
 // Check is an expected price that somebody pinned: an expectation as docs/book.md writes it.
@@ -22,6 +24,16 @@ func (s *Store) Checks(ctx context.Context) ([]Check, error) {
 		return nil, fmt.Errorf("read the checks: %w", err)
 	}
 	return list, nil
+}
+
+// Pinned are all checks as they are run.
+func (s *Store) Pinned(ctx context.Context) ([]checks.Pinned, error) {
+	list, err := s.Checks(ctx)
+	pinned := make([]checks.Pinned, len(list))
+	for i, c := range list {
+		pinned[i] = checks.Pinned{ID: c.ID, Name: c.Name, Doc: c.Doc}
+	}
+	return pinned, err
 }
 
 // SaveCheck keeps a new check (ID 0) or another state of one.

@@ -46,7 +46,7 @@ func TestLargeEditsAreKeptWhole(t *testing.T) {
 		require.Equal(t, before.Products[i].SKU, history[0].Changes[0].Code)
 		require.Equal(t, "All at 7", history[0].Summary)
 	}
-	_, err = live.Undo(t.Context(), entry.ID, "me", then)
+	_, err = live.Undo(t.Context(), entry.ID, "me", then, false)
 	require.NoError(t, err)
 	require.Equal(t, string(bookfile.Encode(before)), string(bookfile.Encode(live.Current().Book)))
 }
@@ -59,7 +59,7 @@ func TestGivingUpASaveLeavesNothing(t *testing.T) {
 	_, err := live.Save(ctx, store.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"), Progress: func(int) { stop() }})
 	require.ErrorIs(t, err, context.Canceled)
 	require.Same(t, before, live.Current())
-	stored, version, err := s.Load(t.Context())
+	stored, version, _, err := s.Load(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, before.Version, version)
 	require.Equal(t, string(bookfile.Encode(before.Book)), string(bookfile.Encode(stored)))

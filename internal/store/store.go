@@ -4,6 +4,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
@@ -42,14 +43,43 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	}
 	sql.SetMaxOpenConns(16)
 	sql.SetConnMaxLifetime(time.Hour)
-	provider, err := goose.NewProvider(goose.DialectMySQL, sql, mustSub("migrations"), goose.WithVerbose(false))
-	if err != nil {
-		return nil, fmt.Errorf("read the migrations: %w", err)
-	}
-	if _, err := provider.Up(ctx); err != nil {
-		return nil, fmt.Errorf("migrate the database: %w", err)
+	if err := migrate(ctx, sql); err != nil {
+		return nil, errors.Join(fmt.Errorf("migrate the database: %w", err), sql.Close())
 	}
 	return &Store{db: db}, nil
+}
+
+// migrate brings the schema up to date, one program at a time. Every step can be repeated, so that a start which was
+// killed in the middle of one leaves nothing that the next could not finish.
+func migrate(ctx context.Context, pool *sql.DB) error {
+	lock, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
+	var mine sql.NullBool
+	if err := lock.QueryRowContext(ctx, "SELECT GET_LOCK(CONCAT('dogbane-migrate-', DATABASE()), 300)").Scan(&mine); err != nil || !mine.Bool {
+		return errors.Join(errors.New("another program is migrating it"), err)
+	}
+	defer func() {
+		_, _ = lock.ExecContext(context.WithoutCancel(ctx), "DO RELEASE_LOCK(CONCAT('dogbane-migrate-', DATABASE()))")
+	}()
+	var begun bool
+	if err := lock.QueryRowContext(ctx, "SELECT COUNT(*) > 0 FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").Scan(&begun); err != nil {
+		return err
+	}
+	if begun { // the library makes this table and its first row in two steps
+		if _, err := lock.ExecContext(ctx, `INSERT INTO goose_db_version (version_id, is_applied)
+			SELECT 0, 1 FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM goose_db_version WHERE version_id = 0)`); err != nil {
+			return err
+		}
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, mustSub("migrations"), goose.WithVerbose(false), goose.WithGoMigrations(repairs()...))
+	if err != nil {
+		return err
+	}
+	_, err = provider.Up(ctx)
+	return err
 }
 
 // Close ends all connections.
@@ -59,6 +89,15 @@ func (s *Store) Close() error {
 		return fmt.Errorf("close the database: %w", err)
 	}
 	return sql.Close()
+}
+
+// SQL is the pool of connections, for what is asked beside the store.
+func (s *Store) SQL() *sql.DB {
+	pool, err := s.db.DB()
+	if err != nil {
+		panic(fmt.Sprintf("store: the pool is gone: %v", err))
+	}
+	return pool
 }
 
 // Ping reports whether the database answers.

@@ -2,7 +2,10 @@ package store_test
 
 import (
 	"context"
+	"database/sql"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -11,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/checks"
 	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -53,13 +57,13 @@ func TestSaveAndUndo(t *testing.T) {
 	require.Len(t, live.Current().Book.Rules, len(before.Book.Rules)-1)
 	require.Len(t, before.Book.Rules, len(demo.Book(0).Rules), "a snapshot never changes")
 
-	_, err = live.Undo(t.Context(), entry.ID, "me", then)
+	_, err = live.Undo(t.Context(), entry.ID, "me", then, false)
 	require.NoError(t, err)
 	require.Len(t, live.Current().Book.Rules, len(before.Book.Rules))
-	_, err = live.Undo(t.Context(), entry.ID, "me", then)
+	_, err = live.Undo(t.Context(), entry.ID, "me", then, false)
 	require.Error(t, err, "a change is undone once")
 
-	reloaded, version, err := s.Load(t.Context())
+	reloaded, version, _, err := s.Load(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, int64(3), version)
 	require.ElementsMatch(t, codes(live.Current().Book), codes(reloaded), "memory and database agree")
@@ -67,6 +71,228 @@ func TestSaveAndUndo(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"Undo: Deleted it", "Deleted it", "Set up the book"}, []string{log[0].Summary, log[1].Summary, log[2].Summary})
 	require.NotNil(t, log[1].UndoneBy)
+}
+
+// Names as people write them: what JSON encoders like to escape, what runs from right to left, what has two code units.
+var hostileNames = []string{"Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض", "back\\slash \\u0026", "L\u2028S", "O'Brien; DROP TABLE items"}
+
+// Whatever a piece is called, it can be made, taken back, brought back, and changed again, here and after a restart.
+func TestUndoOfAnyName(t *testing.T) {
+	s, live := opened(t)
+	for i, name := range hostileNames {
+		code := fmt.Sprintf("H-%d", i)
+		product := pricing.Product{SKU: code, Name: name, Unit: "each", Tags: []string{name}}
+		rule := live.Current().Book.Rules[0]
+		rule.Code, rule.Name, rule.Note = code, name, name
+		made, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "Made " + name, Changes: []store.Change{
+			{Kind: store.Products, Code: code, After: bookfile.EncodeProduct(&product)}, {Kind: store.Rules, Code: code, After: bookfile.EncodeRule(&rule)}}})
+		require.NoError(t, err, name)
+		gone, err := live.Undo(t.Context(), made.ID, "me", then, false)
+		require.NoError(t, err, name)
+		_, err = live.Undo(t.Context(), gone.ID, "me", then, false)
+		require.NoError(t, err, name)
+		live, err = store.OpenLive(t.Context(), s) // as after a restart
+		require.NoError(t, err)
+		require.Equal(t, name, live.Current().Product(code).Name)
+		draft := rule
+		draft.Status = pricing.Draft
+		_, err = live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "Switched " + name, Changes: []store.Change{
+			{Kind: store.Rules, Code: code, Before: bookfile.EncodeRule(&rule), After: bookfile.EncodeRule(&draft)}}})
+		require.NoError(t, err, name)
+	}
+}
+
+// A database in which an earlier version brought pieces back with their & escaped is one in which they can be changed.
+func TestPoisonedPiecesAreMended(t *testing.T) {
+	dsn := storetest.Address(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	book := demo.Book(0)
+	book.Rules[0].Name = `Glaze & <slip> \\u0026`
+	require.NoError(t, s.Create(t.Context(), book, "test", then))
+	require.NoError(t, s.Close())
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	escaped, err := json.Marshal(json.RawMessage(bookfile.EncodeRule(&book.Rules[0]))) // escapes &, < and >
+	require.NoError(t, err)
+	require.Contains(t, string(escaped), `\u0026`)
+	_, err = db.ExecContext(t.Context(), "UPDATE items SET doc = ? WHERE kind = 'rules' AND code = ?", escaped, book.Rules[0].Code)
+	require.NoError(t, err)
+	_, err = db.ExecContext(t.Context(), "DELETE FROM goose_db_version WHERE version_id = 5")
+	require.NoError(t, err)
+	s, err = store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	var doc string
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT doc FROM items WHERE kind = 'rules' AND code = ?", book.Rules[0].Code).Scan(&doc))
+	require.Equal(t, string(bookfile.EncodeRule(&book.Rules[0])), doc)
+}
+
+// A migration that broke off halfway is run again by the next start.
+func TestHalfAMigrationIsRunAgain(t *testing.T) {
+	dsn := storetest.Address(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", then))
+	require.NoError(t, s.Close())
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	// What a kill leaves behind: the statements are there, wholly or in part, and the note that they are is not.
+	for _, lost := range []string{"version_id = 5", "version_id >= 4", "version_id >= 3", "version_id >= 2", "version_id >= 1", "version_id >= 0"} {
+		_, err = db.ExecContext(t.Context(), "DELETE FROM goose_db_version WHERE "+lost)
+		require.NoError(t, err)
+		if lost == "version_id >= 3" {
+			_, err = db.ExecContext(t.Context(), "DROP TABLE log_pieces")
+			require.NoError(t, err)
+		}
+		s, err = store.Open(t.Context(), dsn)
+		require.NoError(t, err, lost)
+		book, _, _, err := s.Load(t.Context())
+		require.NoError(t, err, lost)
+		require.Equal(t, string(bookfile.Encode(demo.Book(0))), string(bookfile.Encode(book)), lost)
+		require.NoError(t, s.Close())
+	}
+}
+
+// A stored piece that a stricter version cannot read is left out and named, with what refers to it; all else works, and
+// writing it anew brings it back.
+func TestAPieceThatCannotBeReadIsLeftOut(t *testing.T) {
+	dsn := storetest.Address(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	book := demo.Book(0)
+	require.NoError(t, s.Create(t.Context(), book, "test", then))
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.ExecContext(t.Context(), `UPDATE items SET doc = JSON_SET(doc, '$.rank', 0) WHERE kind = 'rules' AND code = ?`, book.Rules[2].Code)
+	require.NoError(t, err)
+	live, err := store.OpenLive(t.Context(), s)
+	require.NoError(t, err)
+	refused := live.Current().Refused
+	require.Len(t, refused, 1)
+	require.Equal(t, book.Rules[2].Code, refused[0].Code)
+	require.Contains(t, refused[0].Problem, "rank")
+	require.Len(t, live.Current().Book.Rules, len(book.Rules)-1)
+	_, err = live.Save(t.Context(), store.Edit{Summary: "another", At: then, Changes: []store.Change{deleteRule(book, 0)}})
+	require.NoError(t, err)
+	require.Len(t, live.Current().Refused, 1)
+}
+
+// The guard of pinned prices is part of saving: an edit, an undo, whoever makes it.
+func TestSavingAsksThePinnedPrices(t *testing.T) {
+	s, live := openedWith(t, plain(t, `{"sku":"A","list":"10.00"}`))
+	at := pricing.MomentOf(then)
+	require.NoError(t, s.SaveCheck(t.Context(), &store.Check{Name: "ten", Doc: fmt.Sprintf(`{"price":{"sku":"A","at":"%s"},"is":{"unit":"10.00"}}`, at), Who: "me", At: then}))
+	dearer := func(from, to string) store.Edit {
+		doc := func(list string) json.RawMessage {
+			return json.RawMessage(fmt.Sprintf(`{"sku":"A","list":"%s"}`, list))
+		}
+		return store.Edit{Summary: "dearer", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A", Before: doc(from), After: doc(to)}}}
+	}
+	var broken *checks.BrokenError
+	_, err := live.Save(t.Context(), dearer("10.00", "11.00"))
+	require.ErrorAs(t, err, &broken)
+	require.Equal(t, []checks.Difference{{What: "unit", Want: "10.00", Have: "11.00"}}, broken.Checks[0].Differences)
+	seen := dearer("10.00", "11.00")
+	seen.BreaksSeen = true
+	_, err = live.Save(t.Context(), seen)
+	require.NoError(t, err)
+	back, err := live.Save(t.Context(), dearer("11.00", "10.00"))
+	require.NoError(t, err)
+	_, err = live.Undo(t.Context(), back.ID, "me", then, false)
+	require.ErrorAs(t, err, &broken, "an undo, too")
+	_, err = live.Undo(t.Context(), back.ID, "me", then, true)
+	require.NoError(t, err)
+}
+
+// plain is a book with some products and nothing else.
+func plain(t *testing.T, products string) *pricing.Book {
+	t.Helper()
+	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"products":[` + products + `]}`))
+	require.NoError(t, err)
+	return book
+}
+
+// Units sold and stock are kept apart from the product: counting them rewrites no document, and an edit of the product
+// does not stumble over them, or they over it.
+func TestMeasuresAreKeptApart(t *testing.T) {
+	s, live := openedWith(t, plain(t, `{"sku":"A & B","name":"x","stock":"3","sold":"7"},{"sku":"C"}`))
+	text := func(s string) *string { return &s }
+	count := store.Change{Kind: store.Measures, Code: "A & B", Before: store.MeasuresDoc(text("3"), text("7")), After: store.MeasuresDoc(text("3"), text("9"))}
+	named := store.Change{Kind: store.Products, Code: "A & B", Before: json.RawMessage(`{"sku":"A & B","name":"x","stock":"3","sold":"7"}`), After: json.RawMessage(`{"sku":"A & B","name":"y","stock":"3","sold":"7"}`)}
+	counted, err := live.Save(t.Context(), store.Edit{Summary: "count", At: then, Changes: []store.Change{count}})
+	require.NoError(t, err)
+	require.Equal(t, "9", live.Current().Product("A & B").Sold.String())
+	_, err = live.Save(t.Context(), store.Edit{Summary: "stale count", At: then, Changes: []store.Change{count}})
+	var conflict *store.Conflict
+	require.ErrorAs(t, err, &conflict)
+	_, err = live.Save(t.Context(), store.Edit{Summary: "name", At: then, Changes: []store.Change{named}})
+	require.NoError(t, err, "the count in between is no hindrance")
+	book, _, _, err := s.Load(t.Context())
+	require.NoError(t, err)
+	require.Equal(t, []string{"y", "9"}, []string{book.Products[0].Name, book.Products[0].Sold.String()}, "and is not undone by it")
+	_, err = live.Undo(t.Context(), counted.ID, "me", then, false)
+	require.NoError(t, err)
+	book, _, _, err = s.Load(t.Context())
+	require.NoError(t, err)
+	require.Equal(t, "7", book.Products[0].Sold.String())
+	require.Nil(t, book.Products[1].Stock)
+	gone := live.Current().Doc(store.Products, "A & B")
+	_, err = live.Save(t.Context(), store.Edit{Summary: "gone", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A & B", Before: gone}}})
+	require.NoError(t, err)
+	_, err = live.Save(t.Context(), store.Edit{Summary: "new", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A & B", After: json.RawMessage(`{"sku":"A & B"}`)}}})
+	require.NoError(t, err)
+	book, _, _, err = s.Load(t.Context())
+	require.NoError(t, err)
+	require.Nil(t, book.Products[1].Sold, "a product that comes anew has no past")
+}
+
+// Codes that differ in a blank at their end, in case or in an accent are different codes.
+func TestCodesAreComparedToTheLetter(t *testing.T) {
+	s, live := openedWith(t, plain(t, `{"sku":"PADX"},{"sku":"padx"},{"sku":"pädx"},{"sku":"a/b"},{"sku":".."}`))
+	require.Len(t, live.Current().Book.Products, 5)
+	db := s.SQL()
+	_, err := db.ExecContext(t.Context(), "INSERT INTO items (kind, code, seq, doc) VALUES ('products', 'PADX ', 99, '{}')")
+	require.NoError(t, err)
+}
+
+// Each question that is asked often is answered by an index.
+func TestIndexesAreUsed(t *testing.T) {
+	s, _ := openedWith(t, demo.Book(0))
+	for query, key := range map[string]string{
+		"SELECT COALESCE(MAX(seq), 0) FROM items":                                                      "",
+		"SELECT * FROM published_prices WHERE channel = 'web' AND shows_now = 1 AND price IS NOT NULL": "shown_now",
+		"SELECT answer, COUNT(*) FROM publication_rows WHERE publication = 1 GROUP BY answer":          "answered",
+		"SELECT id FROM log WHERE moved IS NULL AND version > 1 ORDER BY version LIMIT 50":             "uncounted",
+		"SELECT p.entry FROM log_pieces p WHERE p.kind IN ('products','measures') AND p.code = 'A'":    "PRIMARY",
+		"SELECT quantity FROM sales WHERE moment >= 1 AND moment <= 2":                                 "at_moment",
+	} {
+		rows, err := s.SQL().QueryContext(t.Context(), "EXPLAIN "+query)
+		require.NoError(t, err)
+		require.True(t, rows.Next())
+		columns, err := rows.Columns()
+		require.NoError(t, err)
+		values := make([]sql.NullString, len(columns))
+		into := make([]any, len(columns))
+		for i := range values {
+			into[i] = &values[i]
+		}
+		require.NoError(t, rows.Scan(into...))
+		plan := map[string]string{}
+		for i, c := range columns {
+			plan[c] = values[i].String
+		}
+		require.NoError(t, rows.Close())
+		if key == "" {
+			require.Contains(t, plan["Extra"], "optimized away", query)
+			continue
+		}
+		require.Equal(t, key, plan["key"], "%s: %v", query, plan)
+	}
 }
 
 func codes(b *pricing.Book) []string {
@@ -158,12 +384,12 @@ func TestReplacingTheWholeBook(t *testing.T) {
 	changes := store.Differences(live.Current().Book, next)
 	entry, err := live.Save(t.Context(), store.Edit{Summary: "Another book", At: then, Changes: changes})
 	require.NoError(t, err)
-	loaded, _, err := s.Load(t.Context())
+	loaded, _, _, err := s.Load(t.Context())
 	require.NoError(t, err)
 	require.Empty(t, store.Differences(loaded, next))
 	require.Empty(t, store.Differences(live.Current().Book, next))
 
-	_, err = live.Undo(t.Context(), entry.ID, "me", then)
+	_, err = live.Undo(t.Context(), entry.ID, "me", then, false)
 	require.NoError(t, err)
 	require.Empty(t, store.Differences(live.Current().Book, demo.Book(0)))
 }
@@ -173,7 +399,7 @@ func TestPricesOutOfTheDatabase(t *testing.T) {
 	s, _ := opened(t)
 	for seed := range uint64(12) {
 		rng := rand.New(rand.NewPCG(seed, 8))
-		now, _, err := s.Load(t.Context())
+		now, _, _, err := s.Load(t.Context())
 		require.NoError(t, err)
 		book := pricingtest.Book(rng)
 		live, err := store.OpenLive(t.Context(), s)

@@ -2,7 +2,7 @@
 
 -- The book: one row with the version of everything that decides a price. Every write of book contents locks this row,
 -- so versions are consecutive and each belongs to one log entry.
-CREATE TABLE book (
+CREATE TABLE IF NOT EXISTS book (
   id INT NOT NULL PRIMARY KEY CHECK (id = 1),
   version BIGINT NOT NULL,
   settings LONGTEXT NOT NULL CHECK (JSON_VALID(settings))
@@ -10,7 +10,7 @@ CREATE TABLE book (
 
 -- Products, rules and the smaller parts of the book, each as its piece of the document (docs/book.md). The document is
 -- the one form that is validated, priced and exported; columns beside it would only be copies that can disagree.
-CREATE TABLE items (
+CREATE TABLE IF NOT EXISTS items (
   kind VARCHAR(20) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
   code VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   seq BIGINT NOT NULL,
@@ -20,7 +20,7 @@ CREATE TABLE items (
 );
 
 -- Who changed what, when: the pieces before and after, so that a change can be shown and taken back.
-CREATE TABLE log (
+CREATE TABLE IF NOT EXISTS log (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   at DATETIME(6) NOT NULL,
   who VARCHAR(100) NOT NULL,
@@ -32,14 +32,14 @@ CREATE TABLE log (
 );
 
 -- How a channel is reached.
-CREATE TABLE links (
+CREATE TABLE IF NOT EXISTS links (
   channel VARCHAR(190) COLLATE utf8mb4_bin NOT NULL PRIMARY KEY,
   kind VARCHAR(20) NOT NULL,
   address VARCHAR(500) NOT NULL,
   token VARCHAR(200) NOT NULL DEFAULT ''
 );
 
-CREATE TABLE publications (
+CREATE TABLE IF NOT EXISTS publications (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   channel VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   version BIGINT NOT NULL,
@@ -52,7 +52,7 @@ CREATE TABLE publications (
   KEY by_channel (channel, id)
 );
 
-CREATE TABLE publication_rows (
+CREATE TABLE IF NOT EXISTS publication_rows (
   publication BIGINT NOT NULL,
   sku VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   kind VARCHAR(10) NOT NULL,
@@ -69,7 +69,7 @@ CREATE TABLE publication_rows (
 
 -- Every price that a channel took, from when until when. The row without an end is what the channel shows now; a row
 -- without a price says that the product was taken off the channel.
-CREATE TABLE published_prices (
+CREATE TABLE IF NOT EXISTS published_prices (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   channel VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   sku VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
@@ -86,17 +86,17 @@ CREATE TABLE published_prices (
 );
 
 -- Single facts about this installation, such as the demo's today.
-CREATE TABLE facts (
+CREATE TABLE IF NOT EXISTS facts (
   name VARCHAR(50) NOT NULL PRIMARY KEY,
   value VARCHAR(500) NOT NULL
 );
 
 -- +goose Down
-DROP TABLE facts;
-DROP TABLE published_prices;
-DROP TABLE publication_rows;
-DROP TABLE publications;
-DROP TABLE links;
-DROP TABLE log;
-DROP TABLE items;
-DROP TABLE book;
+DROP TABLE IF EXISTS facts;
+DROP TABLE IF EXISTS published_prices;
+DROP TABLE IF EXISTS publication_rows;
+DROP TABLE IF EXISTS publications;
+DROP TABLE IF EXISTS links;
+DROP TABLE IF EXISTS log;
+DROP TABLE IF EXISTS items;
+DROP TABLE IF EXISTS book;

@@ -1,7 +1,7 @@
 -- +goose Up
 
 -- Who may do what. The password is an argon2id hash in the PHC string format.
-CREATE TABLE people (
+CREATE TABLE IF NOT EXISTS people (
   name VARCHAR(60) COLLATE utf8mb4_bin NOT NULL PRIMARY KEY,
   full_name VARCHAR(120) NOT NULL,
   role VARCHAR(20) CHARACTER SET ascii COLLATE ascii_bin NOT NULL CHECK (role IN ('reader', 'manager', 'approver', 'administrator')),
@@ -11,7 +11,7 @@ CREATE TABLE people (
 );
 
 -- Who is signed in. Only a hash of the cookie's token is kept.
-CREATE TABLE sessions (
+CREATE TABLE IF NOT EXISTS sessions (
   token CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL PRIMARY KEY,
   person VARCHAR(60) COLLATE utf8mb4_bin NOT NULL,
   created DATETIME(6) NOT NULL,
@@ -21,7 +21,7 @@ CREATE TABLE sessions (
 );
 
 -- Views of the board that somebody keeps by name: the address's query.
-CREATE TABLE saved_views (
+CREATE TABLE IF NOT EXISTS saved_views (
   person VARCHAR(60) COLLATE utf8mb4_bin NOT NULL,
   name VARCHAR(80) COLLATE utf8mb4_bin NOT NULL,
   query VARCHAR(2000) NOT NULL,
@@ -30,10 +30,10 @@ CREATE TABLE saved_views (
 );
 
 -- How many prices an edit moved, counted after it was saved.
-ALTER TABLE log ADD COLUMN moved INT NULL;
+ALTER TABLE log ADD COLUMN IF NOT EXISTS moved INT NULL;
 
 -- +goose Down
-ALTER TABLE log DROP COLUMN moved;
-DROP TABLE saved_views;
-DROP TABLE sessions;
-DROP TABLE people;
+ALTER TABLE log DROP COLUMN IF EXISTS moved;
+DROP TABLE IF EXISTS saved_views;
+DROP TABLE IF EXISTS sessions;
+DROP TABLE IF EXISTS people;

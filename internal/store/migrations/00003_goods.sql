@@ -1,7 +1,7 @@
 -- +goose Up
 
 -- Expected prices: an expectation as docs/book.md writes it, kept beside the book.
-CREATE TABLE checks (
+CREATE TABLE IF NOT EXISTS checks (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(200) NOT NULL,
   doc TEXT NOT NULL,
@@ -10,14 +10,14 @@ CREATE TABLE checks (
 );
 
 -- Sales as they were brought in, one file after the other.
-CREATE TABLE sales_files (
+CREATE TABLE IF NOT EXISTS sales_files (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(255) NOT NULL,
   who VARCHAR(120) NOT NULL,
   at DATETIME(6) NOT NULL,
   entry BIGINT NULL -- of the log, which counted its units sold into the book
 );
-CREATE TABLE sales (
+CREATE TABLE IF NOT EXISTS sales (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   file BIGINT NOT NULL,
   moment BIGINT NOT NULL, -- the book's wall clock, in seconds since 1970
@@ -32,7 +32,7 @@ CREATE TABLE sales (
 );
 
 -- Which day an exchange rate is of. The newest row with the book's rate is that of the book.
-CREATE TABLE rate_days (
+CREATE TABLE IF NOT EXISTS rate_days (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   currency CHAR(3) CHARACTER SET ascii NOT NULL,
   rate VARCHAR(60) CHARACTER SET ascii NOT NULL,
@@ -41,7 +41,7 @@ CREATE TABLE rate_days (
 );
 
 -- How the columns of a kind of file were matched last, by its headers.
-CREATE TABLE import_mappings (
+CREATE TABLE IF NOT EXISTS import_mappings (
   kind VARCHAR(20) CHARACTER SET ascii NOT NULL,
   headers CHAR(64) CHARACTER SET ascii NOT NULL, -- SHA-256
   mapping TEXT NOT NULL,
@@ -49,7 +49,7 @@ CREATE TABLE import_mappings (
 );
 
 -- What an entry changed, in parts: JSON, packed with gzip.
-CREATE TABLE log_parts (
+CREATE TABLE IF NOT EXISTS log_parts (
   entry BIGINT NOT NULL,
   part INT NOT NULL,
   changes LONGBLOB NOT NULL,
@@ -57,7 +57,7 @@ CREATE TABLE log_parts (
 );
 
 -- Which pieces an entry changed, so that the history of one is found.
-CREATE TABLE log_pieces (
+CREATE TABLE IF NOT EXISTS log_pieces (
   kind VARCHAR(20) CHARACTER SET ascii NOT NULL,
   code VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   entry BIGINT NOT NULL,
@@ -66,10 +66,10 @@ CREATE TABLE log_pieces (
 );
 
 -- +goose Down
-DROP TABLE log_pieces;
-DROP TABLE log_parts;
-DROP TABLE import_mappings;
-DROP TABLE rate_days;
-DROP TABLE sales;
-DROP TABLE sales_files;
-DROP TABLE checks;
+DROP TABLE IF EXISTS log_pieces;
+DROP TABLE IF EXISTS log_parts;
+DROP TABLE IF EXISTS import_mappings;
+DROP TABLE IF EXISTS rate_days;
+DROP TABLE IF EXISTS sales;
+DROP TABLE IF EXISTS sales_files;
+DROP TABLE IF EXISTS checks;

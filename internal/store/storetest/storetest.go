@@ -37,8 +37,8 @@ func Main(m *testing.M) {
 	}())
 }
 
-// create makes an empty database of the test's own and answers its address.
-func create(t testing.TB) string {
+// Address makes an empty database of the test's own and answers where it is reached.
+func Address(t testing.TB) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", count.Add(1))
 	db, err := sql.Open("mysql", server.DSN("dogbane"))
@@ -55,7 +55,7 @@ func create(t testing.TB) string {
 // Database is an empty database without a schema.
 func Database(t testing.TB) *sql.DB {
 	t.Helper()
-	db, err := sql.Open("mysql", create(t))
+	db, err := sql.Open("mysql", Address(t))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +66,7 @@ func Database(t testing.TB) *sql.DB {
 // Open is a store in an empty database of the test's own.
 func Open(t testing.TB) *store.Store {
 	t.Helper()
-	s, err := store.Open(context.Background(), create(t))
+	s, err := store.Open(context.Background(), Address(t))
 	if err != nil {
 		t.Fatal(err)
 	}

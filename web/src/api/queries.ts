@@ -234,6 +234,7 @@ export async function finished(begun: Promise<Job>, tell: (j: Job) => void = () 
         job.problem ?? "It failed.",
         (job.errors ?? []).map((e) => ({ location: e.path, message: e.problem })),
         undefined,
+        job.checks,
       );
     await new Promise((r) => setTimeout(r, 150));
     job = await take(api.GET("/api/jobs/{id}", { params: { path: { id: job.id } } }));

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { AlertDialog, Toast } from "radix-ui";
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
-import { api, take, type BrokenCheck, type Saved } from "../api/client";
+import { api, Problem, take, withBreaksSeen, type BrokenCheck, type Saved } from "../api/client";
 import { refresh } from "../api/queries";
 import { errorText } from "../lib/format";
 import { Button } from "./button";
@@ -65,7 +65,15 @@ export function Toasts({ children }: { children: ReactNode }) {
         await n.undo();
         return;
       }
-      const s = await take(api.POST("/api/log/{id}/undo", { params: { path: { id: n.entry ?? 0 } } }));
+      const back = () => take(api.POST("/api/log/{id}/undo", { params: { path: { id: n.entry ?? 0 } } }));
+      let s: Saved;
+      try {
+        s = await back();
+      } catch (e) {
+        if (!(e instanceof Problem) || e.checks.length === 0) throw e;
+        if (!(await value.ask(e.checks))) return;
+        s = await withBreaksSeen(back);
+      }
       add({ text: s.summary });
       await refresh(client);
     } catch (e) {

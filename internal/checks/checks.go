@@ -1,0 +1,78 @@
+// Package checks holds pinned prices against a book: which hold, and which a change would break. Where they are kept
+// belongs to package store, how they are shown to package server.
+package checks
+
+import (
+	"fmt"
+	"strings"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+)
+
+// Pinned is an expected price that somebody pinned: an expectation as docs/book.md writes it.
+type Pinned struct {
+	ID   int64
+	Name string
+	Doc  string
+}
+
+// Difference is one value that is not as expected.
+type Difference struct {
+	What       string // such as unit
+	Want, Have string
+}
+
+// Result is what a check finds. Problem says why there is no answer; a check holds where it finds nothing.
+type Result struct {
+	Pinned
+	Problem     string
+	Differences []Difference
+}
+
+// Holds reports whether all is as expected.
+func (r *Result) Holds() bool { return r.Problem == "" && len(r.Differences) == 0 }
+
+// Run asks a check of an engine.
+func Run(p Pinned, engine *pricing.Engine) Result {
+	r := Result{Pinned: p}
+	x, err := bookfile.ReadExpectation([]byte(p.Doc))
+	if err != nil {
+		r.Problem = err.Error()
+		return r
+	}
+	found, err := x.Run(engine)
+	if err != nil {
+		r.Problem = err.Error()
+		return r
+	}
+	for _, d := range found {
+		r.Differences = append(r.Differences, Difference{strings.TrimPrefix(d.Path, "is."), strings.Trim(d.Want, `"`), strings.Trim(d.Have, `"`)})
+	}
+	return r
+}
+
+// Broken are the checks that hold with one engine and not with another.
+func Broken(pinned []Pinned, before, after *pricing.Engine) []Result {
+	var out []Result
+	for _, p := range pinned {
+		r := Run(p, after)
+		if r.Holds() {
+			continue
+		}
+		if was := Run(p, before); was.Holds() {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// BrokenError refuses a change that would break checks and does not say that somebody has seen which.
+type BrokenError struct{ Checks []Result }
+
+func (e *BrokenError) Error() string {
+	if len(e.Checks) == 1 {
+		return "This would break a pinned price."
+	}
+	return fmt.Sprintf("This would break %d pinned prices.", len(e.Checks))
+}
