@@ -156,7 +156,9 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	if err != nil {
 		return err
 	}
-	web := &http.Server{Handler: server.New(s, live, now).Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
+	program := server.New(s, live, now)
+	background.Go(func() { program.Work(ctx) })
+	web := &http.Server{Handler: program.Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- web.Serve(listener) }()
 	fmt.Printf("\n  Dogbane is ready:   http://%s/\n  Its web shop:       %s\n  Ctrl+C ends it.\n\n", listener.Addr(), page)

@@ -1,7 +1,5 @@
 package pricing
 
-import "fmt"
-
 // Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most limit
 // of them; from itself is not among them. Rules and campaigns that are switched off do not count.
 func (e *Engine) Changes(from, to Moment, limit int) []Moment {
@@ -54,10 +52,11 @@ func (e *Engine) Alike(vp Viewpoint) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	key := []byte(fmt.Sprintf("%s\x00%d\x00%d\x00", vp.Channel, v.quantity, v.term))
-	for _, h := range vp.History { // history counts back from the moment
-		key = fmt.Appendf(key, "%s %d %d %d\x00", h.SKU, h.Quantity, h.At, vp.At)
+	matters := Viewpoint{Channel: vp.Channel, Quantity: vp.Quantity, Term: vp.Term, History: vp.History}
+	if len(vp.History) > 0 { // history counts back from the moment
+		matters.At = vp.At
 	}
+	key := []byte(matters.Key())
 	word := byte(0)
 	for i, r := range e.rules {
 		if r != nil && v.blocked[r.ordinal] == "" {

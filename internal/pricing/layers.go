@@ -163,13 +163,6 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 			switch l.Mode {
 			case First:
 				better = r.Rank == winner.Rank && c < 0
-				if v.onTie != nil && r.Rank == winner.Rank && c != 0 {
-					if better {
-						v.onTie(r, winner, s.product, o.result, won.result)
-					} else {
-						v.onTie(winner, r, s.product, won.result, o.result)
-					}
-				}
 			case Lowest:
 				better = c < 0
 			case Highest:
@@ -181,7 +174,7 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 			lost = loser{winner, won.result}
 			winner, won = r, o
 		}
-		if s.trail != nil && lost.rule != nil {
+		if lost.rule != nil && (s.trail != nil || v.onTie != nil) {
 			losers = append(losers, lost)
 		}
 	}
@@ -189,6 +182,12 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 		return
 	}
 	for _, r := range losers {
+		if v.onTie != nil && l.Mode == First && r.Rank == winner.Rank && !r.result.Equal(won.result) {
+			v.onTie(winner, r.rule, s.product, won.result, r.result)
+		}
+		if s.trail == nil {
+			continue
+		}
 		reason := Reason(Outranked)
 		switch l.Mode {
 		case Lowest:

@@ -12,6 +12,9 @@ import (
 	"sync/atomic"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
@@ -26,48 +29,53 @@ type swept struct {
 	orders map[string][]int32
 }
 
-// sweepCache keeps the sweeps of the newest viewpoints: a board asks for many pages of one.
+// sweepCache keeps the sweeps that were looked at last: a board asks for many pages of one. Who asks for one that is just
+// being made waits for it.
 type sweepCache struct {
-	mu      sync.Mutex
-	entries []sweepEntry // newest last
-	words   map[int64][]string
+	made   *lru.Cache[string, sweepResult]
+	making singleflight.Group
+
+	mu    sync.Mutex
+	words map[int64][]string
 }
 
-type sweepEntry struct {
-	key   string
-	once  *sync.Once
+type sweepResult struct {
 	sweep *swept
-	err   error
+	err   error // of the question
 }
 
 const sweepsKept = 48
 
+func newSweepCache() *sweepCache {
+	made, err := lru.New[string, sweepResult](sweepsKept)
+	if err != nil {
+		panic(fmt.Sprintf("server: %v", err))
+	}
+	return &sweepCache{made: made}
+}
+
 func (s *Server) sweep(snap *store.Snapshot, vp pricing.Viewpoint) (*swept, error) {
-	key := fmt.Sprintf("%d %+v", snap.Version, vp)
-	c := &s.sweeps
-	c.mu.Lock()
-	i := slices.IndexFunc(c.entries, func(e sweepEntry) bool { return e.key == key })
-	if i < 0 {
-		if len(c.entries) == sweepsKept {
-			c.entries = slices.Delete(c.entries, 0, 1)
+	c := s.sweeps
+	key := fmt.Sprintf("%d ", snap.Version) + vp.Key()
+	if r, made := c.made.Get(key); made {
+		return r.sweep, r.err
+	}
+	made, _, _ := c.making.Do(key, func() (any, error) {
+		sw, err := snap.Engine.Sweep(vp)
+		r := sweepResult{err: err}
+		if err == nil {
+			r.sweep = &swept{Sweep: sw, orders: map[string][]int32{}}
 		}
-		c.entries = append(c.entries, sweepEntry{key: key, once: &sync.Once{}, sweep: &swept{orders: map[string][]int32{}}})
-		i = len(c.entries) - 1
-	}
-	e := c.entries[i]
-	c.mu.Unlock()
-	e.once.Do(func() { e.sweep.Sweep, e.err = snap.Engine.Sweep(vp) })
-	if e.sweep.Sweep == nil {
-		// The error is that of the question; asking again says it again.
-		_, err := snap.Engine.Sweep(vp)
-		return nil, err
-	}
-	return e.sweep, nil
+		c.made.Add(key, r)
+		return r, nil
+	})
+	r, _ := made.(sweepResult)
+	return r.sweep, r.err
 }
 
 // searchable is what the words of a search are looked for in, by product number.
 func (s *Server) searchable(snap *store.Snapshot) []string {
-	c := &s.sweeps
+	c := s.sweeps
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if words, done := c.words[snap.Version]; done {

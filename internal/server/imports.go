@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -287,7 +288,11 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	}
 	file.mu.Lock()
 	defer file.mu.Unlock()
-	key := fmt.Sprint(s.live.Current().Version, mapping)
+	said, err := json.Marshal(mapping)
+	if err != nil {
+		return nil, ImportPreview{}, fmt.Errorf("read how columns are matched: %w", err)
+	}
+	key := fmt.Sprint(s.live.Current().Version, string(said))
 	if file.plan != nil && file.planned == key && file.kind != "sales" { // what was sold before is asked anew
 		return file.plan, file.preview, nil
 	}
@@ -297,7 +302,6 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	}
 	p := &plan{}
 	var bad []catalogue.BadCell
-	var err error
 	switch file.kind {
 	case "products":
 		bad, err = s.planProducts(file, p, &out)
@@ -432,7 +436,7 @@ func (s *Server) doImport(ctx context.Context, p *plan, name string, tell report
 			}
 			return Saved{}, err
 		}
-		s.countMoved(before, entry)
+		s.moved.look()
 		if len(p.sales) > 0 {
 			if err := s.store.SetSalesEntry(ctx, file.ID, entry.ID); err != nil {
 				return Saved{}, err

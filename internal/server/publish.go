@@ -115,26 +115,26 @@ func (s *Server) registerPublish(api huma.API) {
 		if err != nil {
 			return nil, asProblem(err)
 		}
-		return answer(s.publication(ctx, p.ID, false))
+		list, err := s.publications(ctx, []store.Publication{*p})
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		return &body[PublicationAnswer]{list[0]}, nil
 	})
 	huma.Get(api, "/api/publications", func(ctx context.Context, in *struct {
 		Channel string `query:"channel"`
 	}) (*body[PublicationList], error) {
 		recent, err := s.store.Publications(ctx, in.Channel, 30)
-		out := PublicationList{Publications: []PublicationAnswer{}}
-		for _, p := range recent {
-			one, err := s.publication(ctx, p.ID, false)
-			if err != nil {
-				return nil, asProblem(err)
-			}
-			out.Publications = append(out.Publications, one)
+		if err != nil {
+			return nil, asProblem(err)
 		}
-		return answer(out, err)
+		list, err := s.publications(ctx, recent)
+		return answer(PublicationList{list}, err)
 	})
 	huma.Get(api, "/api/publications/{id}", func(ctx context.Context, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[PublicationAnswer], error) {
-		return answer(s.publication(ctx, in.ID, true))
+		return answer(s.publication(ctx, in.ID))
 	})
 	huma.Get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
 		Channel string `path:"channel"`
@@ -201,26 +201,41 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 	return out, nil
 }
 
-func (s *Server) publication(ctx context.Context, id int64, withRows bool) (PublicationAnswer, error) {
+// publications are some, without their rows.
+func (s *Server) publications(ctx context.Context, list []store.Publication) ([]PublicationAnswer, error) {
+	ids := make([]int64, len(list))
+	for i := range list {
+		ids[i] = list[i].ID
+	}
+	counts, err := s.store.CountRows(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := []PublicationAnswer{}
+	for i := range list {
+		p, n := &list[i], counts[list[i].ID]
+		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: p.Status, Problem: p.Problem,
+			Rows: n.Rows, Answered: n.Answered, Refused: n.Refused}
+		if p.Ended != nil {
+			one.Ended = s.wall(p.Ended.In(time.UTC))
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+func (s *Server) publication(ctx context.Context, id int64) (PublicationAnswer, error) {
 	p, rows, err := s.store.Publication(ctx, id)
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: p.Status, Problem: p.Problem, Rows: len(rows)}
-	if p.Ended != nil {
-		out.Ended = s.wall(p.Ended.In(time.UTC))
+	list, err := s.publications(ctx, []store.Publication{p})
+	if err != nil {
+		return PublicationAnswer{}, err
 	}
+	out := list[0]
 	engine := s.live.Current().Engine
 	for _, r := range rows {
-		if r.Answer != "" {
-			out.Answered++
-		}
-		if r.Answer == "refused" || r.Answer == "failed" {
-			out.Refused++
-		}
-		if !withRows {
-			continue
-		}
 		digits, _ := money.Digits(r.Currency)
 		row := RowAnswer{SKU: r.SKU, Kind: r.Kind, Was: fixed(r.Was, digits), Price: fixed(r.Price, digits), Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
 		if n, exists := engine.ProductNumber(r.SKU); exists {

@@ -7,7 +7,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"log/slog"
 	"net/http"
 	"slices"
 	"strings"
@@ -134,36 +133,11 @@ func ruleChange(before, after *pricing.Rule) store.Change {
 
 // commit saves changes and answers what was saved.
 func (s *Server) commit(ctx context.Context, summary string, changes []store.Change) (*body[Saved], error) {
-	before := s.live.Current()
 	entry, err := s.live.Save(ctx, store.Edit{Who: personOf(ctx).Name, At: s.now(), Summary: summary, Changes: changes, BreaksSeen: breaksSeen(ctx)})
 	if err == nil {
-		s.countMoved(before, entry)
+		s.moved.look()
 	}
 	return answer(saved(entry), err)
-}
-
-// countMoved counts, beside the answer, how many prices of the channels an edit moved, for the log.
-func (s *Server) countMoved(before *store.Snapshot, entry store.Entry) {
-	after := s.live.Current()
-	if after.Version != entry.Version {
-		return // another edit has come in between; the two cannot be told apart
-	}
-	go func() {
-		s.counting.Lock()
-		defer s.counting.Unlock()
-		total := 0
-		for _, c := range after.Book.Channels {
-			moved, _, err := moves(before.Engine, after.Engine, pricing.Viewpoint{Channel: c.Code, At: s.moment(after), Quantity: 1})
-			if err != nil {
-				slog.Error("cannot count moved prices", "entry", entry.ID, "error", err)
-				return
-			}
-			total += moved
-		}
-		if err := s.store.SetMoved(context.Background(), entry.ID, total); err != nil {
-			slog.Error("cannot keep how many prices moved", "error", err)
-		}
-	}()
 }
 
 func (s *Server) ruleRows(snap *store.Snapshot) []RuleRow {

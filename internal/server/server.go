@@ -10,7 +10,6 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -30,7 +29,7 @@ type Server struct {
 	live      *store.Live
 	now       func() time.Time
 	publisher *publish.Publisher
-	sweeps    sweepCache
+	sweeps    *sweepCache
 	flags     flagCache
 	shown     shownCache
 	imports   importShelf
@@ -38,15 +37,21 @@ type Server struct {
 	asked     lastAsked
 	purchases purchaseCache
 	attempts  attempts
-	counting  sync.Mutex // one count of moved prices at a time
+	moved     *movedCounter
 }
 
 // New makes a server over a store. now is the program's clock.
 func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
-	srv := &Server{store: s, live: live, now: now}
+	srv := &Server{store: s, live: live, now: now, sweeps: newSweepCache()}
+	srv.moved = newMovedCounter(srv)
 	srv.shown.byChannel = map[string]map[string]store.Shown{}
 	srv.publisher = &publish.Publisher{Store: s, Now: now, Done: srv.shown.forget}
 	return srv
+}
+
+// Work does what goes on beside requests, until ctx ends.
+func (s *Server) Work(ctx context.Context) {
+	s.moved.run(ctx)
 }
 
 // Handler serves the API and the front end from web.

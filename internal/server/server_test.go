@@ -44,7 +44,12 @@ func started(t *testing.T, role store.Role) *api {
 	live, err := store.OpenLive(context.Background(), s)
 	require.NoError(t, err)
 	web := fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}
-	http1 := httptest.NewServer(server.New(s, live, func() time.Time { return present }).Handler(web))
+	program := server.New(s, live, func() time.Time { return present })
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan struct{})
+	go func() { defer close(ended); program.Work(ctx) }()
+	t.Cleanup(func() { stop(); <-ended })
+	http1 := httptest.NewServer(program.Handler(web))
 	t.Cleanup(http1.Close)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)

@@ -90,10 +90,9 @@ func (s *Server) registerState(api huma.API) {
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/log/{id}/undo"}, func(ctx context.Context, in *struct {
 		ID int64 `path:"id"`
 	}) (*body[Saved], error) {
-		before := s.live.Current()
 		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now(), breaksSeen(ctx))
 		if err == nil {
-			s.countMoved(before, entry)
+			s.moved.look()
 			err = s.store.DropSalesOf(ctx, in.ID)
 			s.purchases.forget()
 		}

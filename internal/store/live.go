@@ -156,9 +156,7 @@ func (l *Live) Undo(ctx context.Context, id int64, who string, at time.Time, bre
 		return Entry{}, err
 	}
 	back := Edit{Who: who, At: at, Summary: "Undo: " + entry.Summary, Undoes: &id, BreaksSeen: breaksSeen}
-	for _, c := range slices.Backward(entry.Changes) {
-		back.Changes = append(back.Changes, Change{Kind: c.Kind, Code: c.Code, Before: c.After, After: c.Before})
-	}
+	back.Changes = reversed(entry.Changes)
 	if len(back.Changes) == 0 {
 		return Entry{}, fmt.Errorf("log entry %d changed nothing: %w", id, ErrNotFound)
 	}

@@ -252,6 +252,30 @@ func (s *Store) Publications(ctx context.Context, channel string, limit int) ([]
 	return list, nil
 }
 
+// PublicationCounts says how many rows a publication has, how many were answered, and how many of those not taken.
+type PublicationCounts struct{ Rows, Answered, Refused int }
+
+// CountRows counts the rows of publications, in the database.
+func (s *Store) CountRows(ctx context.Context, ids []int64) (map[int64]PublicationCounts, error) {
+	var rows []struct {
+		Publication int64
+		PublicationCounts
+	}
+	counts := map[int64]PublicationCounts{}
+	if len(ids) == 0 {
+		return counts, nil
+	}
+	err := s.db.WithContext(ctx).Raw(`SELECT publication, COUNT(*) AS `+"`rows`"+`, COALESCE(SUM(answer <> ''), 0) AS answered,
+		COALESCE(SUM(answer IN ('refused', 'failed')), 0) AS refused FROM publication_rows WHERE publication IN ? GROUP BY publication`, ids).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("count the rows of publications: %w", err)
+	}
+	for _, r := range rows {
+		counts[r.Publication] = r.PublicationCounts
+	}
+	return counts, nil
+}
+
 // Publication is one publication with its rows.
 func (s *Store) Publication(ctx context.Context, id int64) (Publication, []PublicationRow, error) {
 	var p Publication

@@ -143,8 +143,8 @@ func (f *finder) viewpoints(q Question) func(yield func(pricing.Viewpoint) bool)
 		for _, g := range book.Groups {
 			audiences = append(audiences, pricing.Viewpoint{Groups: []string{g.Code}})
 		}
-		for _, c := range book.Customers {
-			audiences = append(audiences, pricing.Viewpoint{Customer: c.Code})
+		for _, code := range customersToAsk(book, q.With) {
+			audiences = append(audiences, pricing.Viewpoint{Customer: code})
 		}
 	}
 	quantities := q.Quantities

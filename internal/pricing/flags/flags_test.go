@@ -60,5 +60,22 @@ func TestTie(t *testing.T) {
 	require.Equal(t, flags.Tie, found[0].Kind)
 	require.Equal(t, []string{"X", "Y"}, found[0].Rules)
 	require.Empty(t, find(t, rule("X", "catalog", `{"percentOff":"5"}`)+","+rule("Y", "catalog", `{"percentOff":"5.0"}`)))
+	of := func(effects ...string) (pairs [][]string) {
+		list := ""
+		for i, e := range effects {
+			if i > 0 {
+				list += ","
+			}
+			list += rule(string(rune('A'+i)), "catalog", e)
+		}
+		for _, f := range find(t, list) {
+			pairs = append(pairs, f.Rules)
+		}
+		return pairs
+	}
+	// Of three, each loser ties with the winner, the losers not with each other, in whichever order they stand.
+	require.Equal(t, [][]string{{"A", "C"}, {"B", "C"}}, of(`{"percentOff":"5"}`, `{"percentOff":"10"}`, `{"percentOff":"20"}`))
+	require.Equal(t, [][]string{{"A", "B"}, {"A", "C"}}, of(`{"percentOff":"20"}`, `{"percentOff":"10"}`, `{"percentOff":"5"}`))
+	require.Equal(t, [][]string{{"A", "B"}, {"B", "D"}}, of(`{"percentOff":"5"}`, `{"percentOff":"20"}`, `{"percentOff":"20.0"}`, `{"percentOff":"10"}`), "the same result is no tie")
 	require.Empty(t, find(t, rule("X", "sale", `{"percentOff":"5"}`)+","+rule("Y", "sale", `{"percentOff":"10"}`)))
 }

@@ -1,0 +1,75 @@
+package flags
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/pricingtest"
+)
+
+// Customers of one class pay the same for everything, everywhere; so asking one of each class finds what asking all does.
+func TestCustomersOfAClassPayTheSame(t *testing.T) {
+	asked, all := 0, 0
+	for seed := range uint64(60) {
+		rng := rand.New(rand.NewPCG(seed, 11))
+		book := pricingtest.Book(rng)
+		book.Customers = nil
+		for i := range 20 {
+			c := pricing.Customer{Code: fmt.Sprintf("C%d", i), Attrs: map[string]string{}}
+			for _, g := range []string{"trade", "school", "walk-in"} {
+				if rng.IntN(3) == 0 {
+					c.Groups = append(c.Groups, g)
+				}
+			}
+			if rng.IntN(2) == 0 {
+				c.Attrs["region"] = []string{"north", "south", "west"}[rng.IntN(3)]
+			}
+			book.Customers = append(book.Customers, c)
+		}
+		e := pricing.Compile(book)
+		first := map[string]string{}
+		tells := &told{groups: map[string]bool{}, customers: map[string]bool{}, attrs: map[string]map[string]bool{}}
+		for i := range book.Rules {
+			tells.read(book.Rules[i].Audience)
+		}
+		for i := range book.Campaigns {
+			tells.read(book.Campaigns[i].Audience)
+		}
+		for i := range book.Customers {
+			c := &book.Customers[i]
+			class := tells.class(c)
+			if first[class] == "" {
+				first[class] = c.Code
+				continue
+			}
+			for _, channel := range []string{"", "web", "till", "isle", "desk"} {
+				vp := pricing.Viewpoint{At: pricingtest.Noon, Quantity: 1 + rng.IntN(6), Channel: channel, Customer: c.Code}
+				mine, err := e.Sweep(vp)
+				require.NoError(t, err)
+				vp.Customer = first[class]
+				theirs, err := e.Sweep(vp)
+				require.NoError(t, err)
+				for p := range int32(mine.Len()) {
+					a, ok1 := mine.Price(p)
+					b, ok2 := theirs.Price(p)
+					require.Equal(t, b, a)
+					require.Equal(t, ok2, ok1)
+				}
+			}
+		}
+		asked, all = asked+len(customersToAsk(book, nil)), all+len(book.Customers)
+	}
+	require.Less(t, asked, all*3/4, "most customers are like another")
+}
+
+// Whoever a rule names, or whose attribute it wants, is a class of their own; a rule that is off tells nobody apart.
+func TestWhoIsToldApart(t *testing.T) {
+	book := &pricing.Book{Customers: []pricing.Customer{{Code: "A", Groups: []string{"g"}}, {Code: "B", Groups: []string{"g", "other"}}, {Code: "C"}, {Code: "D", Attrs: map[string]string{"region": "north"}}},
+		Rules: []pricing.Rule{{Code: "R", Status: pricing.On, Audience: &pricing.Audience{Groups: []string{"g"}}}, {Code: "OFF", Status: pricing.Off, Audience: &pricing.Audience{Customers: []string{"B"}, CustomerAttr: map[string][]string{"region": {"north"}}}}}}
+	require.Equal(t, []string{"A", "C"}, customersToAsk(book, nil))
+	require.Equal(t, []string{"A", "B", "C", "D"}, customersToAsk(book, []string{"OFF"}))
+}
