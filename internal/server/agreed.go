@@ -12,7 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -106,9 +106,9 @@ func agreedRuleFor(b *pricing.Book, customer string, goods []string) (store.Chan
 	return change, nil
 }
 
-func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]catalogue.BadCell, error) {
+func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]intake.BadCell, error) {
 	book := s.live.Current().Book
-	list, bad, err := catalogue.ReadAgreed(file.table, out.Mapping, book)
+	list, bad, err := intake.ReadAgreed(file.table, out.Mapping, book)
 	if err != nil || len(bad) > 0 {
 		return bad, err
 	}
@@ -125,7 +125,7 @@ func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]c
 	}
 	for _, one := range list {
 		was, had := products[one.SKU].Levels[agreedLevel(one.Customer)]
-		change := catalogue.CellChange{Field: "price", Is: bookfile.Amount(one.Price)}
+		change := intake.CellChange{Field: "price", Is: bookfile.Amount(one.Price)}
 		switch {
 		case had && was.Equal(one.Price):
 			out.Unchanged++
@@ -137,7 +137,7 @@ func (s *Server) planAgreed(file *waitingFile, p *plan, out *ImportPreview) ([]c
 			out.New++
 		}
 		if len(out.Changes) < previewRows {
-			out.Changes = append(out.Changes, catalogue.RowChange{SKU: one.SKU, Name: one.Customer, New: !had, Changes: []catalogue.CellChange{change}})
+			out.Changes = append(out.Changes, intake.RowChange{SKU: one.SKU, Name: one.Customer, New: !had, Changes: []intake.CellChange{change}})
 		}
 	}
 	if p.changes, err = agree(book, byCustomer); err != nil {

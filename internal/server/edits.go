@@ -13,7 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -155,7 +155,7 @@ func gtinFits(doc, now []byte) error {
 		return nil
 	}
 	_ = json.Unmarshal(now, &old)
-	if err := catalogue.CheckGTIN(next.GTIN); err != nil && next.GTIN != old.GTIN {
+	if err := intake.CheckGTIN(next.GTIN); err != nil && next.GTIN != old.GTIN {
 		return bookfile.Errors{{Path: "gtin", Problem: err.Error(), Value: next.GTIN}}
 	}
 	return nil

@@ -17,52 +17,60 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
 
-// importShelf keeps files that were read and wait for somebody to say whether to import them.
+// importShelf keeps files that were read and wait for whoever brought them to say whether to import them.
 type importShelf struct {
 	mu    sync.Mutex
 	files map[string]*waitingFile
 }
 
 type waitingFile struct {
-	name, kind string
-	table      *catalogue.Table
-	at         time.Time
+	name, kind, who string
+	data            []byte
+	at              time.Time
 
 	mu      sync.Mutex
-	planned string // the mapping and the book's version that the plan is of
+	table   *intake.Table
+	planned string // the mapping, the format and the book's version that the plan is of
 	plan    *plan
 	preview ImportPreview
 }
 
 const (
-	filesKept   = 8
+	filesKept   = 16 // of everybody
+	filesOfOne  = 3  // of one person
 	largestFile = 64 << 20
 	previewRows = 200
+
+	longestFileName = 200 // in characters; the rest is cut off
 )
 
 // ImportPreview is what importing a file would do.
 type ImportPreview struct {
-	Token      string                `json:"token" doc:"names the file until it is imported"`
-	Kind       string                `json:"kind" enum:"products,sales,agreed,rates"`
-	File       string                `json:"file"`
-	Headers    []string              `json:"headers"`
-	Fields     []ImportField         `json:"fields" doc:"what a column can fill"`
-	Mapping    map[string]string     `json:"mapping" doc:"header by field"`
-	Remembered bool                  `json:"remembered" doc:"the columns are matched as they were the last time"`
-	Problem    string                `json:"problem,omitempty" doc:"why nothing can be compared yet"`
-	Rows       int                   `json:"rows"`
-	New        int                   `json:"new"`
-	Changed    int                   `json:"changed"`
-	Unchanged  int                   `json:"unchanged"`
-	BadCount   int                   `json:"badCount"`
-	Bad        []catalogue.BadCell   `json:"bad" doc:"the first 200"`
-	Changes    []catalogue.RowChange `json:"changes" doc:"the first 200"`
+	Token      string             `json:"token" doc:"names the file until it is imported"`
+	Kind       string             `json:"kind" enum:"products,sales,agreed,rates"`
+	File       string             `json:"file"`
+	Headers    []string           `json:"headers"`
+	Fields     []ImportField      `json:"fields" doc:"what a column can fill"`
+	Mapping    map[string]string  `json:"mapping" doc:"header by field"`
+	Remembered bool               `json:"remembered" doc:"the columns are matched as they were the last time"`
+	Problem    string             `json:"problem,omitempty" doc:"why nothing can be compared yet"`
+	Format     intake.Format      `json:"format" doc:"how the file is written, as it was found or chosen"`
+	Asks       []ImportAsk        `json:"asks" doc:"what could be read in two ways and has to be chosen"`
+	Top        []string           `json:"top" doc:"the first rows, of which one names the columns"`
+	Sheet      bool               `json:"sheet" doc:"it is a spreadsheet, whose cells need no separator"`
+	Rows       int                `json:"rows"`
+	New        int                `json:"new"`
+	Changed    int                `json:"changed"`
+	Unchanged  int                `json:"unchanged"`
+	BadCount   int                `json:"badCount"`
+	Bad        []intake.BadCell   `json:"bad" doc:"the first 200"`
+	Changes    []intake.RowChange `json:"changes" doc:"the first 200"`
 }
 
 // ImportField is something that a column can fill.
@@ -72,15 +80,22 @@ type ImportField struct {
 	Required bool   `json:"required"`
 }
 
-// ImportMapping says which column fills which field.
+// ImportAsk is something in a file that could be read in two ways.
+type ImportAsk struct {
+	What    string `json:"what" enum:"decimal,dates"`
+	Example string `json:"example"`
+}
+
+// ImportMapping says which column fills which field, and how the file is written.
 type ImportMapping struct {
 	Mapping map[string]string `json:"mapping" doc:"header by field"`
+	Format  *intake.Format    `json:"format,omitempty" doc:"absent: as it was found or last chosen; a value left out is found out"`
 }
 
 // plan is what importing a file does: changes of the book, and what is kept beside it.
 type plan struct {
 	summary  string
-	products []catalogue.RowChange // of products; written as changes only when they are wanted
+	products []intake.RowChange // of products; written as changes only when they are wanted
 	changes  []store.Change
 	sales    []store.Sale
 	rateDays []store.RateDay
@@ -142,15 +157,15 @@ func (s *Server) registerImports(api huma.API) {
 	}) (*body[ImportPreview], error) {
 		return answer(s.readImport(ctx, in.Kind, in.RawBody.Data().File))
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/paste"}, func(ctx context.Context, in *struct{ Body SKUText }) (*body[ImportPreview], error) {
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/paste", MaxBodyBytes: longTextBody}, func(ctx context.Context, in *struct{ Body SKUText }) (*body[ImportPreview], error) {
 		return answer(s.readPaste(ctx, in.Body.Text))
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/{token}/preview"}, func(ctx context.Context, in *importPath) (*body[ImportPreview], error) {
-		_, out, err := s.previewImport(ctx, in.Token, in.Body.Mapping)
+		_, out, err := s.previewImport(ctx, in.Token, &in.Body)
 		return answer(out, err)
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/{token}/effect/preview"}, func(ctx context.Context, in *importPath) (*body[EditEffect], error) {
-		p, _, err := s.ready(ctx, in.Token, in.Body.Mapping)
+		p, _, err := s.ready(ctx, in.Token, &in.Body)
 		if err != nil {
 			return nil, asProblem(err)
 		}
@@ -162,11 +177,15 @@ func (s *Server) registerImports(api huma.API) {
 		return answer(s.effect(ctx, snap, next, s.moment(snap)))
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/imports/{token}/import"}, func(ctx context.Context, in *importPath) (*body[Job], error) {
-		p, out, err := s.ready(ctx, in.Token, in.Body.Mapping)
+		p, out, err := s.ready(ctx, in.Token, &in.Body)
 		if err != nil {
 			return nil, asProblem(err)
 		}
-		if err := s.store.KeepMapping(ctx, out.Kind, out.Headers, out.Mapping); err != nil {
+		format, err := json.Marshal(out.Format)
+		if err == nil {
+			err = s.store.KeepMapping(ctx, out.Kind, out.Headers, store.Matched{Mapping: out.Mapping, Format: format})
+		}
+		if err != nil {
 			return nil, asProblem(err)
 		}
 		return &body[Job]{s.begin(ctx, out.File, func(ctx context.Context, tell report) (Saved, error) {
@@ -205,90 +224,179 @@ func (s *Server) readImport(ctx context.Context, kind string, f huma.FormFile) (
 	if len(data) > largestFile {
 		return ImportPreview{}, invalid("file", "The file is larger than 64 MB. Split it.")
 	}
-	table, err := catalogue.Read(data)
-	var broken *catalogue.FileError
+	table, err := intake.Read(data, nil)
+	var broken *intake.FileError
 	if errors.As(err, &broken) {
 		return ImportPreview{}, invalid("file", fmt.Sprintf("%s cannot be read: %s", f.Filename, broken))
 	} else if err != nil {
 		return ImportPreview{}, err
 	}
-	return s.shelve(ctx, kind, f.Filename, table)
+	return s.shelve(ctx, kind, clipped(f.Filename, longestFileName), data, table)
 }
 
 // readPaste reads cells copied from a spreadsheet: with a header, or as SKU, list price and cost.
 func (s *Server) readPaste(ctx context.Context, text string) (ImportPreview, error) {
 	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
 	cells := strings.Split(strings.TrimRight(first, "\r"), "\t")
-	if _, headed := catalogue.Match(cells, s.columns("products"))["sku"]; !headed {
+	if _, headed := intake.Match(cells, s.columns("products"))["sku"]; !headed {
 		text = strings.Join([]string{"SKU", "List price", "Cost"}[:min(3, max(2, len(cells)))], "\t") + "\n" + text
 	}
-	table, err := catalogue.ReadCSV([]byte(text))
-	var broken *catalogue.FileError
+	data := []byte(text)
+	table, err := intake.ReadText(data, &intake.Format{Encoding: intake.UTF8, Separator: "tab", Header: 1})
+	var broken *intake.FileError
 	if errors.As(err, &broken) {
 		return ImportPreview{}, invalid("text", "What was pasted cannot be read: "+broken.Error())
 	} else if err != nil {
 		return ImportPreview{}, err
 	}
-	return s.shelve(ctx, "products", "pasted cells", table)
+	return s.shelve(ctx, "products", "pasted cells", data, table)
+}
+
+// clipped is a text cut to so many characters.
+func clipped(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return s
 }
 
 // columns are what files of a kind can fill.
-func (s *Server) columns(kind string) []catalogue.Column {
+func (s *Server) columns(kind string) []intake.Column {
 	switch kind {
 	case "sales":
-		return catalogue.SaleColumns
+		return intake.SaleColumns
 	case "agreed":
-		return catalogue.AgreedColumns
+		return intake.AgreedColumns
 	case "rates":
-		return catalogue.RateColumns
+		return intake.RateColumns
 	}
-	return catalogue.ProductColumns(s.live.Current().Book)
+	return intake.ProductColumns(s.live.Current().Book)
 }
 
 // shelve keeps a table until somebody says whether to import it, and previews it.
-func (s *Server) shelve(ctx context.Context, kind, name string, table *catalogue.Table) (ImportPreview, error) {
-	token := rand.Text()
-	shelf := &s.imports
-	shelf.mu.Lock()
-	if shelf.files == nil {
-		shelf.files = map[string]*waitingFile{}
-	}
-	for len(shelf.files) >= filesKept {
-		oldest := ""
-		for t, w := range shelf.files {
-			if oldest == "" || w.at.Before(shelf.files[oldest].at) {
-				oldest = t
-			}
-		}
-		delete(shelf.files, oldest)
-	}
-	shelf.files[token] = &waitingFile{name: name, kind: kind, table: table, at: time.Now()}
-	shelf.mu.Unlock()
-	mapping, err := s.store.Mapping(ctx, kind, table.Headers)
+func (s *Server) shelve(ctx context.Context, kind, name string, data []byte, table *intake.Table) (ImportPreview, error) {
+	token, who := rand.Text(), personOf(ctx).Name
+	s.imports.put(token, &waitingFile{name: name, kind: kind, who: who, data: data, table: table, at: time.Now()})
+	matched, err := s.store.Mapping(ctx, kind, table.Headers)
 	if err != nil {
 		return ImportPreview{}, err
 	}
-	remembered := mapping != nil
-	if !remembered {
-		mapping = catalogue.Match(table.Headers, s.columns(kind))
+	as := ImportMapping{}
+	if matched != nil {
+		var before intake.Format
+		if len(matched.Format) > 0 {
+			if err := json.Unmarshal(matched.Format, &before); err != nil {
+				return ImportPreview{}, fmt.Errorf("read how a file was written: %w", err)
+			}
+		}
+		as.Mapping = matched.Mapping
+		// What the file itself says holds; where it could be read in two ways, it is read as the last time.
+		asks := table.Settle(s.columns(kind), as.Mapping)
+		if asks["decimal"] != "" {
+			table.Format.Decimal = before.Decimal
+		}
+		if asks["dates"] != "" {
+			table.Format.Dates = before.Dates
+		}
+	} else {
+		as.Mapping = s.match(kind, table.Headers)
 	}
-	_, out, err := s.previewImport(ctx, token, mapping)
-	out.Remembered = remembered
+	_, out, err := s.previewImport(ctx, token, &as)
+	out.Remembered = matched != nil
 	return out, err
+}
+
+// match is what the headers of a file mean; in a file of products the others become attributes.
+func (s *Server) match(kind string, headers []string) map[string]string {
+	columns := s.columns(kind)
+	mapping := intake.Match(headers, columns)
+	if kind == "products" {
+		intake.MatchAttributes(columns, headers, mapping)
+	}
+	return mapping
+}
+
+// put lays a file onto the shelf. A person's oldest makes room for it, or the oldest of all.
+func (b *importShelf) put(token string, file *waitingFile) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.files == nil {
+		b.files = map[string]*waitingFile{}
+	}
+	drop := func(most int, of func(w *waitingFile) bool) {
+		for {
+			n, oldest := 0, ""
+			for t, w := range b.files {
+				if !of(w) {
+					continue
+				}
+				if n++; oldest == "" || w.at.Before(b.files[oldest].at) {
+					oldest = t
+				}
+			}
+			if n < most {
+				return
+			}
+			delete(b.files, oldest)
+		}
+	}
+	drop(filesOfOne, func(w *waitingFile) bool { return w.who == file.who })
+	drop(filesKept, func(*waitingFile) bool { return true })
+	b.files[token] = file
+}
+
+// read reads a file anew where its encoding, separator or header row is to be another.
+func (w *waitingFile) read(as *intake.Format) error {
+	now := w.table.Format
+	if as == nil {
+		return nil
+	}
+	next := *as
+	if next.Encoding == "" {
+		next.Encoding = now.Encoding
+	}
+	if next.Separator == "" {
+		next.Separator = now.Separator
+	}
+	if next.Encoding == now.Encoding && next.Separator == now.Separator && next.Header == now.Header {
+		w.table.Format.Decimal, w.table.Format.Dates = next.Decimal, next.Dates
+		return nil
+	}
+	table, err := intake.Read(w.data, &next)
+	var broken *intake.FileError
+	if errors.As(err, &broken) {
+		return invalid("format", "Read like this, the file makes no table: "+broken.Error())
+	} else if err != nil {
+		return err
+	}
+	w.table = table
+	return nil
 }
 
 // previewImport says what a file would do; the plan is nil where columns are missing, and not to be used where rows are
 // bad.
-func (s *Server) previewImport(ctx context.Context, token string, mapping map[string]string) (*plan, ImportPreview, error) {
+func (s *Server) previewImport(ctx context.Context, token string, as *ImportMapping) (*plan, ImportPreview, error) {
 	s.imports.mu.Lock()
 	file := s.imports.files[token]
 	s.imports.mu.Unlock()
-	if file == nil {
+	if file == nil || file.who != personOf(ctx).Name {
 		return nil, ImportPreview{}, huma.Error410Gone("This file is no longer at hand. Choose it again.")
 	}
 	file.mu.Lock()
 	defer file.mu.Unlock()
-	said, err := json.Marshal(mapping)
+	headers := file.table.Headers
+	if err := file.read(as.Format); err != nil {
+		return nil, ImportPreview{}, err
+	}
+	mapping := as.Mapping
+	if !slices.Equal(headers, file.table.Headers) {
+		mapping = s.match(file.kind, file.table.Headers)
+	}
+	if mapping == nil {
+		mapping = map[string]string{}
+	}
+	asks := file.table.Settle(s.columns(file.kind), mapping)
+	said, err := json.Marshal([]any{mapping, file.table.Format})
 	if err != nil {
 		return nil, ImportPreview{}, fmt.Errorf("read how columns are matched: %w", err)
 	}
@@ -296,12 +404,20 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	if file.plan != nil && file.planned == key && file.kind != "sales" { // what was sold before is asked anew
 		return file.plan, file.preview, nil
 	}
-	out := ImportPreview{Token: token, Kind: file.kind, File: file.name, Headers: file.table.Headers, Mapping: mapping, Rows: len(file.table.Rows), Bad: []catalogue.BadCell{}, Changes: []catalogue.RowChange{}, Fields: []ImportField{}}
-	for _, c := range s.columns(file.kind) {
+	out := ImportPreview{Token: token, Kind: file.kind, File: file.name, Headers: file.table.Headers, Mapping: mapping, Rows: len(file.table.Rows), Bad: []intake.BadCell{}, Changes: []intake.RowChange{}, Fields: []ImportField{},
+		Format: file.table.Format, Asks: []ImportAsk{}, Top: file.table.Top, Sheet: file.table.Sheet}
+	for _, what := range slices.Sorted(maps.Keys(asks)) {
+		out.Asks = append(out.Asks, ImportAsk{what, asks[what]})
+	}
+	columns := s.columns(file.kind)
+	if file.kind == "products" {
+		columns = intake.WithAttributes(columns, file.table.Headers, mapping)
+	}
+	for _, c := range columns {
 		out.Fields = append(out.Fields, ImportField{c.Key, c.Name, c.Required})
 	}
 	p := &plan{}
-	var bad []catalogue.BadCell
+	var bad []intake.BadCell
 	switch file.kind {
 	case "products":
 		bad, err = s.planProducts(file, p, &out)
@@ -312,11 +428,8 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 	case "rates":
 		bad, err = s.planRates(file, p, &out)
 	}
-	var missing *catalogue.MissingColumn
+	var missing *intake.MissingColumn
 	switch {
-	case errors.Is(err, catalogue.ErrNoSKU):
-		out.Problem = "No column holds the SKU. Say below which one does."
-		return nil, out, nil
 	case errors.As(err, &missing):
 		out.Problem = missing.Error()
 		return nil, out, nil
@@ -331,8 +444,8 @@ func (s *Server) previewImport(ctx context.Context, token string, mapping map[st
 }
 
 // ready is the plan of a file that can be imported: all of it or, with one bad row, nothing.
-func (s *Server) ready(ctx context.Context, token string, mapping map[string]string) (*plan, ImportPreview, error) {
-	p, out, err := s.previewImport(ctx, token, mapping)
+func (s *Server) ready(ctx context.Context, token string, as *ImportMapping) (*plan, ImportPreview, error) {
+	p, out, err := s.previewImport(ctx, token, as)
 	switch {
 	case err != nil:
 		return nil, out, err
@@ -346,8 +459,8 @@ func (s *Server) ready(ctx context.Context, token string, mapping map[string]str
 	return p, out, nil
 }
 
-func (s *Server) planProducts(file *waitingFile, p *plan, out *ImportPreview) ([]catalogue.BadCell, error) {
-	compared, err := catalogue.Compare(file.table, out.Mapping, s.live.Current().Book)
+func (s *Server) planProducts(file *waitingFile, p *plan, out *ImportPreview) ([]intake.BadCell, error) {
+	compared, err := intake.Compare(file.table, out.Mapping, s.live.Current().Book)
 	if err != nil {
 		return nil, err
 	}
@@ -366,10 +479,10 @@ func amountText(a *money.Rat) string {
 	return bookfile.Amount(*a)
 }
 
-func (s *Server) planRates(file *waitingFile, p *plan, out *ImportPreview) ([]catalogue.BadCell, error) {
+func (s *Server) planRates(file *waitingFile, p *plan, out *ImportPreview) ([]intake.BadCell, error) {
 	snap := s.live.Current()
 	today := s.now().In(snap.Zone)
-	rates, bad, err := catalogue.ReadRates(file.table, out.Mapping, time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC))
+	rates, bad, err := intake.ReadRates(file.table, out.Mapping, time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC))
 	if err != nil || len(bad) > 0 {
 		return bad, err
 	}
@@ -388,7 +501,7 @@ func (s *Server) planRates(file *waitingFile, p *plan, out *ImportPreview) ([]ca
 			out.Unchanged++
 			continue
 		}
-		change := catalogue.CellChange{Field: "rate", Is: r.Rate.String()}
+		change := intake.CellChange{Field: "rate", Is: r.Rate.String()}
 		if known {
 			change.Was = was.String()
 			out.Changed++
@@ -396,7 +509,7 @@ func (s *Server) planRates(file *waitingFile, p *plan, out *ImportPreview) ([]ca
 			out.New++
 		}
 		next.Rates[r.Currency] = r.Rate
-		out.Changes = append(out.Changes, catalogue.RowChange{SKU: r.Currency, Name: r.Day.Format("2006-01-02"), New: !known, Changes: []catalogue.CellChange{change}})
+		out.Changes = append(out.Changes, intake.RowChange{SKU: r.Currency, Name: r.Day.Format("2006-01-02"), New: !known, Changes: []intake.CellChange{change}})
 	}
 	p.summary = fmt.Sprintf("Imported %s: %d exchange rates", out.File, out.New+out.Changed)
 	if before, after := bookfile.EncodeSettings(&snap.Book.Settings), bookfile.EncodeSettings(&next); string(before) != string(after) {

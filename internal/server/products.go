@@ -11,7 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -160,7 +160,7 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 		out.PerContent, out.Of = &text, p.Content.Of
 	}
 	if p.GTIN != "" {
-		if err := catalogue.CheckGTIN(p.GTIN); err != nil {
+		if err := intake.CheckGTIN(p.GTIN); err != nil {
 			out.GTIN = err.Error()
 		}
 	}

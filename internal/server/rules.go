@@ -51,6 +51,9 @@ type SKUText struct {
 	Text string `json:"text" doc:"SKUs in any separator" maxLength:"2000000"`
 }
 
+// longTextBody holds a SKUText whose every character takes four bytes, as JSON.
+const longTextBody = 10 << 20
+
 // RuleList is all rules.
 type RuleList struct {
 	Version int64     `json:"version"`
@@ -115,7 +118,7 @@ func (s *Server) registerRules(api huma.API) {
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/impact/nearest", SkipValidateBody: true}, func(_ context.Context, in *NearestQuery) (*body[NearestValues], error) {
 		return answer(s.nearest(in))
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/sku-list"}, func(_ context.Context, in *struct {
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/sku-list", MaxBodyBytes: longTextBody}, func(_ context.Context, in *struct {
 		Body SKUText
 	}) (*body[SKUList], error) {
 		return &body[SKUList]{s.readSKUs(in.Body.Text)}, nil

@@ -10,7 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -46,9 +46,9 @@ func (s *Server) registerSales(api huma.API) {
 	})
 }
 
-func (s *Server) planSales(ctx context.Context, file *waitingFile, p *plan, out *ImportPreview) ([]catalogue.BadCell, error) {
+func (s *Server) planSales(ctx context.Context, file *waitingFile, p *plan, out *ImportPreview) ([]intake.BadCell, error) {
 	snap := s.live.Current()
-	sales, bad, err := catalogue.ReadSales(file.table, out.Mapping, snap.Book)
+	sales, bad, err := intake.ReadSales(file.table, out.Mapping, snap.Book, s.moment(snap))
 	if err != nil || len(bad) > 0 || len(sales) == 0 {
 		return bad, err
 	}
@@ -69,12 +69,12 @@ func (s *Server) planSales(ctx context.Context, file *waitingFile, p *plan, out 
 		out.New++
 		p.sales = append(p.sales, row)
 		if len(out.Changes) < previewRows {
-			change := catalogue.RowChange{SKU: row.SKU, Name: row.Moment.String(), New: true, Changes: []catalogue.CellChange{{Field: "quantity", Is: fmt.Sprint(row.Quantity)}}}
+			change := intake.RowChange{SKU: row.SKU, Name: row.Moment.String(), New: true, Changes: []intake.CellChange{{Field: "quantity", Is: fmt.Sprint(row.Quantity)}}}
 			if row.Customer != "" {
-				change.Changes = append(change.Changes, catalogue.CellChange{Field: "customer", Is: row.Customer})
+				change.Changes = append(change.Changes, intake.CellChange{Field: "customer", Is: row.Customer})
 			}
 			if row.Paid != "" {
-				change.Changes = append(change.Changes, catalogue.CellChange{Field: "paid", Is: row.Paid})
+				change.Changes = append(change.Changes, intake.CellChange{Field: "paid", Is: row.Paid})
 			}
 			out.Changes = append(out.Changes, change)
 		}

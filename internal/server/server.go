@@ -57,7 +57,7 @@ func (s *Server) Work(ctx context.Context) {
 // Handler serves the API and the front end from web.
 func (s *Server) Handler(web fs.FS) http.Handler {
 	r := newRouter()
-	r.Use(s.logged, recovered, sameSite, s.admitted, noteBreaksSeen)
+	r.Use(s.logged, recovered, sameSite, s.admitted, noteBreaksSeen, boundUploads)
 	r.HandleMethodNotAllowed = true
 	s.register(r)
 	files := http.FileServerFS(web)
@@ -116,6 +116,40 @@ func recovered(c *gin.Context) {
 	}()
 	c.Next()
 }
+
+// boundUploads refuses a file that is too large while it comes in, and removes what was kept of one.
+func boundUploads(c *gin.Context) {
+	if c.Request.URL.Path != "/api/imports" || c.Request.Method != http.MethodPost {
+		return
+	}
+	const most = largestFile + 1<<20 // and the form around it
+	if c.Request.ContentLength > most {
+		c.Header("Connection", "close") // the rest is not read
+		problem(c, http.StatusRequestEntityTooLarge, tooLarge)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
+	defer func() {
+		if form := c.Request.MultipartForm; form != nil {
+			if err := form.RemoveAll(); err != nil {
+				slog.Warn("cannot remove an uploaded file", "error", err)
+			}
+		}
+	}()
+	if err := c.Request.ParseMultipartForm(most); err != nil {
+		var over *http.MaxBytesError
+		if errors.As(err, &over) {
+			c.Header("Connection", "close")
+			problem(c, http.StatusRequestEntityTooLarge, tooLarge)
+			return
+		}
+		problem(c, http.StatusUnprocessableEntity, "Send the file as the field “file” of a form (multipart/form-data).")
+		return
+	}
+	c.Next()
+}
+
+const tooLarge = "The file is larger than 64 MB. Split it."
 
 // sameSite refuses writes that another site's page makes a browser send, and requests to a name that is not this
 // machine's (DNS rebinding).

@@ -12,7 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/catalogue"
+	"dogbane/internal/intake"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
@@ -119,7 +119,7 @@ func (s *Server) words(ctx context.Context, filter *BoardFilter, form *WordsForm
 				if after.Attrs == nil {
 					after.Attrs = map[string]pricing.Attr{}
 				}
-				after.Attrs[attr] = catalogue.TextAttr(value)
+				after.Attrs[attr] = intake.TextAttr(value)
 			}
 		case form.Field == "tag":
 			was = strings.Join(p.Tags, ", ")

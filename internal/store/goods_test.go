@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"testing"
@@ -105,12 +106,18 @@ func TestMappingsAreRememberedByHeaders(t *testing.T) {
 	none, err := s.Mapping(t.Context(), "products", headers)
 	require.NoError(t, err)
 	require.Nil(t, none)
-	for _, mapping := range []map[string]string{{"sku": "Artikel"}, {"sku": "Artikel", "list": "Preis"}} {
-		require.NoError(t, s.KeepMapping(t.Context(), "products", headers, mapping))
+	for _, m := range []store.Matched{{Mapping: map[string]string{"sku": "Artikel"}}, {Mapping: map[string]string{"sku": "Artikel", "list": "Preis"}, Format: json.RawMessage(`{"decimal":"comma"}`)}} {
+		require.NoError(t, s.KeepMapping(t.Context(), "products", headers, m))
 		kept, err := s.Mapping(t.Context(), "products", headers)
 		require.NoError(t, err)
-		require.Equal(t, mapping, kept)
+		require.Equal(t, &m, kept)
 	}
+	// Older versions kept the mapping alone.
+	_, err = s.SQL().ExecContext(t.Context(), `UPDATE import_mappings SET mapping = '{"sku":"Artikel"}'`)
+	require.NoError(t, err)
+	old, err := s.Mapping(t.Context(), "products", headers)
+	require.NoError(t, err)
+	require.Equal(t, "Artikel", old.Mapping["sku"])
 	for kind, other := range map[string][]string{"sales": headers, "products": {"ArtikelPreis"}} {
 		kept, err := s.Mapping(t.Context(), kind, other)
 		require.NoError(t, err)

@@ -24,26 +24,36 @@ func headersKey(headers []string) string {
 	return hex.EncodeToString(sum[:])
 }
 
+// Matched is how a file was brought in: the header for each field, and how the file is written, as whoever reads it
+// understands it.
+type Matched struct {
+	Mapping map[string]string `json:"mapping"`
+	Format  json.RawMessage   `json:"format,omitempty"`
+}
+
 // Mapping is how the columns of a file with these headers were matched last; nil where there was none.
-func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (map[string]string, error) {
+func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (*Matched, error) {
 	var row importMapping
 	err := s.db.WithContext(ctx).Where("kind = ? AND headers = ?", kind, headersKey(headers)).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, nil
 	}
-	var mapping map[string]string
+	var matched Matched
 	if err == nil {
-		err = json.Unmarshal([]byte(row.Mapping), &mapping)
+		err = json.Unmarshal([]byte(row.Mapping), &matched)
+	}
+	if err == nil && matched.Mapping == nil { // older versions kept the mapping alone
+		err = json.Unmarshal([]byte(row.Mapping), &matched.Mapping)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("read how columns were matched: %w", err)
 	}
-	return mapping, nil
+	return &matched, nil
 }
 
 // KeepMapping remembers how the columns of a file were matched.
-func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, mapping map[string]string) error {
-	text, err := json.Marshal(mapping)
+func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, matched Matched) error {
+	text, err := json.Marshal(matched)
 	if err == nil {
 		err = s.db.WithContext(ctx).Save(&importMapping{kind, headersKey(headers), string(text)}).Error
 	}

@@ -3171,6 +3171,33 @@ export interface components {
             /** Format: int64 */
             Size: number;
         };
+        Format: {
+            /**
+             * @description the order of dates; empty: nothing in the file says
+             * @enum {string}
+             */
+            dates?: "year-first" | "day-first" | "month-first";
+            /**
+             * @description before the decimals of numbers; empty: nothing in the file says
+             * @enum {string}
+             */
+            decimal?: "point" | "comma";
+            /**
+             * @description of a text file
+             * @enum {string}
+             */
+            encoding?: "utf-8" | "utf-16" | "windows-1252";
+            /**
+             * Format: int64
+             * @description the row that names the columns, from 1; 0: none does
+             */
+            header: number;
+            /**
+             * @description between the cells of a text file
+             * @enum {string}
+             */
+            separator?: "comma" | "semicolon" | "tab" | "bar";
+        };
         Histogram: {
             /** @description the last one also holds all above */
             counts: number[];
@@ -3254,18 +3281,27 @@ export interface components {
             /** @description whom the rule was looked at for, where not the viewpoint's */
             who: string;
         };
+        ImportAsk: {
+            example: string;
+            /** @enum {string} */
+            what: "decimal" | "dates";
+        };
         ImportField: {
             key: string;
             name: string;
             required: boolean;
         };
         ImportMapping: {
+            /** @description absent: as it was found or last chosen; a value left out is found out */
+            format?: components["schemas"]["Format"];
             /** @description header by field */
             mapping: {
                 [key: string]: string;
             };
         };
         ImportPreview: {
+            /** @description what could be read in two ways and has to be chosen */
+            asks: components["schemas"]["ImportAsk"][];
             /** @description the first 200 */
             bad: components["schemas"]["BadCell"][];
             /** Format: int64 */
@@ -3277,6 +3313,8 @@ export interface components {
             /** @description what a column can fill */
             fields: components["schemas"]["ImportField"][];
             file: string;
+            /** @description how the file is written, as it was found or chosen */
+            format: components["schemas"]["Format"];
             headers: string[];
             /** @enum {string} */
             kind: "products" | "sales" | "agreed" | "rates";
@@ -3292,8 +3330,12 @@ export interface components {
             remembered: boolean;
             /** Format: int64 */
             rows: number;
+            /** @description it is a spreadsheet, whose cells need no separator */
+            sheet: boolean;
             /** @description names the file until it is imported */
             token: string;
+            /** @description the first rows, of which one names the columns */
+            top: string[];
             /** Format: int64 */
             unchanged: number;
         };
@@ -3312,6 +3354,8 @@ export interface components {
             items: components["schemas"]["Item"][];
         };
         Job: {
+            /** @description what it would have broken, and nobody has seen */
+            checks?: components["schemas"]["BrokenCheck"][];
             /** Format: int64 */
             done: number;
             errors?: components["schemas"]["DocError"][];

@@ -1,4 +1,4 @@
-package catalogue
+package intake
 
 import (
 	"bytes"
@@ -15,9 +15,12 @@ import (
 
 func preview(t *testing.T, csv string) *Preview {
 	t.Helper()
-	table, err := ReadCSV([]byte(csv))
+	table, err := ReadText([]byte(csv), nil)
 	require.NoError(t, err)
-	p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), demo.Book(0))
+	columns := ProductColumns(demo.Book(0))
+	mapping := Match(table.Headers, columns)
+	table.Settle(columns, mapping)
+	p, err := Compare(table, mapping, demo.Book(0))
 	require.NoError(t, err)
 	return p
 }
@@ -35,15 +38,19 @@ func TestGoodFile(t *testing.T) {
 
 // Each bad cell is named with its line, column and value, and every one is found.
 func TestBadRows(t *testing.T) {
-	p := preview(t, "sku,list,cost,taxClass\nA,\"19,99\",,\nB,-1,,\nA,1.00,,\n,1.00,,\nC,abc,5,luxury\nD,1.00\n")
+	p := preview(t, "sku,list,cost,taxClass\nA,\"19,99\",1.50,\nB,-1,2.50,\nA,1.00,,\n,1.00,,\nC,abc,5,luxury\nD,1.00\nE,1234567890123456,,\nF,12 %,GBP 3.20,standard\n"+strings.Repeat("x", 101)+",1.00,,\n")
 	require.Equal(t, []BadCell{
-		{2, "list", "19,99", "has a decimal comma; write 19.99 with a point"},
+		{2, "list", "19,99", "is not a number such as 19.99 or 1,234.56"},
 		{3, "list", "-1", "must not be negative"},
 		{4, "sku", "A", "this SKU stands in line 2 already"},
 		{5, "sku", "", "a row needs a SKU"},
-		{6, "list", "abc", "is not a number such as 19.99"},
+		{6, "list", "abc", "is not a number such as 19.99 or 1,234.56"},
 		{6, "taxClass", "luxury", "is not a tax class of the book; it has reduced, standard"},
 		{7, "", "", "has 2 cells where the header has 4"},
+		{8, "list", "1234567890123456", "must have at most 15 digits before the point"},
+		{9, "list", "12 %", "is a percent, not an amount"},
+		{9, "cost", "GBP 3.20", "is in GBP; the amounts of the book are in EUR"},
+		{10, "sku", shorten(strings.Repeat("x", 101)), "a SKU has 1 to 100 characters and no control characters"},
 	}, p.Bad)
 	require.Empty(t, p.Changes)
 }
@@ -54,17 +61,16 @@ func TestUnreadableFiles(t *testing.T) {
 		line int
 		says string
 	}{
-		"empty":            {"", 0, "empty"},
-		"only spaces":      {" \r\n\n", 0, "empty"},
-		"only a header":    {"sku,list\n", 0, "no rows"},
-		"Latin-1":          {"sku,name\nA,Caf\xe9 au lait\n", 2, "not UTF-8"},
-		"a line of 5 MB":   {"sku,name\nA," + strings.Repeat("x", 5<<20) + "\n", 2, "5.0 MB"},
-		"a stray quote":    {"sku,name\nA,\"x\nB,y\n", 2, "quotes"},
-		"zero bytes":       {"sku,name\nA,\x00\n", 2, "zero bytes"},
-		"endless":          {"sku\n" + strings.Repeat("A\n", mostRows+1), 0, "more than 1000000 rows"},
-		"two same headers": {"sku,sku\nA,B\n", 1, "two columns"},
+		"empty":          {"", 0, "empty"},
+		"only spaces":    {" \r\n\n", 0, "empty"},
+		"only a header":  {"sku,list\n", 0, "no rows"},
+		"a line of 5 MB": {"sku,name\nA," + strings.Repeat("x", 5<<20) + "\n", 2, "5.0 MB"},
+		"a stray quote":  {"sku,name\nA,\"x\nB,y\n", 2, "quotes"},
+		"zero bytes":     {"sku,name\nA,\x00\n", 2, "zero bytes"},
+		"no text":        {"sku,name\nA,\xff\x00\n", 2, "zero bytes"},
+		"endless":        {"sku\n" + strings.Repeat("A\n", mostRows+1), 0, "more than 1000000 rows"},
 	} {
-		_, err := ReadCSV([]byte(tc.data))
+		_, err := ReadText([]byte(tc.data), nil)
 		var broken *FileError
 		require.True(t, errors.As(err, &broken), name)
 		require.Equal(t, tc.line, broken.Line, name)
@@ -73,24 +79,26 @@ func TestUnreadableFiles(t *testing.T) {
 }
 
 func TestMissingColumn(t *testing.T) {
-	table, err := ReadCSV([]byte("article,price\nA,1.00\n"))
+	table, err := ReadText([]byte("internal key,price\nA,1.00\n"), nil)
 	require.NoError(t, err)
 	mapping := Match(table.Headers, ProductColumns(demo.Book(0)))
 	require.Equal(t, map[string]string{"list": "price"}, mapping)
 	_, err = Compare(table, mapping, demo.Book(0))
-	require.ErrorIs(t, err, ErrNoSKU)
-	mapping["sku"] = "article"
+	var missing *MissingColumn
+	require.ErrorAs(t, err, &missing)
+	require.Equal(t, "No column holds the SKU. Say below which one does.", missing.Error())
+	mapping["sku"] = "internal key"
 	p, err := Compare(table, mapping, demo.Book(0))
 	require.NoError(t, err)
 	require.Equal(t, 1, p.New())
 }
 
-func FuzzReadCSV(f *testing.F) {
+func FuzzReadText(f *testing.F) {
 	f.Add([]byte("sku,list\nA,1.00\n"))
 	f.Add([]byte("sku;name\n\"a\nb\";c\n"))
 	book := demo.Book(10)
 	f.Fuzz(func(t *testing.T, data []byte) {
-		table, err := ReadCSV(data)
+		table, err := ReadText(data, nil)
 		if err != nil {
 			return
 		}
@@ -105,7 +113,7 @@ func FuzzReadCSV(f *testing.F) {
 func TestAttributesAndContent(t *testing.T) {
 	book := demo.Book(0)
 	book.Products[0].Attrs = map[string]pricing.Attr{"cone": TextAttr("6")}
-	table, err := ReadCSV([]byte("sku,Cone,content,least order\nNEW-1,9,12.5 kg,6\nNEW-2,,kg,0\n"))
+	table, err := ReadText([]byte("sku,Cone,content,least order\nNEW-1,9,12.5 kg,6\nNEW-2,,kg,0\n"), nil)
 	require.NoError(t, err)
 	p, err := Compare(table, Match(table.Headers, ProductColumns(book)), book)
 	require.NoError(t, err)
@@ -133,7 +141,7 @@ func TestEndlessSheet(t *testing.T) {
 	require.NoError(t, w.Flush())
 	var out bytes.Buffer
 	require.NoError(t, f.Write(&out))
-	_, err = Read(out.Bytes())
+	_, err = Read(out.Bytes(), nil)
 	var broken *FileError
 	require.ErrorAs(t, err, &broken)
 	require.Contains(t, broken.Error(), "more than 200000 rows")

@@ -1,7 +1,8 @@
-package catalogue
+package intake
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -25,12 +26,12 @@ type Sale struct {
 
 // SaleColumns are what a file of sales can fill.
 var SaleColumns = []Column{
-	{"at", "When", []string{"date", "datetime", "ordered", "orderdate", "soldat", "time"}, true},
-	{"sku", "SKU", []string{"articlenumber", "itemnumber", "productcode", "code", "article", "item"}, true},
-	{"quantity", "Quantity", []string{"qty", "units", "pieces", "count"}, true},
-	{"customer", "Customer", []string{"customercode", "customernumber", "account", "buyer"}, false},
-	{"paid", "Paid", []string{"total", "amount", "revenue", "linetotal"}, false},
-	{"channel", "Channel", []string{"shop", "store", "place"}, false},
+	{Key: "at", Name: "When", Required: true, Holds: Dates},
+	{Key: "sku", Name: "SKU", Required: true},
+	{Key: "quantity", Name: "Quantity", Required: true, Holds: Numbers},
+	{Key: "customer", Name: "Customer"},
+	{Key: "paid", Name: "Paid", Holds: Numbers},
+	{Key: "channel", Name: "Channel"},
 }
 
 // Agreed is a price agreed with one customer for one product.
@@ -42,9 +43,9 @@ type Agreed struct {
 
 // AgreedColumns are what a file of agreed prices can fill.
 var AgreedColumns = []Column{
-	{"customer", "Customer", []string{"customercode", "customernumber", "account"}, true},
-	{"sku", "SKU", []string{"articlenumber", "itemnumber", "productcode", "code", "article", "item"}, true},
-	{"price", "Price", []string{"agreedprice", "contractprice", "netprice", "amount"}, true},
+	{Key: "customer", Name: "Customer", Required: true},
+	{Key: "sku", Name: "SKU", Required: true},
+	{Key: "price", Name: "Price", Required: true, Holds: Numbers},
 }
 
 // Rate is an exchange rate: an amount in the currency is one in the book's currency × Rate.
@@ -57,16 +58,20 @@ type Rate struct {
 
 // RateColumns are what a file of exchange rates can fill.
 var RateColumns = []Column{
-	{"currency", "Currency", []string{"code", "currencycode", "iso"}, true},
-	{"rate", "Rate", []string{"exchangerate", "value"}, true},
-	{"day", "Day", []string{"date", "asof", "validfrom"}, false},
+	{Key: "currency", Name: "Currency", Required: true},
+	{Key: "rate", Name: "Rate", Required: true, Holds: Numbers},
+	{Key: "day", Name: "Day", Holds: Dates},
 }
 
 // MissingColumn says that no column of a file fills something that is needed.
 type MissingColumn struct{ Name string }
 
 func (e *MissingColumn) Error() string {
-	return fmt.Sprintf("No column holds the %s. Say below which one does.", strings.ToLower(e.Name))
+	name := strings.ToLower(e.Name)
+	if e.Name == "SKU" {
+		name = e.Name
+	}
+	return fmt.Sprintf("No column holds the %s. Say below which one does.", name)
 }
 
 // row is one row under a mapping.
@@ -95,28 +100,33 @@ func (r *row) fail(key, problem string) {
 	*r.bad = append(*r.bad, cell)
 }
 
-// each goes through the rows of a table under a mapping. The error is a *MissingColumn, or names a header that the table
-// does not have.
-func (t *Table) each(columns []Column, mapping map[string]string, take func(r *row)) ([]BadCell, error) {
+// places are where the columns of a mapping stand. The error is a *MissingColumn, or names a header that the table does
+// not have.
+func (t *Table) places(columns []Column, mapping map[string]string) (map[string]int, error) {
 	at := map[string]int{}
 	for key, header := range mapping {
 		if header == "" {
 			continue
 		}
-		found := false
-		for i, h := range t.Headers {
-			if h == header {
-				at[key], found = i, true
-			}
-		}
-		if !found {
+		i := slices.Index(t.Headers, header)
+		if i < 0 {
 			return nil, fmt.Errorf("the file has no column %q", header)
 		}
+		at[key] = i
 	}
 	for _, c := range columns {
 		if _, mapped := at[c.Key]; c.Required && !mapped {
 			return nil, &MissingColumn{c.Name}
 		}
+	}
+	return at, nil
+}
+
+// each goes through the rows of a table under a mapping, with the errors of places.
+func (t *Table) each(columns []Column, mapping map[string]string, take func(r *row)) ([]BadCell, error) {
+	at, err := t.places(columns, mapping)
+	if err != nil {
+		return nil, err
 	}
 	bad := []BadCell{}
 	for n := range t.Rows {
@@ -137,31 +147,26 @@ func (t *Table) each(columns []Column, mapping map[string]string, take func(r *r
 	return bad, nil
 }
 
-// number reads a cell as a decimal that is not negative.
-func (r *row) number(key string) money.Rat {
-	var got money.Rat
-	read := amount(func(_ *pricing.Product, a *money.Rat) { got = *a })
-	if err := read(nil, r.cell(key)); err != nil {
+// number reads a cell as a decimal that is not negative; of amounts the currency is looked at.
+func (r *row) number(key, currency string) money.Rat {
+	n, err := r.table.number(r.cell(key), currency)
+	if err != nil {
 		r.fail(key, err.Error())
 	}
-	return got
+	return n
 }
 
 // moment reads a date, or a date and time, as text or as a spreadsheet's number of days.
 func (r *row) moment(key string) pricing.Moment {
 	cell := r.cell(key)
 	if days, err := strconv.ParseFloat(cell, 64); err == nil && r.table.Sheet {
-		if t, err := excelize.ExcelDateToTime(days, r.table.Date1904); err == nil && days >= 1 && days < 200_000 {
+		if t, err := excelize.ExcelDateToTime(days, r.table.date1904); err == nil && days >= 1 && days < 200_000 {
 			return pricing.MomentOf(t.Round(time.Second))
 		}
 	}
-	text := strings.Replace(cell, " ", "T", 1)
-	if len(text) == len("2006-01-02") {
-		text += "T00:00"
-	}
-	m, err := pricing.ParseMoment(text)
+	m, err := r.table.Format.date(cell)
 	if err != nil {
-		r.fail(key, "is not a date such as 2026-11-27 or 2026-11-27 10:00")
+		r.fail(key, err.Error())
 	}
 	return m
 }
@@ -185,19 +190,31 @@ func knownIn(b *pricing.Book) known {
 	return k
 }
 
-// ReadSales reads a file of sales. Goods and customers that the book no longer has may have been sold all the same.
-func ReadSales(t *Table, mapping map[string]string, book *pricing.Book) ([]Sale, []BadCell, error) {
+// firstSale is before the oldest sale that a file can tell of; earlier dates are mistakes.
+var firstSale = pricing.MomentOf(time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC))
+
+// ReadSales reads a file of sales up to now. Goods and customers that the book no longer has may have been sold all the
+// same.
+func ReadSales(t *Table, mapping map[string]string, book *pricing.Book, now pricing.Moment) ([]Sale, []BadCell, error) {
 	list, k := []Sale{}, knownIn(book)
 	bad, err := t.each(SaleColumns, mapping, func(r *row) {
 		one := Sale{Line: t.Lines[r.n], At: r.moment("at"), Customer: r.cell("customer"), SKU: r.cell("sku"), Channel: r.cell("channel")}
-		n := r.number("quantity")
+		if !r.failed && (one.At < firstSale || one.At > now+pricing.Day) {
+			r.fail("at", "is no day on which something can have been sold: write one from 1970 up to today")
+		}
+		for _, key := range []string{"sku", "customer"} {
+			if len([]rune(r.cell(key))) > 100 {
+				r.fail(key, "must have at most 100 characters")
+			}
+		}
+		n := r.number("quantity", "")
 		if q, fits := n.Minor(0, money.Down); !r.failed && (!fits || q < 1 || q > 1_000_000 || !n.Equal(money.Int(q))) {
 			r.fail("quantity", "is not a whole number from 1")
 		} else {
 			one.Quantity = int(q)
 		}
 		if r.cell("paid") != "" {
-			paid := r.number("paid")
+			paid := r.number("paid", "")
 			one.Paid = &paid
 		}
 		if one.Channel != "" && !k.channels[one.Channel] {
@@ -214,7 +231,7 @@ func ReadSales(t *Table, mapping map[string]string, book *pricing.Book) ([]Sale,
 func ReadAgreed(t *Table, mapping map[string]string, book *pricing.Book) ([]Agreed, []BadCell, error) {
 	list, k, seen := []Agreed{}, knownIn(book), map[[2]string]int{}
 	bad, err := t.each(AgreedColumns, mapping, func(r *row) {
-		one := Agreed{Line: t.Lines[r.n], Customer: r.cell("customer"), SKU: r.cell("sku"), Price: r.number("price")}
+		one := Agreed{Line: t.Lines[r.n], Customer: r.cell("customer"), SKU: r.cell("sku"), Price: r.number("price", book.Settings.Currency)}
 		if !k.customers[one.Customer] {
 			r.fail("customer", "is not a customer of the book")
 		}
@@ -239,7 +256,7 @@ func ReadRates(t *Table, mapping map[string]string, today time.Time) ([]Rate, []
 	newest := map[string]int{}
 	list := []Rate{}
 	bad, err := t.each(RateColumns, mapping, func(r *row) {
-		one := Rate{Line: t.Lines[r.n], Currency: strings.ToUpper(r.cell("currency")), Rate: r.number("rate"), Day: today}
+		one := Rate{Line: t.Lines[r.n], Currency: strings.ToUpper(r.cell("currency")), Rate: r.number("rate", ""), Day: today}
 		if _, exists := money.Digits(one.Currency); !exists {
 			r.fail("currency", "is not a currency of ISO 4217 such as GBP")
 		}

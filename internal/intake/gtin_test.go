@@ -1,4 +1,4 @@
-package catalogue
+package intake
 
 import (
 	"math/rand/v2"
