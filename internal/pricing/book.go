@@ -151,7 +151,7 @@ type Channel struct {
 	FeePercent  money.Rat
 	FeeAmount   money.Rat // a piece, in the channel's currency
 	Hire        *HireTimes
-	Can         []string // nil: everything
+	Can         []string // nil: all but "schedule"
 	Limits      *Limits
 }
 

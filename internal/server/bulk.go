@@ -65,6 +65,11 @@ func (s *Server) registerBulk(api huma.API) {
 	})
 }
 
+// mostAmount is above every amount that a book may hold.
+var mostAmount = money.Int(1_000_000_000_000_000)
+
+const tooManyDigits = "An amount has at most 15 digits before the point."
+
 // amountIn reads an amount of a form.
 func amountIn(field, text string, negative bool) (money.Rat, error) {
 	a, err := money.Parse(text)
@@ -73,6 +78,9 @@ func amountIn(field, text string, negative bool) (money.Rat, error) {
 	}
 	if a.Sign() < 0 && !negative {
 		return a, invalid(field, "It must not be negative.")
+	}
+	if !a.Less(mostAmount) || !a.Neg().Less(mostAmount) {
+		return a, invalid(field, tooManyDigits)
 	}
 	return a, nil
 }
@@ -132,6 +140,9 @@ func (s *Server) bulk(ctx context.Context, filter *BoardFilter, form *BulkForm, 
 		after = money.Max(after, money.Int(0)).Round(digits, money.HalfUp)
 		if now != nil && after.Equal(*now) {
 			continue
+		}
+		if !after.Less(mostAmount) {
+			return nil, out, "", invalid("value", fmt.Sprintf("%s would come to %s. %s", p.SKU, bookfile.Amount(after), tooManyDigits))
 		}
 		if form.Field == "cost" {
 			changed.Cost = &after

@@ -17,7 +17,8 @@ import (
 func (s *Server) registerExport(api huma.API) {
 	huma.Get(api, "/api/export", func(ctx context.Context, in *struct {
 		BoardQuery
-		Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+		Format  string `query:"format" enum:"csv,xlsx" default:"csv"`
+		Decimal string `query:"decimal" enum:"point,comma" default:"point" doc:"of a CSV file; with a decimal comma its cells are parted by semicolons"`
 	}) (*huma.StreamResponse, error) {
 		v, err := s.see(ctx, &in.BoardFilter, in.Sort, in.Desc)
 		if err != nil {
@@ -32,7 +33,7 @@ func (s *Server) registerExport(api huma.API) {
 			var err error
 			if in.Format == "csv" {
 				out.SetHeader("Content-Type", "text/csv; charset=utf-8")
-				err = v.writeCSV(out.BodyWriter(), columns, sweeps)
+				err = v.writeCSV(out.BodyWriter(), columns, sweeps, in.Decimal == "comma")
 			} else {
 				out.SetHeader("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
 				err = v.writeXLSX(out.BodyWriter(), columns, sweeps)
@@ -79,10 +80,13 @@ func header(columns []SpreadColumn) []string {
 	return cells
 }
 
-// writeCSV writes RFC 4180 in UTF-8. A text that a spreadsheet would run as a formula gets an apostrophe in front.
-func (v *seen) writeCSV(to io.Writer, columns []SpreadColumn, sweeps []*swept) error {
+// writeCSV writes RFC 4180 in UTF-8 or, with a decimal comma, the same with semicolons. A text that a spreadsheet would run as a formula gets an apostrophe in front.
+func (v *seen) writeCSV(to io.Writer, columns []SpreadColumn, sweeps []*swept, comma bool) error {
 	w := csv.NewWriter(to)
 	w.UseCRLF = true
+	if comma {
+		w.Comma = ';'
+	}
 	if err := w.Write(header(columns)); err != nil {
 		return err
 	}
@@ -91,6 +95,8 @@ func (v *seen) writeCSV(to io.Writer, columns []SpreadColumn, sweeps []*swept) e
 		for i, c := range cells {
 			if (i < amountsFrom || i == amountsTo) && c != "" && strings.ContainsRune("=+-@\t\r", rune(c[0])) {
 				cells[i] = "'" + c
+			} else if comma && i >= amountsFrom && i != amountsTo {
+				cells[i] = strings.Replace(c, ".", ",", 1)
 			}
 		}
 		if err := w.Write(cells); err != nil {

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -67,14 +68,22 @@ func (s *Server) registerProducts(api huma.API) {
 		SKU  string `path:"sku"`
 		Body ProductEdit
 	}) (*body[Saved], error) {
-		return answer(s.editProduct(ctx, in.SKU, in.Body.List, in.Body.Cost, in.Body.Was))
+		return answer(s.editProduct(ctx, s.addressed(in.SKU), in.Body.List, in.Body.Cost, in.Body.Was))
 	})
 	huma.Get(api, "/api/products/{sku}", func(ctx context.Context, in *struct {
 		ViewpointQuery
 		SKU string `path:"sku"`
 	}) (*body[ProductPage], error) {
-		return answer(s.productPage(ctx, &in.ViewpointQuery, in.SKU))
+		return answer(s.productPage(ctx, &in.ViewpointQuery, s.addressed(in.SKU)))
 	})
+}
+
+// addressed is the SKU that an address names. A SKU that cannot stand in one by itself, such as "..", stands behind a "=".
+func (s *Server) addressed(part string) string {
+	if sku, marked := strings.CutPrefix(part, "="); marked && s.live.Current().Product(part) == nil {
+		return sku
+	}
+	return part
 }
 
 func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *string) (Saved, error) {
@@ -109,6 +118,9 @@ func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *s
 			}
 			if amount.Sign() < 0 {
 				return Saved{}, invalid(edit.field, "An amount must not be negative.")
+			}
+			if !amount.Less(mostAmount) {
+				return Saved{}, invalid(edit.field, tooManyDigits)
 			}
 			*edit.to = &amount
 		}

@@ -200,7 +200,9 @@ func (s *Server) register(r *gin.Engine) huma.API {
 
 func newRouter() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
-	return gin.New()
+	r := gin.New()
+	r.UseRawPath, r.UnescapePathValues = true, true // a SKU may hold a slash
+	return r
 }
 
 // OpenAPI is the API's description as JSON, without a running server.

@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
+import { inAddress } from "../lib/sku";
 import { useAskBreaks, useSaved } from "../ui/toasts";
 import {
   api,
@@ -201,7 +202,8 @@ export const useChecks = () => useQuery({ queryKey: ["book", "checks"], queryFn:
 export const useProductPage = (v: Viewpoint, sku: string) =>
   useQuery({
     queryKey: ["book", "product", v, sku],
-    queryFn: () => take(api.GET("/api/products/{sku}", { params: { path: { sku }, query: viewpointQuery(v) } })),
+    queryFn: () =>
+      take(api.GET("/api/products/{sku}", { params: { path: { sku: inAddress(sku) }, query: viewpointQuery(v) } })),
     enabled: sku !== "",
     retry: false,
   });

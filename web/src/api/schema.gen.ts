@@ -4405,6 +4405,8 @@ export interface operations {
                 limit?: number;
                 spread?: "" | "group" | "quantity" | "channel" | "changes";
                 format?: "csv" | "xlsx";
+                /** @description of a CSV file; with a decimal comma its cells are parted by semicolons */
+                decimal?: "point" | "comma";
             };
             header?: never;
             path?: never;

@@ -1,12 +1,14 @@
 import { addDays, addMinutes, format, isValid, parse } from "date-fns";
+import { marks, writing } from "./writing";
 
-/** An amount with thin spaces between thousands and a true minus: "1 450.00". Amounts are texts and stay exact. */
+/** An amount with its thousands parted and a true minus: "1 450.00". Amounts are texts and stay exact. */
 export function amount(text: string | null | undefined): string {
   if (text === null || text === undefined) return "–";
   const negative = text.startsWith("-");
   const [whole = "", fraction] = (negative ? text.slice(1) : text).split(".");
-  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, "\u2009");
-  return (negative ? "\u2212" : "") + grouped + (fraction === undefined ? "" : "." + fraction);
+  const [group, decimal] = marks();
+  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, group);
+  return (negative ? "\u2212" : "") + grouped + (fraction === undefined ? "" : decimal + fraction);
 }
 
 /** An amount with its sign always shown. */
@@ -16,8 +18,8 @@ export function signed(text: string): string {
 
 export const isZero = (text: string) => /^-?0*(\.0*)?$/.test(text);
 
-/** A number with its commas, for counts. */
-export const count = (n: number) => n.toLocaleString("en-GB").replaceAll(",", "\u2009");
+/** A whole number with its thousands parted, for counts. */
+export const count = (n: number) => n.toLocaleString("en-GB").replaceAll(",", marks()[0]);
 
 /** For drawing and comparing only; what is shown is always the text. */
 export const approx = (text: string | null | undefined) => (text === null || text === undefined ? NaN : Number(text));
@@ -29,17 +31,26 @@ export const wall = (text: string) => parse(text.slice(0, 16), wallFormat, new D
 
 export const wallText = (d: Date) => format(d, wallFormat);
 
+const clock = () => (writing().hours === 12 ? "h:mm a" : "HH:mm");
+
+/** The form of a date: the year only where it is not this one, unless it comes first. */
+function dateForm(text: string, now?: string): string {
+  const other = now && text.slice(0, 4) !== now.slice(0, 4);
+  if (writing().dates === "year") return "EEE yyyy-MM-dd";
+  if (writing().dates === "month") return other ? "EEE MMM d, yyyy" : "EEE MMM d";
+  return other ? "EEE d MMM yyyy" : "EEE d MMM";
+}
+
 /** "Fri 27 Nov 09:00"; the year where it is not this one. */
 export function moment(text: string, now?: string): string {
   const d = wall(text);
-  if (!isValid(d)) return text;
-  const year = now && text.slice(0, 4) !== now.slice(0, 4) ? " yyyy" : "";
-  return format(d, `EEE d MMM${year} HH:mm`);
+  return isValid(d) ? format(d, `${dateForm(text, now)} ${clock()}`) : text;
 }
 
 /** The same without the time where it is midnight. */
 export function day(text: string, now?: string): string {
-  return text.slice(11, 16) === "00:00" ? moment(text, now).slice(0, -6) : moment(text, now);
+  const d = wall(text);
+  return isValid(d) && text.slice(11, 16) === "00:00" ? format(d, dateForm(text, now)) : moment(text, now);
 }
 
 /** The last day or minute of a span whose end is exclusive: "Sun 29 Nov" for the start of Monday. */

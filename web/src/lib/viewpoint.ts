@@ -25,8 +25,9 @@ export function useViewpoint() {
   const set = useCallback(
     (change: Record<string, string | null>) =>
       setParams(
-        (old) => {
-          const next = new URLSearchParams(old);
+        () => {
+          // The address itself, not that of the last drawing: two changes that follow each other are both kept.
+          const next = new URLSearchParams(window.location.search);
           for (const [key, value] of Object.entries(change)) {
             if (value === null || value === "") next.delete(key);
             else next.set(key, value);

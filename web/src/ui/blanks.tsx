@@ -1,4 +1,5 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
+import { fromField, inField } from "../lib/writing";
 
 /** Controls that read as words of a sentence. */
 
@@ -14,9 +15,9 @@ export const Blank = ({ label, value, bad, onChange, className = "w-20 text-righ
     aria-label={label}
     aria-invalid={bad}
     className={`blank ${className}`}
-    value={value}
-    onChange={(e) => onChange(e.target.value)}
     {...rest}
+    value={rest.inputMode === "decimal" ? inField(value) : value}
+    onChange={(e) => onChange(rest.inputMode === "decimal" ? fromField(e.target.value) : e.target.value)}
   />
 );
 

@@ -2,6 +2,8 @@ import { useRef, useState } from "react";
 import { api, take } from "../../api/client";
 import { useSave } from "../../api/queries";
 import { amount, errorText } from "../../lib/format";
+import { inAddress } from "../../lib/sku";
+import { DecimalInput } from "../../ui/decimal-input";
 
 interface Props {
   sku: string;
@@ -43,7 +45,9 @@ function AmountField({ sku, name, field, kept, onEdit }: Props) {
   const [was] = useState(kept ?? "");
   const leaving = useRef(false);
   const save = useSave((value: string) =>
-    take(api.PATCH("/api/products/{sku}", { params: { path: { sku } }, body: { [field]: value, was } })),
+    take(
+      api.PATCH("/api/products/{sku}", { params: { path: { sku: inAddress(sku) } }, body: { [field]: value, was } }),
+    ),
   );
   const problem = save.error ? errorText(save.error) : "";
   const commit = () => {
@@ -53,16 +57,15 @@ function AmountField({ sku, name, field, kept, onEdit }: Props) {
   };
   return (
     <span className="relative block" onClick={(e) => e.stopPropagation()}>
-      <input
+      <DecimalInput
         autoFocus
         aria-label={`${labels[field]} of ${name}`}
         aria-invalid={problem !== ""}
         aria-describedby={problem ? `${field}-${sku}` : undefined}
-        inputMode="decimal"
         className="field w-full text-right"
         value={text}
         onFocus={(e) => e.target.select()}
-        onChange={(e) => setText(e.target.value)}
+        onChange={setText}
         onBlur={() => (problem ? undefined : commit())}
         onKeyDown={(e) => {
           e.stopPropagation();

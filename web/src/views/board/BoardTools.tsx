@@ -5,6 +5,7 @@ import { useState, type RefObject } from "react";
 import { api, take } from "../../api/client";
 import { useMay, useProgramState, useSavedViews, viewpointQuery, type Viewpoint } from "../../api/queries";
 import { count } from "../../lib/format";
+import { useTyped } from "../../lib/typed";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 import type { BoardFilter } from "./useBoardPages";
@@ -23,6 +24,12 @@ const spreads: [BoardFilter["spread"], string][] = [
   ["quantity", "spread by quantity"],
   ["channel", "spread by channel"],
   ["changes", "spread by coming change"],
+];
+
+const exports: [string, Record<string, string>][] = [
+  ["Spreadsheet (XLSX)", { format: "xlsx" }],
+  ["Text file, 1234.56 and commas (CSV)", { format: "csv", decimal: "point" }],
+  ["Text file, 1234,56 and semicolons (CSV)", { format: "csv", decimal: "comma" }],
 ];
 
 interface Props {
@@ -45,15 +52,16 @@ const menu = "z-40 min-w-52 rounded-[4px] border border-ink/40 bg-sheet p-1 shad
 export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onWords, onPaste }: Props) {
   const { data: state } = useProgramState();
   const may = useMay("manager");
+  const words = useTyped(filter.q, (q) => set({ q }));
   const chips: [string, string, string][] = [
     ["category", filter.category.split("/").join(" › "), filter.category],
     ["rule", filter.rule, filter.rule],
     ["margin", `margin ${filter.margin.replace(":", " to ")} %`, filter.margin],
     ["change", `change ${filter.change.replace(":", " to ")} %`, filter.change],
   ];
-  const exported = (format: string) => {
+  const exported = (how: Record<string, string>) => {
     const q = new URLSearchParams();
-    for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, format }))
+    for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, ...how }))
       if (Array.isArray(value)) q.set(key, value.join(","));
       else if (value !== "" && value !== false) q.set(key, String(value));
     return "/api/export?" + q.toString();
@@ -68,9 +76,13 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
           aria-label="Search the board"
           placeholder="Name, SKU, brand …  /"
           className="w-full bg-transparent outline-none"
-          value={filter.q}
-          onChange={(e) => set({ q: e.target.value })}
-          onKeyDown={(e) => e.key === "Escape" && e.currentTarget.blur()}
+          value={words.text}
+          onChange={(e) => words.type(e.target.value)}
+          onBlur={words.done}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") words.done();
+            if (e.key === "Escape") e.currentTarget.blur();
+          }}
         />
       </label>
       <select
@@ -137,16 +149,14 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
               </DropdownMenu.CheckboxItem>
             ))}
             <DropdownMenu.Separator className="my-1 border-t" />
-            <DropdownMenu.Item className={item} asChild>
-              <a href={exported("csv")} download>
-                Export what is shown as CSV
-              </a>
-            </DropdownMenu.Item>
-            <DropdownMenu.Item className={item} asChild>
-              <a href={exported("xlsx")} download>
-                Export what is shown as XLSX
-              </a>
-            </DropdownMenu.Item>
+            <DropdownMenu.Label className="px-3 text-[12px] text-quiet">Export what is shown</DropdownMenu.Label>
+            {exports.map(([name, how]) => (
+              <DropdownMenu.Item key={name} className={item} asChild>
+                <a href={exported(how)} download>
+                  {name}
+                </a>
+              </DropdownMenu.Item>
+            ))}
             {may && (
               <>
                 <DropdownMenu.Separator className="my-1 border-t" />

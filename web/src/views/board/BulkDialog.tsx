@@ -8,6 +8,7 @@ import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/broken-checks";
 import { FieldError } from "../../ui/states";
 import { filterQuery, type BoardFilter } from "./useBoardPages";
+import { DecimalInput } from "../../ui/decimal-input";
 
 interface Props {
   viewpoint: Viewpoint;
@@ -76,15 +77,14 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
             </option>
           ))}
         </select>{" "}
-        <input
+        <DecimalInput
           aria-label="By how much"
           className="blank w-20 text-right"
           autoFocus
           placeholder="…"
-          inputMode="decimal"
           aria-invalid={at("value") !== undefined}
           value={form.value}
-          onChange={(e) => change({ value: e.target.value.trim() })}
+          onChange={(v) => change({ value: v.trim() })}
         />
         , rounded{" "}
         <select

@@ -3,7 +3,7 @@ import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, take } from "../../api/client";
-import { useProgramState, useSave } from "../../api/queries";
+import { useMay, useProgramState, useSave } from "../../api/queries";
 import { count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
@@ -42,10 +42,11 @@ export function ImportPanel() {
   const [over, setOver] = useState(false);
   const [done, setDone] = useState(false);
   const on = useImport();
+  const may = useMay("manager");
   const choose = (files: FileList | null) => {
     const [file] = files ?? [];
     setDone(false);
-    if (file) on.choose(file, kind);
+    if (file && may) on.choose(file, kind);
     if (input.current) input.current.value = "";
   };
   return (
@@ -96,15 +97,21 @@ export function ImportPanel() {
             aria-label="Product file"
             onChange={(e) => choose(e.target.files)}
           />
-          <Button look={on.preview ? "plain" : "ink"} disabled={on.saving} onClick={() => input.current?.click()}>
+          <Button
+            look={on.preview ? "plain" : "ink"}
+            disabled={on.saving || !may}
+            onClick={() => input.current?.click()}
+          >
             <Upload size={14} aria-hidden /> {on.preview ? "Choose another file" : "Choose a file"}
           </Button>
           <span className="text-quiet">
-            {on.reading
-              ? "Reading and comparing …"
-              : on.preview
-                ? on.preview.file
-                : "CSV in UTF-8, separated by commas, semicolons or tabs, or a spreadsheet (XLSX); or drop it here."}
+            {!may
+              ? "Bringing files in needs a pricing manager."
+              : on.reading
+                ? "Reading and comparing …"
+                : on.preview
+                  ? on.preview.file
+                  : "A text file (CSV and the like) or a spreadsheet (XLSX), written as your store writes it; or drop it here."}
           </span>
         </div>
         {on.problem && (

@@ -3,6 +3,7 @@ import { useProgramState } from "../../api/queries";
 import { amount, count } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
+import { FileFormat } from "./FileFormat";
 import type { useImport } from "./useImport";
 
 const things: Record<Preview["kind"], string> = {
@@ -20,6 +21,7 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
   const n = p.new + p.changed;
   return (
     <>
+      <FileFormat preview={p} onChange={on.reformat} />
       <section aria-label="Columns" className="mt-2">
         <h2 className="border-b pb-1">
           Columns {p.remembered && <span className="text-[13px] font-normal text-quiet">matched as the last time</span>}
@@ -30,6 +32,7 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
               <span className="w-[118px] shrink-0 truncate text-quiet" title={f.name}>
                 {f.name}
                 {f.required && " *"}
+                {f.key.startsWith("attr:") && <span className="text-[12px]"> (attribute)</span>}
               </span>
               <select
                 className="field min-w-0 flex-1"

@@ -3,6 +3,7 @@ import { useFacets, useSettings } from "../../api/queries";
 import { isAt } from "../../lib/paths";
 import { Add } from "../../ui/blanks";
 import { FieldError } from "../../ui/states";
+import { DecimalInput } from "../../ui/decimal-input";
 
 /** A product as docs/book.md writes it. */
 export type Doc = Record<string, unknown>;
@@ -171,15 +172,12 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
         </label>
         <span className="flex items-center gap-2">
           <span className="w-40 shrink-0 text-quiet">Content</span>
-          <input
+          <DecimalInput
             aria-label="Content"
-            inputMode="decimal"
             className="field w-24 text-right"
             readOnly={!may}
             value={content.amount ?? ""}
-            onChange={(e) =>
-              set("content", e.target.value || content.of ? { ...content, amount: e.target.value } : undefined)
-            }
+            onChange={(v) => set("content", v || content.of ? { ...content, amount: v } : undefined)}
           />
           <input
             aria-label="Content is of"

@@ -10,14 +10,15 @@ import { EffectNote } from "../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../ui/states";
 import { Elsewhere } from "../trail/Elsewhere";
 import { fieldNames, ProductFields, type Doc } from "./ProductFields";
+import { fromAddress, productPage } from "../../lib/sku";
 
 /** One product: as it is kept, its prices for all groups and quantities, over time, its rules, variants and history. */
 export function ProductPage() {
-  const { sku = "" } = useParams();
+  const { sku: part = "" } = useParams();
+  const sku = fromAddress(part);
   const { viewpoint, ready, params } = useViewpoint();
-  const { data, error, refetch } = useProductPage(viewpoint, ready ? sku : "");
-  const isNew = sku === "new";
-  if (isNew) return <NewProduct />;
+  const { data, error, refetch } = useProductPage(viewpoint, ready && part !== "new" ? sku : "");
+  if (part === "new") return <NewProduct />;
   if (error instanceof Problem && error.status === 404)
     return <Empty title={`There is no product ${sku}`}>It may have been deleted; Changes can take that back.</Empty>;
   if (error) return <Failed error={error} retry={() => void refetch()} />;
@@ -72,7 +73,7 @@ export function ProductPage() {
                       <td className="py-0.5 pr-2">
                         <Link
                           className="underline decoration-1 underline-offset-2"
-                          to={`/catalogue/product/${encodeURIComponent(v.sku)}${carried(params)}`}
+                          to={productPage(v.sku) + carried(params)}
                         >
                           {v.name || v.sku}
                         </Link>
@@ -219,7 +220,7 @@ function NewProduct() {
           if (sku && errors.length === 0)
             edit.mutate(
               { changes: [change], summary: `Made the product ${sku}` },
-              { onSuccess: () => void navigate(`/catalogue/product/${encodeURIComponent(sku)}${carried(params)}`) },
+              { onSuccess: () => void navigate(productPage(sku) + carried(params)) },
             );
         }}
       >

@@ -9,6 +9,7 @@ import { Empty, Failed } from "../../ui/states";
 import { AmountCell } from "../board/AmountCell";
 import { WordsDialog } from "../board/WordsDialog";
 import { noFilter, useBoardPages } from "../board/useBoardPages";
+import { productPage } from "../../lib/sku";
 
 /** Every product with its list price and cost as they are kept, both edited in place. */
 export function Products() {
@@ -106,7 +107,7 @@ export function Products() {
                     <Link
                       className="min-w-0 flex-1 truncate underline-offset-2 hover:underline"
                       title={row.name}
-                      to={`/catalogue/product/${encodeURIComponent(row.sku)}${carried(params)}`}
+                      to={productPage(row.sku) + carried(params)}
                     >
                       {row.name || row.sku}
                     </Link>

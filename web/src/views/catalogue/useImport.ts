@@ -11,6 +11,8 @@ export function useImport() {
   const [job, setJob] = useState<Job | null>(null);
   const path = { token: preview?.token ?? "" };
   const mapping = preview?.mapping ?? {};
+  const format = preview?.format;
+  const as = format ? { mapping, format } : { mapping };
   const shown = { onSuccess: setPreview, onError: () => setPreview(null) };
   const file = useMutation({
     mutationFn: ({ file, kind }: { file: File; kind: ImportKind }) => {
@@ -31,23 +33,23 @@ export function useImport() {
     ...shown,
   });
   const remap = useMutation({
-    mutationFn: (next: Record<string, string>) =>
-      take(api.POST("/api/imports/{token}/preview", { params: { path }, body: { mapping: next } })),
+    mutationFn: (next: { mapping: Record<string, string>; format?: Preview["format"] }) =>
+      take(api.POST("/api/imports/{token}/preview", { params: { path }, body: next })),
     onSuccess: setPreview,
   });
   const good = preview !== null && !preview.problem && preview.badCount === 0 && preview.new + preview.changed > 0;
   const effect = useQuery({
-    queryKey: ["book", "import-effect", path.token, mapping],
+    queryKey: ["book", "import-effect", path.token, as],
     queryFn: ({ signal }) =>
-      take(api.POST("/api/imports/{token}/effect/preview", { params: { path }, body: { mapping }, signal })),
+      take(api.POST("/api/imports/{token}/effect/preview", { params: { path }, body: as, signal })),
     enabled: good && job === null,
     retry: false,
     staleTime: Infinity,
     gcTime: 10_000,
   });
   const save = useSave(() =>
-    finished(take(api.POST("/api/imports/{token}/import", { params: { path }, body: { mapping } })), setJob).finally(
-      () => setJob(null),
+    finished(take(api.POST("/api/imports/{token}/import", { params: { path }, body: as })), setJob).finally(() =>
+      setJob(null),
     ),
   );
   const giveUp = () => job && void api.DELETE("/api/jobs/{id}", { params: { path: { id: job.id } } });
@@ -71,7 +73,8 @@ export function useImport() {
       reset();
       if (text.trim()) paste.mutate(text);
     },
-    remap: remap.mutate,
+    remap: (next: Record<string, string>) => remap.mutate({ ...as, mapping: next }),
+    reformat: (next: Preview["format"]) => remap.mutate({ mapping, format: next }),
     save: (done: () => void) => save.mutate(undefined, { onSuccess: done }),
     giveUp,
     reset,

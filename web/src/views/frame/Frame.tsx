@@ -1,10 +1,11 @@
 import { PanelRight, Search, SunMoon } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useProgramState } from "../../api/queries";
 import { count } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { carried, useViewpoint } from "../../lib/viewpoint";
+import { onWriting, writing } from "../../lib/writing";
 import { Button } from "../../ui/button";
 import { CrashGuard } from "../../ui/crash-guard";
 import { TrailPanel } from "../trail/TrailPanel";
@@ -24,6 +25,8 @@ export function Frame() {
   const { data: state, error } = useProgramState();
   const { params, set } = useViewpoint();
   const [palette, setPalette] = useState(false);
+  // Written otherwise, everything is drawn anew; what is being edited is kept as a draft.
+  const as = useSyncExternalStore(onWriting, () => JSON.stringify(writing()));
   const [help, setHelp] = useState(false);
   const navigate = useNavigate();
   const at = useLocation().pathname;
@@ -107,8 +110,8 @@ export function Frame() {
           The program does not answer. What you see may be out of date; nothing that you type now can be saved.
         </div>
       )}
-      {priced && <ViewpointBar />}
-      <div className="flex min-h-0 flex-1">
+      {priced && <ViewpointBar key={as} />}
+      <div className="flex min-h-0 flex-1" key={`as ${as}`}>
         <main ref={main} tabIndex={-1} className="min-w-0 flex-1 overflow-hidden outline-none">
           <CrashGuard at={at}>
             <Outlet />

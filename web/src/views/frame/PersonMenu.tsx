@@ -7,6 +7,7 @@ import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { FieldError } from "../../ui/states";
 import { roleWords } from "../signin/SignIn";
+import { WritingDialog } from "./WritingDialog";
 
 const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
 
@@ -14,6 +15,7 @@ const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highligh
 export function PersonMenu() {
   const { data: session } = useSession();
   const [changing, setChanging] = useState(false);
+  const [write, setWriting] = useState(false);
   const leave = useMutation({
     mutationFn: () => take(api.DELETE("/api/session")),
     onSettled: () => window.location.assign("/"),
@@ -35,6 +37,9 @@ export function PersonMenu() {
             <p className="px-3 pt-1">{session.fullName}</p>
             <p className="px-3 pb-1 text-quiet">{roleWords[session.role]}</p>
             <DropdownMenu.Separator className="my-1 border-t" />
+            <DropdownMenu.Item className={item} onSelect={() => setWriting(true)}>
+              How amounts and dates are written
+            </DropdownMenu.Item>
             <DropdownMenu.Item className={item} onSelect={() => setChanging(true)}>
               Change my password
             </DropdownMenu.Item>
@@ -44,6 +49,7 @@ export function PersonMenu() {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {write && <WritingDialog onClose={() => setWriting(false)} />}
       {changing && <PasswordDialog onClose={() => setChanging(false)} />}
     </>
   );

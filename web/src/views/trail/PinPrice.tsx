@@ -6,6 +6,7 @@ import { useMay, type Viewpoint } from "../../api/queries";
 import { amount, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { FieldError } from "../../ui/states";
+import { DecimalInput } from "../../ui/decimal-input";
 
 /** Pins the price that is seen: it is checked at every change from then on. */
 export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint }) {
@@ -76,13 +77,12 @@ export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint
         onChange={(e) => setTitle(e.target.value)}
       />
       <div className="flex items-center gap-2">
-        <input
+        <DecimalInput
           aria-label="Expected price"
-          inputMode="decimal"
           placeholder="no price"
           className="field w-24 text-right"
           value={unit}
-          onChange={(e) => setUnit(e.target.value)}
+          onChange={setUnit}
         />
         <Button look="ink" type="submit" disabled={pin.isPending}>
           Pin the price

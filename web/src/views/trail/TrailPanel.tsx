@@ -11,6 +11,7 @@ import { Empty, Failed } from "../../ui/states";
 import { Elsewhere } from "./Elsewhere";
 import { PinPrice } from "./PinPrice";
 import { Stair } from "./Stair";
+import { productPage } from "../../lib/sku";
 
 /** The way from the list price of the selected product to its price, and every rule that did not apply with its reason. */
 export function TrailPanel() {
@@ -29,7 +30,7 @@ export function TrailPanel() {
             <p className="text-quiet">
               <Link
                 className="underline decoration-1 underline-offset-2"
-                to={`/catalogue/product/${encodeURIComponent(data.product.sku)}${carried(params)}`}
+                to={productPage(data.product.sku) + carried(params)}
               >
                 {data.product.sku}
               </Link>{" "}

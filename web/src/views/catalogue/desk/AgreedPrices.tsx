@@ -8,6 +8,7 @@ import { carried } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
+import { DecimalInput } from "../../../ui/decimal-input";
 
 /** What was agreed with a customer, price by price, and every other rule that names the customer. */
 export function AgreedPrices({ customer }: { customer: string }) {
@@ -84,14 +85,13 @@ export function AgreedPrices({ customer }: { customer: string }) {
             value={sku}
             onChange={(e) => setSku(e.target.value)}
           />
-          <input
+          <DecimalInput
             aria-label="Agreed price"
             placeholder="price"
-            inputMode="decimal"
             className="field w-24 text-right"
             aria-invalid={at("price") !== undefined}
             value={price}
-            onChange={(e) => setPrice(e.target.value)}
+            onChange={setPrice}
             onKeyDown={(e) => {
               if (e.key === "Enter") {
                 e.preventDefault();

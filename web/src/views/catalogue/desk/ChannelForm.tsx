@@ -34,7 +34,9 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
     );
     set({ [key]: Object.keys(next).length > 0 ? next : undefined });
   };
-  const can = Array.isArray(doc.can) ? (doc.can as string[]) : abilities.map(([k]) => k as string);
+  const can = Array.isArray(doc.can)
+    ? (doc.can as string[])
+    : abilities.map(([k]) => k as string).filter((k) => k !== "schedule");
   const number = (key: string, of: string, label: string, width = "w-16") => (
     <Blank
       label={label}
@@ -156,7 +158,8 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
                 const next = abilities
                   .map(([k]) => k as string)
                   .filter((k) => (k === key ? e.target.checked : can.includes(k)));
-                set({ can: next.length === abilities.length ? undefined : next });
+                const usual = abilities.every(([k]) => next.includes(k) === (k !== "schedule"));
+                set({ can: usual ? undefined : next });
               }}
             />
             {name}

@@ -20,6 +20,7 @@ import {
   type Part,
   type Selection,
 } from "./selection";
+import { DecimalInput } from "../../../ui/decimal-input";
 
 interface Props {
   title?: string;
@@ -281,13 +282,7 @@ function PartEditor({
 const upper = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
 
 const Bound = ({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) => (
-  <input
-    aria-label={label}
-    className="field w-24 text-right"
-    inputMode="decimal"
-    value={value}
-    onChange={(e) => onChange(e.target.value)}
-  />
+  <DecimalInput aria-label={label} className="field w-24 text-right" value={value} onChange={onChange} />
 );
 
 function SKUEditor({

@@ -1,0 +1,11 @@
+/**
+ * A SKU as the last part of an address. A browser takes "." and ".." for steps and "new" is a page of its own: those, and
+ * what begins with "=", are written behind a "=".
+ */
+export const inAddress = (sku: string) => (/^(\.{1,2}|new|=.*)$/s.test(sku) ? "=" + sku : sku);
+
+/** The SKU that an address names. */
+export const fromAddress = (part: string) => (part.startsWith("=") ? part.slice(1) : part);
+
+/** The page of a product. */
+export const productPage = (sku: string) => `/catalogue/product/${encodeURIComponent(inAddress(sku))}`;
