@@ -11,6 +11,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/checks"
+	"dogbane/internal/demo"
+	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 	"dogbane/internal/store/localdb"
 )
@@ -66,6 +69,9 @@ func importCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("%s is no valid book:\n%w", args[0], err)
 			}
+			if err := os.MkdirAll(filepath.Join(data, "mariadb"), 0o700); err != nil { // a book may come before the first start
+				return err
+			}
 			return withStore(cmd.Context(), data, func(s *store.Store) error {
 				version, err := s.Version(cmd.Context())
 				if err != nil {
@@ -83,17 +89,46 @@ func importCommand() *cobra.Command {
 					fmt.Fprintln(cmd.OutOrStdout(), "the database holds this book already")
 					return nil
 				}
-				entry, err := live.Save(cmd.Context(), store.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
+				if err := sayBroken(cmd, s, live.Current().Engine, next); err != nil {
+					return err
+				}
+				// Whoever puts a whole book in place from here is not asked again.
+				entry, err := live.Save(cmd.Context(), store.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes, BreaksSeen: true})
 				if err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.OutOrStdout(), "%d pieces changed; the book is at version %d\n", len(changes), entry.Version)
-				return nil
+				return endDemo(cmd, s, next)
 			})
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", ".dogbane", "folder of the database, unless DOGBANE_DSN names one")
 	return cmd
+}
+
+// sayBroken names the pinned prices that another book would break.
+func sayBroken(cmd *cobra.Command, s *store.Store, before *pricing.Engine, next *pricing.Book) error {
+	pinned, err := s.Pinned(cmd.Context())
+	if err != nil || len(pinned) == 0 {
+		return err
+	}
+	for _, r := range checks.Broken(pinned, before, pricing.Compile(next)) {
+		fmt.Fprintf(cmd.ErrOrStderr(), "no longer holds: %s\n", r.Name)
+	}
+	return nil
+}
+
+// endDemo ends the demo where a book of one's own has taken its place.
+func endDemo(cmd *cobra.Command, s *store.Store, book *pricing.Book) error {
+	isDemo, err := s.Fact(cmd.Context(), "demo-now")
+	if err != nil || isDemo == "" || demo.Is(book) {
+		return err
+	}
+	if err := s.EndDemo(cmd.Context(), "", demo.Password); err != nil {
+		return err
+	}
+	fmt.Fprintln(cmd.OutOrStdout(), "the demo has ended: its accounts, its clock and its channels are gone")
+	return putAdministrator(cmd.Context(), s, cmd.OutOrStdout())
 }
 
 // withStore opens the database that DOGBANE_DSN names, or the private one of a folder: through the Dogbane that runs

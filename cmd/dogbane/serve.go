@@ -1,10 +1,12 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -12,11 +14,13 @@ import (
 	"os/signal"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"dogbane/internal/bookfile"
 	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
@@ -29,7 +33,7 @@ import (
 type serveOptions struct {
 	data, listen, web string
 	scale             int
-	fresh             bool
+	fresh, empty      bool
 }
 
 // serveCommand runs the workbench with its private database and the demo's stand-in channels.
@@ -49,6 +53,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&opt.listen, "listen", "127.0.0.1:4180", "address to serve on; another free port is taken where this one is in use")
 	cmd.Flags().StringVar(&opt.web, "web", "web/dist", "the built front end")
 	cmd.Flags().IntVar(&opt.scale, "scale", 0, "about how many products the demo is made with; 0: its own size")
+	cmd.Flags().BoolVar(&opt.empty, "empty", false, "begin without the demo, where there is no book yet")
 	cmd.Flags().BoolVar(&opt.fresh, "fresh", false, "throw the data away and begin anew")
 	return cmd
 }
@@ -92,39 +97,23 @@ func clear(data string) error {
 	} else if errors.Is(err, localdb.ErrInUse) {
 		return err
 	}
-	for _, part := range []string{"mariadb", "standins"} {
-		if err := os.RemoveAll(filepath.Join(data, part)); err != nil {
-			return fmt.Errorf("begin anew: %w", err)
-		}
+	if err := os.RemoveAll(filepath.Join(data, "mariadb")); err != nil {
+		return fmt.Errorf("begin anew: %w", err)
+	}
+	return clearStandins(data)
+}
+
+func clearStandins(data string) error {
+	if err := os.RemoveAll(filepath.Join(data, "standins")); err != nil {
+		return fmt.Errorf("begin anew: %w", err)
 	}
 	return nil
 }
 
 // run serves from an open store until ctx ends.
 func run(ctx context.Context, s *store.Store, opt serveOptions) error {
-	version, err := s.Version(ctx)
+	begun, err := prepare(ctx, s, opt)
 	if err != nil {
-		return err
-	}
-	empty := version == 0
-	if empty {
-		slog.Info("loading the demo")
-		zoneOf := demo.Book(1).Settings.TimeZone
-		zone, err := time.LoadLocation(zoneOf)
-		if err != nil {
-			return fmt.Errorf("read the demo's time zone: %w", err)
-		}
-		if err := s.Create(ctx, demo.Book(opt.scale), "the demo", demo.PublishedFrom(zone)); err != nil {
-			return err
-		}
-		if err := s.SetFact(ctx, "demo-now", demo.Now); err != nil {
-			return err
-		}
-		if err := recordDemo(ctx, s, demo.Book(opt.scale), demo.PublishedFrom(zone)); err != nil {
-			return err
-		}
-	}
-	if err := admitSomebody(ctx, s); err != nil {
 		return err
 	}
 	if err := s.BreakOff(ctx, time.Now()); err != nil {
@@ -134,34 +123,58 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	if err != nil {
 		return err
 	}
+	now, err := openClock(ctx, s, live)
+	if err != nil {
+		return err
+	}
 	var background sync.WaitGroup
 	defer background.Wait()
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	page, err := startStandins(ctx, s, opt.data, &background)
-	if err != nil {
-		return err
-	}
-	if empty {
-		if err := publishOpening(ctx, s, live); err != nil {
+	page := ""
+	if now.demo() {
+		if page, err = startStandins(ctx, s, opt.data, &background); err != nil {
 			return err
 		}
 	}
-	now, err := clock(ctx, s, live)
-	if err != nil {
+	if begun {
+		if now.demo() {
+			if err := publishOpening(ctx, s, live); err != nil {
+				return err
+			}
+			if err := now.set(ctx, s, live); err != nil { // it does not go back behind what was just published
+				return err
+			}
+		}
+		if err := admitSomebody(ctx, s); err != nil {
+			return err
+		}
+		if err := s.SetFact(ctx, "installed", time.Now().UTC().Format(time.RFC3339)); err != nil {
+			return err
+		}
+		if err := s.DropFact(ctx, "installing"); err != nil {
+			return err
+		}
+	} else if err := admitSomebody(ctx, s); err != nil {
 		return err
 	}
 	background.Go(func() { live.Follow(ctx, time.Second) })
+	background.Go(func() { now.follow(ctx, s) })
 	listener, err := listen(opt.listen)
 	if err != nil {
 		return err
 	}
-	program := server.New(s, live, now)
+	program := server.New(s, live, now.Now)
+	program.DemoEnds = now.end
 	background.Go(func() { program.Work(ctx) })
 	web := &http.Server{Handler: program.Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- web.Serve(listener) }()
-	fmt.Printf("\n  Dogbane is ready:   http://%s/\n  Its web shop:       %s\n  Ctrl+C ends it.\n\n", listener.Addr(), page)
+	shop := ""
+	if page != "" {
+		shop = fmt.Sprintf("\n  Its web shop:       %s", page)
+	}
+	fmt.Printf("\n  Dogbane is ready:   http://%s/%s\n  Ctrl+C ends it.\n\n", listener.Addr(), shop)
 	select {
 	case err := <-failed:
 		return fmt.Errorf("serve: %w", err)
@@ -175,6 +188,77 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	}
 	stop()
 	return nil
+}
+
+// prepare sees to it that there is a book: the demo's or, with --empty, one that has to be set up. A first start that
+// broke off is begun anew. begun says that the start is not whole before it is marked as installed.
+func prepare(ctx context.Context, s *store.Store, opt serveOptions) (begun bool, err error) {
+	installed, err := s.Fact(ctx, "installed")
+	if err != nil {
+		return false, err
+	}
+	installing, err := s.Fact(ctx, "installing")
+	if err != nil {
+		return false, err
+	}
+	version, err := s.Version(ctx)
+	if err != nil {
+		return false, err
+	}
+	switch {
+	case installing != "":
+		slog.Info("an earlier first start broke off; beginning anew")
+		if err := s.Clear(ctx); err != nil {
+			return false, err
+		}
+		if err := clearStandins(opt.data); err != nil {
+			return false, err
+		}
+	case installed != "" || version > 0: // an older version's, or brought in from the command line
+		if opt.empty && installed != "" {
+			slog.Info("there is a book already; --empty begins one only where there is none, --fresh --empty anew")
+		}
+		return false, s.SetFact(ctx, "installed", cmp.Or(installed, "before"))
+	}
+	what := "demo"
+	if opt.empty {
+		what = "empty"
+	}
+	if err := s.SetFact(ctx, "installing", what); err != nil {
+		return false, err
+	}
+	if opt.empty {
+		return true, createEmpty(ctx, s)
+	}
+	return true, createDemo(ctx, s, opt.scale)
+}
+
+// createEmpty keeps a book without anything in it, whose currency, time zone and taxes are asked on screen.
+func createEmpty(ctx context.Context, s *store.Store) error {
+	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}}}`))
+	if err != nil {
+		return fmt.Errorf("make an empty book: %w", err)
+	}
+	if err := s.Create(ctx, book, "the first start", time.Now().UTC()); err != nil {
+		return err
+	}
+	return s.SetFact(ctx, "set-up", "open")
+}
+
+func createDemo(ctx context.Context, s *store.Store, scale int) error {
+	slog.Info("loading the demo")
+	book := demo.Book(scale)
+	zone, err := time.LoadLocation(book.Settings.TimeZone)
+	if err != nil {
+		return fmt.Errorf("read the demo's time zone: %w", err)
+	}
+	if err := s.Create(ctx, book, "the demo", demo.PublishedFrom(zone)); err != nil {
+		return err
+	}
+	if err := s.SetFact(ctx, "demo-now", demo.Now); err != nil {
+		return err
+	}
+	return recordDemo(ctx, s, book, demo.PublishedFrom(zone))
 }
 
 // recordDemo keeps what stands beside the demo's book: its sales, the day of its exchange rate, its pinned prices.
@@ -205,29 +289,39 @@ func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time
 	return nil
 }
 
-// admitSomebody makes the first accounts: the demo's, or an administrator whose password is printed once.
+// admitSomebody makes the first accounts, the demo's or an administrator's, and an administrator where nobody can sign in
+// as one.
 func admitSomebody(ctx context.Context, s *store.Store) error {
 	people, err := s.People(ctx)
-	if err != nil || len(people) > 0 {
+	if err != nil {
 		return err
 	}
 	isDemo, err := s.Fact(ctx, "demo-now")
 	if err != nil {
 		return err
 	}
-	first, password := demo.People(), demo.Password
-	if isDemo == "" {
-		first, password = []demo.Account{{Name: "admin", FullName: "Administrator", Role: "administrator"}}, rand.Text()
-		fmt.Printf("\n  Sign in as admin with the password %s and change it.\n", password)
-	}
-	hash := store.HashPassword(password)
-	for _, a := range first {
-		p := store.Person{Name: a.Name, FullName: a.FullName, Role: store.Role(a.Role), Active: true, Password: hash, Created: time.Now().UTC()}
-		if err := s.AddPerson(ctx, p); err != nil {
-			return err
+	if len(people) == 0 && isDemo != "" {
+		hash := store.HashPassword(demo.Password)
+		for _, a := range demo.People() {
+			p := store.Person{Name: a.Name, FullName: a.FullName, Role: store.Role(a.Role), Active: true, Password: hash, Created: time.Now().UTC()}
+			if err := s.AddPerson(ctx, p); err != nil {
+				return err
+			}
 		}
+		return nil
 	}
-	return nil
+	return putAdministrator(ctx, s, os.Stdout)
+}
+
+// putAdministrator makes an administrator, whose password is printed once, where nobody can sign in as one.
+func putAdministrator(ctx context.Context, s *store.Store, out io.Writer) error {
+	there, err := s.SomebodyLooksAfterPeople(ctx)
+	if err != nil || there {
+		return err
+	}
+	password := rand.Text()
+	fmt.Fprintf(out, "\n  Sign in as admin with the password %s and change it.\n", password)
+	return s.PutAdministrator(ctx, store.Person{Name: "admin", FullName: "Administrator", Password: store.HashPassword(password), Created: time.Now().UTC()})
 }
 
 // listen takes the address or, where its port is in use, a free port.
@@ -243,14 +337,31 @@ func listen(address string) (net.Listener, error) {
 	return l, nil
 }
 
-// shopToken is what the stand-in shop wants to be shown. It is no secret: the shop is simulated and on loopback only.
-const shopToken = "a-token-for-the-stand-in"
+// shopToken is what the stand-in shops want to be shown: made at the first start, kept beside their goods.
+func shopToken(folder string) (string, error) {
+	file := filepath.Join(folder, "token")
+	if kept, err := os.ReadFile(file); err == nil && len(kept) > 0 {
+		return string(kept), nil
+	}
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return "", fmt.Errorf("make the stand-ins' folder: %w", err)
+	}
+	token := rand.Text()
+	if err := os.WriteFile(file, []byte(token), 0o600); err != nil {
+		return "", fmt.Errorf("keep the stand-ins' token: %w", err)
+	}
+	return token, nil
+}
 
 // startStandins starts the simulated channels and keeps where they are reached. It returns the shop's page.
 func startStandins(ctx context.Context, s *store.Store, data string, background *sync.WaitGroup) (string, error) {
 	folder, err := filepath.Abs(filepath.Join(data, "standins"))
 	if err != nil {
 		return "", fmt.Errorf("find the stand-ins' folder: %w", err)
+	}
+	token, err := shopToken(folder)
+	if err != nil {
+		return "", err
 	}
 	page := ""
 	for i, c := range demo.Standins() {
@@ -265,7 +376,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 			}
 			continue
 		}
-		shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, shopToken)
+		shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, token)
 		if err != nil {
 			return "", err
 		}
@@ -285,7 +396,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 			_ = web.Close()
 			shop.Close()
 		})
-		if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: shopToken}); err != nil {
+		if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
 			return "", err
 		}
 		if page == "" {
@@ -325,24 +436,65 @@ func publishOpening(ctx context.Context, s *store.Store, live *store.Live) error
 }
 
 // clock is the program's clock. The demo has a present of its own, fixed when it was loaded, so that its pictures
-// repeat; it goes on from there while the program runs, and never back behind what is already recorded.
-func clock(ctx context.Context, s *store.Store, live *store.Live) (func() time.Time, error) {
+// repeat; it goes on from there while the program runs, and never back behind what is already recorded. With the demo it
+// ends.
+type clock struct {
+	anchor atomic.Pointer[time.Time] // the demo's present when the program began; nil: there is no demo
+	begun  time.Time
+}
+
+func openClock(ctx context.Context, s *store.Store, live *store.Live) (*clock, error) {
+	c := &clock{}
+	return c, c.set(ctx, s, live)
+}
+
+func (c *clock) set(ctx context.Context, s *store.Store, live *store.Live) error {
 	text, err := s.Fact(ctx, "demo-now")
 	if err != nil || text == "" {
-		return time.Now, err
+		return err
+	}
+	if !demo.Is(live.Current().Book) { // a book of one's own, put there by a program that ended before it could say so
+		return s.EndDemo(ctx, "", demo.Password)
 	}
 	m, err := pricing.ParseMoment(text)
 	if err != nil {
-		return nil, fmt.Errorf("read the demo's present: %w", err)
+		return fmt.Errorf("read the demo's present: %w", err)
 	}
 	anchor := m.Instant(live.Current().Zone)
 	last, err := s.LastRecorded(ctx)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if last.After(anchor) {
 		anchor = last
 	}
-	begun := time.Now()
-	return func() time.Time { return anchor.Add(time.Since(begun)) }, nil
+	c.begun = time.Now()
+	c.anchor.Store(&anchor)
+	return nil
+}
+
+// Now is the present.
+func (c *clock) Now() time.Time {
+	if anchor := c.anchor.Load(); anchor != nil {
+		return anchor.Add(time.Since(c.begun))
+	}
+	return time.Now()
+}
+
+func (c *clock) demo() bool { return c.anchor.Load() != nil }
+
+func (c *clock) end() { c.anchor.Store(nil) }
+
+// follow ends the demo's present when another program has ended the demo.
+func (c *clock) follow(ctx context.Context, s *store.Store) {
+	for c.demo() {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(2 * time.Second):
+		}
+		if text, err := s.Fact(ctx, "demo-now"); err == nil && text == "" {
+			c.end()
+		}
+	}
 }

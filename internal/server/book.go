@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
@@ -80,8 +81,31 @@ func (s *Server) registerBook(api huma.API) {
 		if len(changes) == 0 {
 			return nil, huma.Error409Conflict("The document is the saved book already.")
 		}
-		return s.commit(ctx, fmt.Sprintf("Replaced the book from a file: %d pieces", len(changes)), changes)
+		out, err := s.commit(ctx, fmt.Sprintf("Replaced the book from a file: %d pieces", len(changes)), changes)
+		if err == nil {
+			err = asProblem(s.endDemo(ctx, next))
+		}
+		return out, err
 	})
+}
+
+// endDemo ends the demo where a book of one's own has taken its place.
+func (s *Server) endDemo(ctx context.Context, book *pricing.Book) error {
+	isDemo, err := s.store.Fact(ctx, "demo-now")
+	if err != nil || isDemo == "" || demo.Is(book) {
+		return err
+	}
+	by := personOf(ctx).Name
+	if err := s.store.EndDemo(ctx, by, demo.Password); err != nil {
+		return err
+	}
+	s.seen.Purge()
+	s.purchases.forget()
+	if s.DemoEnds != nil {
+		s.DemoEnds()
+	}
+	s.record(ctx, by, store.DemoEnded, "a book of one's own has taken its place")
+	return nil
 }
 
 func (s *Server) compareBook(ctx context.Context, doc []byte) (BookDifferences, error) {

@@ -55,6 +55,9 @@ type BrokenCheck struct {
 	Differences []CheckDifference `json:"differences"`
 }
 
+// longestCheck is how many bytes of JSON an expectation may have.
+const longestCheck = 20_000
+
 func (s *Server) registerChecks(api huma.API) {
 	huma.Get(api, "/api/checks", func(ctx context.Context, _ *struct{}) (*body[CheckList], error) {
 		return answer(s.checks(ctx, s.live.Current().Engine))
@@ -63,6 +66,9 @@ func (s *Server) registerChecks(api huma.API) {
 		c := store.Check{ID: id, Name: strings.TrimSpace(form.Name), Doc: string(form.Doc), Who: personOf(ctx).Name, At: s.now().UTC()}
 		if c.Name == "" {
 			return nil, invalid("name", "Say in a few words what is expected.")
+		}
+		if len(c.Doc) > longestCheck {
+			return nil, invalid("doc", "An expectation has at most 20,000 characters.")
 		}
 		x, err := bookfile.ReadExpectation(form.Doc)
 		if err != nil {
@@ -74,7 +80,15 @@ func (s *Server) registerChecks(api huma.API) {
 		if _, err := x.Run(s.live.Current().Engine); err != nil {
 			return nil, invalid("price", err.Error())
 		}
-		return nil, asProblem(s.store.SaveCheck(ctx, &c))
+		kept := store.CheckPinned
+		if id != 0 {
+			kept = store.CheckChanged
+		}
+		if err := s.store.SaveCheck(ctx, &c); err != nil {
+			return nil, asProblem(err)
+		}
+		s.record(ctx, c.Who, kept, c.Name)
+		return nil, nil
 	}
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/checks", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct{ Body CheckForm }) (*struct{}, error) {
 		return write(ctx, 0, &in.Body)
@@ -88,7 +102,11 @@ func (s *Server) registerChecks(api huma.API) {
 	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/checks/{id}", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
 		ID int64 `path:"id"`
 	}) (*struct{}, error) {
-		return nil, asProblem(s.store.DropCheck(ctx, in.ID))
+		name, err := s.store.DropCheck(ctx, in.ID)
+		if err == nil {
+			s.record(ctx, personOf(ctx).Name, store.CheckDropped, name)
+		}
+		return nil, asProblem(err)
 	})
 	huma.Get(api, "/api/checks/file", func(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
 		list, err := s.store.Checks(ctx)

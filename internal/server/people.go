@@ -3,9 +3,9 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -57,10 +57,10 @@ func (s *Server) registerPeople(api huma.API) {
 		return answer(out, err)
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/people", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct{ Body NewPerson }) (*struct{}, error) {
-		name := strings.TrimSpace(in.Body.Name)
+		name := store.NormalName(in.Body.Name)
 		switch {
-		case name == "" || strings.ContainsAny(name, " \t/"):
-			return nil, invalid("name", "A name to sign in with has no spaces and is not empty.")
+		case !store.PersonName(name):
+			return nil, invalid("name", "A name to sign in with is 1 to 60 letters a to z, digits, “.”, “_” or “-”, and begins with a letter or digit.")
 		case len([]rune(in.Body.Password)) < shortestPassword:
 			return nil, invalid("password", "A password has at least 10 characters.")
 		}
@@ -69,22 +69,36 @@ func (s *Server) registerPeople(api huma.API) {
 		if errors.Is(err, store.ErrTaken) {
 			return nil, invalid("name", "There is somebody of that name already.")
 		}
+		if err == nil {
+			s.record(ctx, personOf(ctx).Name, store.PersonAdded, fmt.Sprintf("%s (%s)", name, in.Body.Role))
+		}
 		return nil, asProblem(err)
 	})
 	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/people/{name}", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body PersonForm
 	}) (*struct{}, error) {
-		p := store.Person{Name: in.Name, FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active}
+		to := store.PersonChange{FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active}
 		if in.Body.Password != "" {
 			if len([]rune(in.Body.Password)) < shortestPassword {
 				return nil, invalid("password", "A password has at least 10 characters.")
 			}
-			p.Password = store.HashPassword(in.Body.Password)
+			to.Password = store.HashPassword(in.Body.Password)
 		}
-		err := s.store.ChangePerson(ctx, p)
+		err := s.store.ChangePerson(ctx, in.Name, to)
 		if errors.Is(err, store.ErrLastAdministrator) {
 			return nil, invalid("role", "Nobody else is an administrator: somebody has to be.")
+		}
+		if err == nil {
+			s.seen.Purge()
+			detail := fmt.Sprintf("%s: %s", in.Name, in.Body.Role)
+			if !in.Body.Active {
+				detail += ", may no longer sign in"
+			}
+			if to.Password != "" {
+				detail += ", new password"
+			}
+			s.record(ctx, personOf(ctx).Name, store.PersonChanged, detail)
 		}
 		return nil, asProblem(err)
 	})
@@ -93,17 +107,48 @@ func (s *Server) registerPeople(api huma.API) {
 		if len([]rune(in.Body.New)) < shortestPassword {
 			return nil, invalid("new", "A password has at least 10 characters.")
 		}
-		_, token, err := s.store.SignIn(ctx, p.Name, in.Body.Old, time.Now(), time.Minute)
-		if errors.Is(err, store.ErrWrongPassword) {
-			return nil, invalid("old", "This is not your password.")
+		if !p.MustChange { // else nobody knows the old one, or all do
+			_, _, err := s.checkPassword(ctx, p.Name, in.Body.Old)
+			var refused huma.StatusError
+			if errors.As(err, &refused) && refused.GetStatus() == http.StatusUnauthorized {
+				return nil, invalid("old", "This is not your password.")
+			}
+			if err != nil {
+				return nil, err
+			}
 		}
-		if err != nil {
-			return nil, asProblem(err)
+		err := s.store.SetPassword(ctx, p.Name, store.HashPassword(in.Body.New))
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, huma.Error403Forbidden("You may no longer sign in.")
 		}
-		if err := s.store.SignOut(ctx, token); err != nil {
-			return nil, asProblem(err)
+		if err == nil {
+			s.seen.Purge()
+			s.record(ctx, p.Name, store.PasswordChanged, "their own")
 		}
-		p.Password = store.HashPassword(in.Body.New)
-		return nil, asProblem(s.store.ChangePerson(ctx, p))
+		return nil, asProblem(err)
 	})
+	huma.Get(api, "/api/journal", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" default:"200" minimum:"1" maximum:"1000"`
+	}) (*body[Journal], error) {
+		events, err := s.store.Events(ctx, in.Limit)
+		out := Journal{Events: []JournalEvent{}}
+		for _, e := range events {
+			out.Events = append(out.Events, JournalEvent{e.ID, s.wall(e.At), e.Who, e.What, e.Detail})
+		}
+		return answer(out, err)
+	})
+}
+
+// Journal is what happened beside the book, newest first.
+type Journal struct {
+	Events []JournalEvent `json:"events"`
+}
+
+// JournalEvent is one sign-in, refusal, or change of people or pinned prices.
+type JournalEvent struct {
+	ID     int64  `json:"id"`
+	At     string `json:"at"`
+	Who    string `json:"who"`
+	What   string `json:"what"`
+	Detail string `json:"detail"`
 }

@@ -4,17 +4,22 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
@@ -36,13 +41,19 @@ type Server struct {
 	jobs      jobShelf
 	asked     lastAsked
 	purchases purchaseCache
-	attempts  attempts
+	brake     *brake
+	seen      *expirable.LRU[string, store.Person] // who was signed in not long ago, by token
+	last      atomic.Pointer[State]
 	moved     *movedCounter
+
+	// DemoEnds is called when another book has taken the place of the demo's; it may be nil.
+	DemoEnds func()
 }
 
 // New makes a server over a store. now is the program's clock.
 func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
-	srv := &Server{store: s, live: live, now: now, sweeps: newSweepCache()}
+	srv := &Server{store: s, live: live, now: now, sweeps: newSweepCache(), brake: newBrake(),
+		seen: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
 	srv.moved = newMovedCounter(srv)
 	srv.shown.byChannel = map[string]map[string]store.Shown{}
 	srv.publisher = &publish.Publisher{Store: s, Now: now, Done: srv.shown.forget}
@@ -51,19 +62,22 @@ func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
 
 // Work does what goes on beside requests, until ctx ends.
 func (s *Server) Work(ctx context.Context) {
-	s.moved.run(ctx)
+	var both sync.WaitGroup
+	both.Go(func() { s.moved.run(ctx) })
+	both.Go(func() { s.store.Watch(ctx, time.Second) })
+	both.Wait()
 }
 
 // Handler serves the API and the front end from web.
 func (s *Server) Handler(web fs.FS) http.Handler {
 	r := newRouter()
-	r.Use(s.logged, recovered, sameSite, s.admitted, noteBreaksSeen, boundUploads)
+	r.Use(s.logged, recovered, guarded, sameSite, s.admitted, noteBreaksSeen, boundUploads)
 	r.HandleMethodNotAllowed = true
 	s.register(r)
 	files := http.FileServerFS(web)
 	r.NoRoute(func(c *gin.Context) {
 		path := c.Request.URL.Path
-		if strings.HasPrefix(path, "/api") || strings.HasPrefix(path, "/assets/") && !exists(web, path[1:]) {
+		if notAPage(path) || strings.HasPrefix(path, "/assets/") && !exists(web, path[1:]) {
 			problem(c, http.StatusNotFound, "There is nothing at this address.")
 			return
 		}
@@ -80,13 +94,32 @@ func (s *Server) Handler(web fs.FS) http.Handler {
 			return
 		}
 		c.Header("Cache-Control", "no-cache")
-		c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
 		c.Data(http.StatusOK, "text/html; charset=utf-8", page)
 	})
 	r.NoMethod(func(c *gin.Context) {
 		problem(c, http.StatusMethodNotAllowed, "This address does not take this method.")
 	})
 	return r
+}
+
+// notAPage reports whether an address is one for programs, which must not answer with the page.
+func notAPage(path string) bool {
+	for _, first := range []string{"/api", "/health", "/metrics"} {
+		if strings.HasPrefix(path, first) {
+			return true
+		}
+	}
+	return false
+}
+
+// guarded says on every answer what a browser may do with it.
+func guarded(c *gin.Context) {
+	c.Header("X-Content-Type-Options", "nosniff")
+	c.Header("Referrer-Policy", "same-origin")
+	c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+	if strings.HasPrefix(c.Request.URL.Path, "/api") {
+		c.Header("Cache-Control", "no-store")
+	}
 }
 
 func exists(web fs.FS, path string) bool {
@@ -173,6 +206,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	config.OpenAPIPath = "/api/openapi"
 	api := humagin.New(r, config)
 	s.registerSession(api)
+	s.registerSetUp(api)
 	s.registerPeople(api)
 	s.registerState(api)
 	s.registerPrices(api)
@@ -219,12 +253,34 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 		if errors.As(err, &detail) {
 			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: detail.Message, Location: detail.Location})
 		} else if err != nil && status < http.StatusInternalServerError {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: err.Error()})
+			e.Errors = append(e.Errors, plainDetail(err))
 		} else if err != nil {
 			slog.Error("request failed", "error", err)
 		}
 	}
 	return e
+}
+
+// plainDetail words an error of reading a request without the inside of the program.
+func plainDetail(err error) *huma.ErrorDetail {
+	var kind *json.UnmarshalTypeError
+	var syntax *json.SyntaxError
+	switch {
+	case errors.As(err, &kind):
+		return &huma.ErrorDetail{Location: "body." + kind.Field, Message: "must not be a JSON " + kind.Value}
+	case errors.As(err, &syntax):
+		return &huma.ErrorDetail{Location: "body", Message: fmt.Sprintf("is no JSON, at byte %d", syntax.Offset)}
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
+		return &huma.ErrorDetail{Location: "body", Message: "ends in the middle"}
+	}
+	text := err.Error()
+	for _, inside := range []string{"json:", "Go ", "server.", "strconv.", "unmarshal"} {
+		if strings.Contains(text, inside) {
+			slog.Debug("a request cannot be read", "error", err)
+			return &huma.ErrorDetail{Location: "body", Message: "cannot be read as what is wanted here"}
+		}
+	}
+	return &huma.ErrorDetail{Message: text}
 }
 
 // Stale is the problem document of a write that was based on something that has changed since.
@@ -240,6 +296,7 @@ func asProblem(err error) error {
 	var conflict *store.Conflict
 	var undecided *publish.Undecided
 	var broken *checks.BrokenError
+	var outage *store.Outage
 	switch {
 	case err == nil:
 		return nil
@@ -271,6 +328,8 @@ func asProblem(err error) error {
 		return huma.Error409Conflict("A publication to this channel is under way.")
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing.")
+	case errors.As(err, &outage):
+		return huma.ErrorWithHeaders(huma.NewError(http.StatusServiceUnavailable, outageText(outage)+" Nothing was saved; it is tried again by itself."), http.Header{"Retry-After": {"2"}})
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
 	}
@@ -280,6 +339,25 @@ func asProblem(err error) error {
 	}
 	slog.Error("request failed", "error", err)
 	return huma.Error500InternalServerError("Something went wrong here. It has been noted in the program's log.")
+}
+
+// outageText says what is wrong with the database, and since when.
+func outageText(o *store.Outage) string {
+	reason := strings.ToUpper(o.Reason[:1]) + o.Reason[1:]
+	return fmt.Sprintf("%s, since %s.", reason, o.Since.UTC().Format("2006-01-02 15:04:05 UTC"))
+}
+
+// writeProblem answers a problem outside of an operation.
+func writeProblem(c *gin.Context, err error) {
+	status, detail := http.StatusInternalServerError, "Something went wrong here. It has been noted in the program's log."
+	var said huma.StatusError
+	if errors.As(err, &said) {
+		status, detail = said.GetStatus(), said.Error()
+	}
+	if status == http.StatusServiceUnavailable {
+		c.Header("Retry-After", "2")
+	}
+	problem(c, status, detail)
 }
 
 // invalid is a problem with one value of the request.

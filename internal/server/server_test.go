@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
@@ -23,7 +24,10 @@ import (
 	"dogbane/internal/store/storetest"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) {
+	slog.SetDefault(slog.New(slog.DiscardHandler))
+	storetest.Main(m)
+}
 
 // present is the demo's own.
 var present = time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC)

@@ -4,10 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
+	"net"
 	"net/http"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -19,10 +20,11 @@ import (
 
 // Session says who is signed in, and on the demo's sign-in page who could be.
 type Session struct {
-	Name     string        `json:"name" doc:"empty: nobody is signed in"`
-	FullName string        `json:"fullName"`
-	Role     string        `json:"role" enum:",reader,manager,approver,administrator"`
-	Demo     []DemoAccount `json:"demo" doc:"the demo's accounts, while nobody is signed in"`
+	Name       string        `json:"name" doc:"empty: nobody is signed in"`
+	FullName   string        `json:"fullName"`
+	Role       string        `json:"role" enum:",reader,manager,approver,administrator"`
+	MustChange bool          `json:"mustChange,omitempty" doc:"the own password has to be set: the present one is known to all, or to nobody"`
+	Demo       []DemoAccount `json:"demo" doc:"the demo's accounts, while nobody is signed in"`
 }
 
 // DemoAccount is an account of the demo with its password, which is no secret.
@@ -40,22 +42,43 @@ type SignInForm struct {
 }
 
 const (
-	cookieName    = "dogbane"
 	sessionLength = 14 * time.Hour
+	deviceLength  = 365 * 24 * time.Hour
+	// outageGrace is how long somebody seen before an outage of the database stays signed in during it.
+	outageGrace = 10 * time.Minute
 )
 
 type personKey struct{}
 
+// visit is who sends a request, and how.
+type visit struct {
+	person        store.Person
+	token, device string // of the cookies
+	cookie        string // the name of the session's
+	address       string
+	secure        bool // over TLS
+}
+
+func visitOf(ctx context.Context) visit {
+	v, _ := ctx.Value(personKey{}).(visit)
+	return v
+}
+
 // personOf is who sent a request.
-func personOf(ctx context.Context) store.Person {
-	p, _ := ctx.Value(personKey{}).(store.Person)
-	return p
+func personOf(ctx context.Context) store.Person { return visitOf(ctx).person }
+
+// cookieName is that of the session of the program at a host: of two programs on one machine, each has its own.
+func cookieName(host string) string {
+	if _, port, err := net.SplitHostPort(host); err == nil && port != "" {
+		return "dogbane-" + port
+	}
+	return "dogbane"
 }
 
 func (s *Server) registerSession(api huma.API) {
 	huma.Get(api, "/api/session", func(ctx context.Context, _ *struct{}) (*body[Session], error) {
 		p := personOf(ctx)
-		out := Session{Name: p.Name, FullName: p.FullName, Role: string(p.Role), Demo: []DemoAccount{}}
+		out := sessionFor(p)
 		if p.Name == "" {
 			isDemo, err := s.store.Fact(ctx, "demo-now")
 			if err != nil {
@@ -69,48 +92,100 @@ func (s *Server) registerSession(api huma.API) {
 		}
 		return &body[Session]{out}, nil
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/session"}, func(ctx context.Context, in *struct{ Body SignInForm }) (*struct {
-		SetCookie http.Cookie `header:"Set-Cookie"`
-		Body      Session
-	}, error) {
-		now := time.Now()
-		if wait := s.attempts.wait(in.Body.Name, now); wait > 0 {
-			return nil, huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("Too many wrong passwords. Try again in %d seconds.", int(wait.Seconds())+1)),
-				http.Header{"Retry-After": {fmt.Sprint(int(wait.Seconds()) + 1)}})
-		}
-		p, token, err := s.store.SignIn(ctx, in.Body.Name, in.Body.Password, now, sessionLength)
-		if errors.Is(err, store.ErrWrongPassword) {
-			s.attempts.failed(in.Body.Name, now)
-			return nil, huma.Error401Unauthorized("Name and password do not belong together.")
-		}
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		s.attempts.succeeded(in.Body.Name)
-		out := &struct {
-			SetCookie http.Cookie `header:"Set-Cookie"`
-			Body      Session
-		}{SetCookie: cookie(token, int(sessionLength.Seconds())), Body: Session{Name: p.Name, FullName: p.FullName, Role: string(p.Role), Demo: []DemoAccount{}}}
-		return out, nil
+	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/session"}, func(ctx context.Context, in *struct{ Body SignInForm }) (*signedIn, error) {
+		return s.signIn(ctx, &in.Body)
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/session", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
-		Token string `cookie:"dogbane"`
-	}) (*struct {
-		SetCookie http.Cookie `header:"Set-Cookie"`
+	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/session", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, _ *struct{}) (*struct {
+		SetCookie []http.Cookie `header:"Set-Cookie"`
 	}, error) {
-		if err := s.store.SignOut(ctx, in.Token); err != nil {
+		v := visitOf(ctx)
+		s.seen.Remove(v.token)
+		if err := s.store.SignOut(ctx, v.token); err != nil {
 			return nil, asProblem(err)
+		}
+		if v.person.Name != "" {
+			s.record(ctx, v.person.Name, store.SignedOutEvent, "")
 		}
 		return &struct {
-			SetCookie http.Cookie `header:"Set-Cookie"`
-		}{cookie("", -1)}, nil
+			SetCookie []http.Cookie `header:"Set-Cookie"`
+		}{[]http.Cookie{v.makeCookie(v.cookie, "", -1)}}, nil
 	})
 }
 
-// cookie holds the session's token where no script reads it and no other site sends it. It goes without Secure: the
-// server speaks plain HTTP on loopback, and a proxy that adds TLS adds that too.
-func cookie(token string, seconds int) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: token, Path: "/", MaxAge: seconds, HttpOnly: true, SameSite: http.SameSiteStrictMode}
+type signedIn struct {
+	SetCookie []http.Cookie `header:"Set-Cookie"`
+	Body      Session
+}
+
+func sessionFor(p store.Person) Session {
+	return Session{Name: p.Name, FullName: p.FullName, Role: string(p.Role), MustChange: p.MustChange, Demo: []DemoAccount{}}
+}
+
+func (s *Server) signIn(ctx context.Context, form *SignInForm) (*signedIn, error) {
+	v, now := visitOf(ctx), time.Now()
+	p, known, err := s.checkPassword(ctx, form.Name, form.Password)
+	if err != nil {
+		return nil, err
+	}
+	token, err := s.store.BeginSession(ctx, p.Name, now, sessionLength)
+	if err != nil {
+		return nil, asProblem(err)
+	}
+	out := &signedIn{Body: sessionFor(p), SetCookie: []http.Cookie{v.makeCookie(v.cookie, token, int(sessionLength.Seconds()))}}
+	if !known {
+		device, err := s.store.RememberDevice(ctx, p.Name, now)
+		if err != nil {
+			return nil, asProblem(err)
+		}
+		out.SetCookie = append(out.SetCookie, v.makeCookie(v.cookie+"-device", device, int(deviceLength.Seconds())))
+	}
+	s.record(ctx, p.Name, store.SignedInEvent, "from "+v.address)
+	return out, nil
+}
+
+// checkPassword finds who a name and a password belong to, unless too many were guessed; known says that the browser is
+// one from which they have signed in before.
+func (s *Server) checkPassword(ctx context.Context, name, password string) (p store.Person, known bool, err error) {
+	v := visitOf(ctx)
+	name = store.NormalName(name)
+	device := ""
+	if v.device != "" {
+		if known, err = s.store.KnowsDevice(ctx, name, v.device); err != nil {
+			return p, false, asProblem(err)
+		}
+		if known {
+			device = v.device
+		}
+	}
+	counted, wait := s.brake.count(name, v.address, device, time.Now())
+	if wait > 0 {
+		seconds := int(wait.Seconds()) + 1
+		return p, known, huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("Too many wrong passwords. Try again in %d seconds.", seconds)),
+			http.Header{"Retry-After": {fmt.Sprint(seconds)}})
+	}
+	p, err = s.store.CheckPassword(ctx, name, password)
+	if errors.Is(err, store.ErrWrongPassword) {
+		s.record(ctx, name, store.RefusedEvent, "from "+v.address)
+		return p, known, huma.Error401Unauthorized("Name and password do not belong together.")
+	}
+	if err != nil {
+		return p, known, asProblem(err)
+	}
+	counted.right()
+	return p, known, nil
+}
+
+// record keeps what happened beside the book. That it cannot be kept is no reason to refuse what happened.
+func (s *Server) record(ctx context.Context, who, what, detail string) {
+	slog.Info("journal", "who", who, "what", what, "detail", detail)
+	if err := s.store.Record(context.WithoutCancel(ctx), store.Event{At: s.now(), Who: who, What: what, Detail: detail}); err != nil {
+		slog.Error("cannot keep what happened", "what", what, "error", err)
+	}
+}
+
+// makeCookie makes a cookie that no script reads and no other site sends.
+func (v *visit) makeCookie(name, value string, seconds int) http.Cookie {
+	return http.Cookie{Name: name, Value: value, Path: "/", MaxAge: seconds, HttpOnly: true, Secure: v.secure, SameSite: http.SameSiteStrictMode}
 }
 
 // admitted finds out who sends a request and refuses what that person may not do.
@@ -119,28 +194,54 @@ func (s *Server) admitted(c *gin.Context) {
 	if !strings.HasPrefix(path, "/api/") || path == "/api/openapi.json" || path == "/api/openapi.yaml" {
 		return
 	}
-	if token, err := c.Cookie(cookieName); err == nil && token != "" {
-		p, err := s.store.SignedIn(c.Request.Context(), token, time.Now())
+	v := visit{cookie: cookieName(c.Request.Host), secure: c.Request.TLS != nil || strings.EqualFold(c.GetHeader("X-Forwarded-Proto"), "https")}
+	v.address, _, _ = net.SplitHostPort(c.Request.RemoteAddr)
+	v.device, _ = c.Cookie(v.cookie + "-device")
+	if token, err := c.Cookie(v.cookie); err == nil && token != "" {
+		v.token = token
+		p, err := s.whoseToken(c.Request.Context(), token)
 		switch {
 		case err == nil:
-			c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, p))
+			v.person = p
 		case !errors.Is(err, store.ErrNotFound):
-			_ = asProblem(err)
-			problem(c, http.StatusInternalServerError, "Something went wrong here. It has been noted in the program's log.")
+			writeProblem(c, asProblem(err))
 			return
 		}
 	}
+	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, v))
 	if path == "/api/session" {
 		return
 	}
-	p := personOf(c.Request.Context())
-	if p.Name == "" {
+	if v.person.Name == "" {
 		problem(c, http.StatusUnauthorized, "Sign in first.")
 		return
 	}
-	if needs := roleFor(c.Request.Method, path); !p.Role.May(needs) {
-		problem(c, http.StatusForbidden, fmt.Sprintf("This needs the role %s; you are signed in as %s.", roleNames[needs], roleNames[p.Role]))
+	if needs := roleFor(c.Request.Method, path); !v.person.Role.May(needs) {
+		problem(c, http.StatusForbidden, fmt.Sprintf("This needs the role %s; you are signed in as %s.", roleNames[needs], roleNames[v.person.Role]))
 	}
+}
+
+// whoseToken is who a session belongs to. While the database cannot be used, whoever was seen not long ago stays signed
+// in.
+func (s *Server) whoseToken(ctx context.Context, token string) (store.Person, error) {
+	if s.store.Outage() != nil {
+		if known, seen := s.seen.Get(token); seen {
+			return known, nil
+		}
+	}
+	p, err := s.store.SignedIn(ctx, token, time.Now())
+	var outage *store.Outage
+	switch {
+	case err == nil:
+		s.seen.Add(token, p)
+	case errors.As(err, &outage):
+		if known, seen := s.seen.Get(token); seen {
+			return known, nil
+		}
+	case errors.Is(err, store.ErrNotFound):
+		s.seen.Remove(token)
+	}
+	return p, err
 }
 
 var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager", store.Approver: "approver", store.Administrator: "administrator"}
@@ -151,7 +252,7 @@ var questions = []string{"/api/impact", "/api/impact/nearest", "/api/sku-list", 
 // roleFor is the least role that a request needs.
 func roleFor(method, path string) store.Role {
 	switch {
-	case strings.HasPrefix(path, "/api/people"):
+	case strings.HasPrefix(path, "/api/people") || path == "/api/journal" || path == "/api/setup" && method != http.MethodGet:
 		return store.Administrator
 	case method == http.MethodGet || method == http.MethodHead:
 		return store.Reader
@@ -166,45 +267,4 @@ func roleFor(method, path string) store.Role {
 		}
 	}
 	return store.Manager
-}
-
-// attempts slows down the guessing of passwords, by name.
-type attempts struct {
-	mu     sync.Mutex
-	byName map[string]attempt
-}
-
-type attempt struct {
-	failed int
-	until  time.Time
-}
-
-const (
-	freeAttempts = 5
-	longestWait  = 15 * time.Minute
-)
-
-func (a *attempts) wait(name string, now time.Time) time.Duration {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	return a.byName[name].until.Sub(now)
-}
-
-func (a *attempts) failed(name string, now time.Time) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.byName == nil || len(a.byName) > 10_000 { // nobody fills the memory with names
-		a.byName = map[string]attempt{}
-	}
-	one := a.byName[name]
-	if one.failed++; one.failed >= freeAttempts {
-		one.until = now.Add(min(longestWait, time.Second<<min(one.failed-freeAttempts+2, 12)))
-	}
-	a.byName[name] = one
-}
-
-func (a *attempts) succeeded(name string) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	delete(a.byName, name)
 }

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"time"
 
@@ -21,6 +22,23 @@ type State struct {
 	Channels []ChannelState `json:"channels"`
 	Layers   []LayerState   `json:"layers" doc:"in the order in which prices pass through them"`
 	Flags    FlagState      `json:"flags"`
+
+	Outage  *OutageState   `json:"outage" doc:"null while the database can be used; else nothing can be saved, and channels and flags are as they were last known"`
+	Refused []RefusedPiece `json:"refused" doc:"stored pieces that this version cannot read; they take no part"`
+	SetUp   bool           `json:"setUp" doc:"currency, time zone and taxes have to be said first"`
+}
+
+// OutageState says what is wrong with the database.
+type OutageState struct {
+	Since  string `json:"since" doc:"on the book's wall clock"`
+	Reason string `json:"reason"`
+}
+
+// RefusedPiece is a stored piece that cannot be read.
+type RefusedPiece struct {
+	Kind    string `json:"kind"`
+	Code    string `json:"code"`
+	Problem string `json:"problem"`
 }
 
 // ChannelState is how far a channel is behind the saved book.
@@ -65,7 +83,7 @@ func answer[T any](v T, err error) (*body[T], error) {
 
 func (s *Server) registerState(api huma.API) {
 	huma.Get(api, "/api/state", func(ctx context.Context, _ *struct{}) (*body[State], error) {
-		return answer(s.state(ctx))
+		return answer(s.stateNow(ctx))
 	})
 	huma.Get(api, "/api/log", func(ctx context.Context, in *struct {
 		Limit int `query:"limit" default:"100" minimum:"1" maximum:"500"`
@@ -139,10 +157,48 @@ func (s *Server) wall(t time.Time) string {
 	return (m - m%pricing.Minute).String()
 }
 
+// stateNow is the state or, while the database cannot be used, what was last known of it.
+func (s *Server) stateNow(ctx context.Context) (State, error) {
+	last := s.last.Load()
+	var st State
+	var err error
+	if s.store.Outage() != nil && last != nil {
+		st = *last
+	} else if st, err = s.state(ctx); err != nil {
+		var outage *store.Outage
+		if !errors.As(err, &outage) || last == nil {
+			return st, err
+		}
+		st = *last
+	}
+	if now := s.store.Outage(); now != nil {
+		st.Outage = &OutageState{s.wall(now.Since), now.Reason}
+	} else {
+		kept := st
+		s.last.Store(&kept)
+	}
+	return st, nil
+}
+
 func (s *Server) state(ctx context.Context) (State, error) {
 	snap := s.live.Current()
 	st := State{Version: snap.Version, Now: s.moment(snap).String(), TimeZone: snap.Book.Settings.TimeZone, Currency: snap.Book.Settings.Currency,
-		Products: len(snap.Book.Products), Channels: []ChannelState{}, Layers: []LayerState{}}
+		Products: len(snap.Book.Products), Channels: []ChannelState{}, Layers: []LayerState{}, Refused: []RefusedPiece{}}
+	for _, r := range snap.Refused {
+		st.Refused = append(st.Refused, RefusedPiece(r))
+	}
+	for _, l := range snap.Book.Settings.Layers {
+		one := LayerState{Layer: l.Layer.String(), Mode: string(l.Mode)}
+		if l.EndPrice {
+			one.Then = "end-price"
+		}
+		st.Layers = append(st.Layers, one)
+	}
+	setUp, err := s.store.Fact(ctx, "set-up")
+	if err != nil {
+		return st, err
+	}
+	st.SetUp = setUp == "open"
 	recent, err := s.store.Publications(ctx, "", 20)
 	if err != nil {
 		return st, err
@@ -157,13 +213,6 @@ func (s *Server) state(ctx context.Context) (State, error) {
 			return st, err
 		}
 		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
-	}
-	for _, l := range snap.Book.Settings.Layers {
-		one := LayerState{Layer: l.Layer.String(), Mode: string(l.Mode)}
-		if l.EndPrice {
-			one.Then = "end-price"
-		}
-		st.Layers = append(st.Layers, one)
 	}
 	found, version, searching := s.currentFlags(snap)
 	st.Flags.Searching = searching || version != snap.Version

@@ -3,13 +3,16 @@
 package standin
 
 import (
+	"bufio"
 	"cmp"
 	"crypto/subtle"
 	"embed"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"html/template"
 	"log/slog"
+	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -17,7 +20,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 )
 
 //go:embed shop.html
@@ -31,7 +33,8 @@ type Shop struct {
 	pages          *template.Template
 	mu             sync.RWMutex
 	goods          map[string]Article
-	keeping        *time.Timer // nil: everything is kept
+	messages       *os.File // what was taken since goods were written down whole
+	written        int64    // bytes of it
 }
 
 // Article is what the shop shows of one product.
@@ -50,15 +53,10 @@ func OpenShop(folder, name, currency, token string) (*Shop, error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("make the shop's folder: %w", err)
 	}
-	data, err := os.ReadFile(s.file)
-	if err == nil {
-		err = json.Unmarshal(data, &s.goods)
-	} else if os.IsNotExist(err) {
-		err = nil
-	}
-	if err != nil {
+	if err := s.load(); err != nil {
 		return nil, fmt.Errorf("read the shop's goods: %w", err)
 	}
+	var err error
 	s.pages, err = template.ParseFS(pages, "shop.html")
 	if err != nil {
 		return nil, fmt.Errorf("read the shop's pages: %w", err)
@@ -66,13 +64,88 @@ func OpenShop(folder, name, currency, token string) (*Shop, error) {
 	return s, nil
 }
 
-// Handler serves the shop.
+// load reads the goods as they were written down last, takes the messages since, and writes all down whole.
+func (s *Shop) load() error {
+	data, err := os.ReadFile(s.file)
+	if err == nil {
+		err = json.Unmarshal(data, &s.goods)
+	} else if os.IsNotExist(err) {
+		err = nil
+	}
+	if err != nil {
+		return err
+	}
+	if s.messages, err = os.OpenFile(s.file+".messages", os.O_CREATE|os.O_RDWR|os.O_APPEND, 0o600); err != nil {
+		return err
+	}
+	lines := bufio.NewScanner(s.messages)
+	lines.Buffer(nil, 64<<20)
+	for lines.Scan() {
+		var taken []Article
+		if json.Unmarshal(lines.Bytes(), &taken) != nil {
+			break // the last one, which was not kept whole and so not acknowledged
+		}
+		s.apply(taken)
+	}
+	if err := lines.Err(); err != nil {
+		return err
+	}
+	return s.writeDown()
+}
+
+func (s *Shop) apply(taken []Article) {
+	for _, a := range taken {
+		if a.Remove {
+			delete(s.goods, a.SKU)
+		} else {
+			s.goods[a.SKU] = a
+		}
+	}
+}
+
+// writeDown writes the goods whole; the messages before are done with.
+func (s *Shop) writeDown() error {
+	if err := keepJSON(s.file, s.goods); err != nil {
+		return err
+	}
+	s.written = 0
+	return s.messages.Truncate(0)
+}
+
+// mostMessages is how many bytes of messages are kept before the goods are written down whole.
+const mostMessages = 32 << 20
+
+// keep has what is to be shown on the disk before it is acknowledged.
+func (s *Shop) keep(taken []Article) error {
+	line, err := json.Marshal(taken)
+	if err != nil {
+		return err
+	}
+	n, err := s.messages.Write(append(line, '\n'))
+	if err == nil {
+		err = s.messages.Sync()
+	}
+	s.written += int64(n)
+	return err
+}
+
+// Handler serves the shop, to this machine alone.
 func (s *Shop) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("PUT /interface/prices", s.takePrices)
 	mux.HandleFunc("GET /{$}", s.shelf)
 	mux.HandleFunc("GET /goods/{sku...}", s.article)
-	return mux
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if name, _, err := net.SplitHostPort(host); err == nil {
+			host = name
+		}
+		if host != "127.0.0.1" && host != "localhost" {
+			http.Error(w, "this shop answers to 127.0.0.1 and localhost only", http.StatusForbidden)
+			return
+		}
+		mux.ServeHTTP(w, r)
+	})
 }
 
 type answer struct {
@@ -96,26 +169,30 @@ func (s *Shop) takePrices(w http.ResponseWriter, r *http.Request) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	answers := []answer{}
+	answers, taken := []answer{}, []Article{}
 	for _, a := range message.Prices {
-		if a.Remove {
-			delete(s.goods, a.SKU)
-			answers = append(answers, answer{a.SKU, true, ""})
-			continue
+		problem := ""
+		if !a.Remove {
+			problem = objection(a, s.Currency)
 		}
-		problem := objection(a, s.Currency)
 		if problem == "" && s.WholeUnits && a.Reference != "" && !strings.HasSuffix(a.Price, ".00") {
 			problem = "reduced prices are whole amounts here"
 		}
-		if problem != "" {
-			answers = append(answers, answer{a.SKU, false, problem})
-			continue
+		if problem == "" {
+			taken = append(taken, a)
 		}
-		s.goods[a.SKU] = a
-		answers = append(answers, answer{a.SKU, true, ""})
+		answers = append(answers, answer{a.SKU, problem == "", problem})
 	}
-	if s.keeping == nil { // a large publication comes in many messages: the file is written once they pause
-		s.keeping = time.AfterFunc(300*time.Millisecond, s.Close)
+	if err := s.keep(taken); err != nil {
+		slog.Error("the shop cannot keep its goods", "error", err)
+		http.Error(w, "the shop cannot keep its goods", http.StatusInternalServerError)
+		return
+	}
+	s.apply(taken)
+	if s.written > mostMessages {
+		if err := s.writeDown(); err != nil {
+			slog.Error("the shop cannot write its goods down whole", "error", err)
+		}
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{"answers": answers})
@@ -142,26 +219,27 @@ func objection(a Article, currency string) string {
 	return ""
 }
 
-// Close keeps what was not kept yet.
+// Close writes everything down.
 func (s *Shop) Close() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.keeping == nil {
-		return
-	}
-	s.keeping.Stop()
-	s.keeping = nil
-	if err := keepJSON(s.file, s.goods); err != nil {
+	if err := errors.Join(s.writeDown(), s.messages.Close()); err != nil {
 		slog.Error("the shop cannot keep its goods", "error", err)
 	}
 }
 
+// keepJSON writes a file whole, or leaves the one that is there.
 func keepJSON(file string, v any) error {
 	data, err := json.Marshal(v)
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(file+".part", data, 0o644); err != nil {
+	f, err := os.OpenFile(file+".part", os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
 		return err
 	}
 	return os.Rename(file+".part", file)

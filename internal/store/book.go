@@ -125,7 +125,7 @@ func (s *Store) Version(ctx context.Context) (int64, error) {
 
 // Create saves a whole book into an empty database as version 1.
 func (s *Store) Create(ctx context.Context, book *pricing.Book, who string, at time.Time) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&book.Settings))}).Error; err != nil {
 			return err
 		}
@@ -233,7 +233,7 @@ type Refused struct{ Kind, Code, Problem string }
 func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, []Refused, error) {
 	var head bookRow
 	byKind := map[string][]stored{}
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // one snapshot: version and items belong together
+	err := s.transaction(ctx, func(tx *gorm.DB) error { // one snapshot: version and items belong together
 		if err := tx.Take(&head).Error; err != nil {
 			return err
 		}
@@ -348,7 +348,7 @@ func (s *Store) save(ctx context.Context, edit Edit) (Entry, error) {
 	var packing sync.WaitGroup // while the database writes
 	packing.Go(func() { parts, packErr = pack(edit.Changes) })
 	defer packing.Wait()
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var head bookRow
 		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Take(&head).Error; err != nil {
 			return err

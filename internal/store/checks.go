@@ -2,8 +2,11 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
+
+	"gorm.io/gorm"
 
 	"dogbane/internal/checks"
 )
@@ -44,14 +47,21 @@ func (s *Store) SaveCheck(ctx context.Context, c *Check) error {
 	return nil
 }
 
-// DropCheck forgets a check.
-func (s *Store) DropCheck(ctx context.Context, id int64) error {
-	done := s.db.WithContext(ctx).Delete(&Check{}, id)
-	if done.Error != nil {
-		return fmt.Errorf("forget the check %d: %w", id, done.Error)
+// DropCheck forgets a check and says how it was called.
+func (s *Store) DropCheck(ctx context.Context, id int64) (name string, err error) {
+	err = s.transaction(ctx, func(tx *gorm.DB) error {
+		var c Check
+		if err := tx.Take(&c, id).Error; err != nil {
+			return err
+		}
+		name = c.Name
+		return tx.Delete(&c).Error
+	})
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", fmt.Errorf("check %d: %w", id, ErrNotFound)
 	}
-	if done.RowsAffected == 0 {
-		return fmt.Errorf("check %d: %w", id, ErrNotFound)
+	if err != nil {
+		return "", fmt.Errorf("forget the check %d: %w", id, err)
 	}
-	return nil
+	return name, nil
 }

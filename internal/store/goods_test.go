@@ -135,6 +135,9 @@ func TestChecksAreKept(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	require.Equal(t, "twelve bags", list[0].Name)
-	require.NoError(t, s.DropCheck(t.Context(), c.ID))
-	require.True(t, errors.Is(s.DropCheck(t.Context(), c.ID), store.ErrNotFound))
+	name, err := s.DropCheck(t.Context(), c.ID)
+	require.NoError(t, err)
+	require.Equal(t, "twelve bags", name)
+	_, err = s.DropCheck(t.Context(), c.ID)
+	require.True(t, errors.Is(err, store.ErrNotFound))
 }

@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"time"
 
@@ -43,6 +44,8 @@ type Person struct {
 	Password string // argon2id, PHC string
 	Active   bool
 	Created  time.Time
+
+	MustChange bool // the password is known to all, or to nobody
 }
 
 // TableName of people.
@@ -97,28 +100,96 @@ func passwordFits(hash, password string) bool {
 	return subtle.ConstantTimeCompare(argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(key))), key) == 1
 }
 
+// hashing bounds how many passwords are hashed at a time: each takes 19 MiB and a core.
+var hashing = make(chan struct{}, 4)
+
+// fits compares a password with its hash, when its turn has come.
+func fits(ctx context.Context, hash, password string) (bool, error) {
+	select {
+	case hashing <- struct{}{}:
+		defer func() { <-hashing }()
+		return passwordFits(hash, password), nil
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+}
+
+// NormalName is a name to sign in with as it is kept: however it is typed, it is one person's.
+func NormalName(name string) string { return strings.ToLower(strings.TrimSpace(name)) }
+
+var personName = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,59}$`)
+
+// PersonName reports whether a name can be one to sign in with.
+func PersonName(name string) bool { return personName.MatchString(name) }
+
 // nobody is hashed against when a name is unknown, so that the answer takes as long.
 var nobody = HashPassword("nobody")
 
-// SignIn checks name and password and begins a session of the given length; its token goes into the cookie.
-func (s *Store) SignIn(ctx context.Context, name, password string, now time.Time, length time.Duration) (Person, string, error) {
+// CheckPassword finds who a name and a password belong to. Its error is ErrWrongPassword where they do not belong
+// together.
+func (s *Store) CheckPassword(ctx context.Context, name, password string) (Person, error) {
 	var p Person
-	err := s.db.WithContext(ctx).Where("name = ? AND active = 1", name).Take(&p).Error
+	// Older versions kept names as they were typed.
+	err := s.db.WithContext(ctx).Raw("SELECT * FROM people WHERE LOWER(name) = ? AND active = 1 ORDER BY name = ? DESC LIMIT 1", NormalName(name), NormalName(name)).Take(&p).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		passwordFits(nobody, password)
-		return p, "", ErrWrongPassword
+		if _, err := fits(ctx, nobody, password); err != nil {
+			return p, err
+		}
+		return p, ErrWrongPassword
 	}
 	if err != nil {
-		return p, "", fmt.Errorf("look up who signs in: %w", err)
+		return p, fmt.Errorf("look up who signs in: %w", err)
 	}
-	if !passwordFits(p.Password, password) {
-		return p, "", ErrWrongPassword
+	if right, err := fits(ctx, p.Password, password); err != nil {
+		return p, err
+	} else if !right {
+		return p, ErrWrongPassword
 	}
+	return p, nil
+}
+
+// BeginSession begins a session of the given length; its token goes into the cookie.
+func (s *Store) BeginSession(ctx context.Context, person string, now time.Time, length time.Duration) (string, error) {
 	token := rand.Text() + rand.Text()
-	if err := s.db.WithContext(ctx).Create(&session{tokenHash(token), p.Name, now.UTC(), now.Add(length).UTC()}).Error; err != nil {
-		return p, "", fmt.Errorf("begin a session: %w", err)
+	if err := s.db.WithContext(ctx).Create(&session{tokenHash(token), person, now.UTC(), now.Add(length).UTC()}).Error; err != nil {
+		return "", fmt.Errorf("begin a session: %w", err)
 	}
-	return p, token, s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE expires < ?", now.UTC()).Error
+	return token, s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE expires < ?", now.UTC()).Error
+}
+
+type device struct {
+	Token  string `gorm:"primaryKey"` // SHA-256 of the cookie's token
+	Person string
+	Seen   time.Time
+}
+
+// devicesKept is how many browsers of one person are remembered.
+const devicesKept = 20
+
+// KnowsDevice reports whether somebody has signed in with this browser's token before.
+func (s *Store) KnowsDevice(ctx context.Context, person, token string) (bool, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Model(&device{}).Where("token = ? AND person = ?", tokenHash(token), NormalName(person)).Count(&n).Error
+	if err != nil {
+		return false, fmt.Errorf("look up a browser: %w", err)
+	}
+	return n > 0, nil
+}
+
+// RememberDevice makes a token for a browser from which somebody has signed in.
+func (s *Store) RememberDevice(ctx context.Context, person string, now time.Time) (string, error) {
+	token := rand.Text() + rand.Text()
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(&device{tokenHash(token), person, now.UTC()}).Error; err != nil {
+			return err
+		}
+		return tx.Exec(`DELETE FROM devices WHERE person = ? AND seen < (SELECT seen FROM (SELECT seen FROM devices WHERE person = ? ORDER BY seen DESC LIMIT 1 OFFSET ?) oldest)`,
+			person, person, devicesKept-1).Error
+	})
+	if err != nil {
+		return "", fmt.Errorf("remember a browser: %w", err)
+	}
+	return token, nil
 }
 
 func tokenHash(token string) string {
@@ -171,19 +242,30 @@ func (s *Store) AddPerson(ctx context.Context, p Person) error {
 // ErrLastAdministrator says that nobody would be left to look after people.
 var ErrLastAdministrator = errors.New("nobody else is an administrator")
 
-// ChangePerson changes role, full name, whether somebody may sign in and, where not "", the password hash. Whoever may no
-// longer sign in, or has a new password, is signed out everywhere.
-func (s *Store) ChangePerson(ctx context.Context, p Person) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		set := map[string]any{"full_name": p.FullName, "role": string(p.Role), "active": p.Active}
-		if p.Password != "" {
-			set["password"] = p.Password
-		}
-		var now Person
-		if err := tx.Where("name = ?", p.Name).Take(&now).Error; err != nil {
+// PersonChange is what becomes of somebody; "" leaves the password.
+type PersonChange struct {
+	FullName string
+	Role     Role
+	Active   bool
+	Password string // the new hash
+}
+
+// ChangePerson changes somebody. Whoever may no longer sign in, or has a new password, is signed out everywhere. It is
+// ErrLastAdministrator where nobody would be left to look after people.
+func (s *Store) ChangePerson(ctx context.Context, name string, to PersonChange) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := lockPeople(tx); err != nil {
 			return err
 		}
-		if err := tx.Model(&Person{}).Where("name = ?", p.Name).Updates(set).Error; err != nil {
+		var now Person
+		if err := tx.Where("name = ?", name).Take(&now).Error; err != nil {
+			return err
+		}
+		set := map[string]any{"full_name": to.FullName, "role": string(to.Role), "active": to.Active}
+		if to.Password != "" {
+			set["password"], set["must_change"] = to.Password, false
+		}
+		if err := tx.Model(&Person{}).Where("name = ?", name).Updates(set).Error; err != nil {
 			return err
 		}
 		var left int64
@@ -193,8 +275,8 @@ func (s *Store) ChangePerson(ctx context.Context, p Person) error {
 		if left == 0 {
 			return ErrLastAdministrator
 		}
-		if p.Password != "" || !p.Active {
-			return tx.Exec("DELETE FROM sessions WHERE person = ?", p.Name).Error
+		if to.Password != "" || !to.Active {
+			return forgetAccess(tx, name)
 		}
 		return nil
 	})
@@ -202,9 +284,104 @@ func (s *Store) ChangePerson(ctx context.Context, p Person) error {
 		return ErrNotFound
 	}
 	if err != nil && !errors.Is(err, ErrLastAdministrator) {
-		return fmt.Errorf("change %q: %w", p.Name, err)
+		return fmt.Errorf("change %q: %w", name, err)
 	}
 	return err
+}
+
+// lockPeople lets one change of people happen at a time. A row is written for that: a lock on what is only read is none
+// on another node of a cluster.
+func lockPeople(tx *gorm.DB) error {
+	return tx.Exec("INSERT INTO facts (name, value) VALUES ('people-changes', '1') ON DUPLICATE KEY UPDATE value = value + 1").Error
+}
+
+// forgetAccess signs somebody out everywhere and forgets their browsers.
+func forgetAccess(tx *gorm.DB, name string) error {
+	if err := tx.Exec("DELETE FROM sessions WHERE person = ?", name).Error; err != nil {
+		return err
+	}
+	return tx.Exec("DELETE FROM devices WHERE person = ?", name).Error
+}
+
+// SetPassword gives somebody who may sign in another password, and changes nothing else of them; they are signed out
+// everywhere. It is ErrNotFound where they may no longer sign in.
+func (s *Store) SetPassword(ctx context.Context, name, hash string) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := lockPeople(tx); err != nil {
+			return err
+		}
+		done := tx.Exec("UPDATE people SET password = ?, must_change = 0 WHERE name = ? AND active = 1", hash, name)
+		if done.Error != nil {
+			return done.Error
+		}
+		if done.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return forgetAccess(tx, name)
+	})
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return fmt.Errorf("set the password of %q: %w", name, err)
+	}
+	return err
+}
+
+// EndDemo ends the demo of an installation: its present, its sales, pinned prices and channels go, and nobody gets in
+// any more with the password that it shows. Who put another book in its place stays signed in, and has to set a
+// password.
+func (s *Store) EndDemo(ctx context.Context, by, demoPassword string) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := lockPeople(tx); err != nil {
+			return err
+		}
+		var people []Person
+		if err := tx.Find(&people).Error; err != nil {
+			return err
+		}
+		for _, p := range people {
+			if !passwordFits(p.Password, demoPassword) {
+				continue
+			}
+			// No password fits "!".
+			if err := tx.Exec("UPDATE people SET password = '!', must_change = 1, active = ? WHERE name = ?", p.Name == by, p.Name).Error; err != nil {
+				return err
+			}
+			if p.Name != by {
+				if err := forgetAccess(tx, p.Name); err != nil {
+					return err
+				}
+			}
+		}
+		for _, statement := range []string{"DELETE FROM facts WHERE name = 'demo-now'", "DELETE FROM sales_files WHERE who = 'the demo'", "DELETE FROM checks WHERE who = 'the demo'",
+			"DELETE FROM rate_days", "DELETE FROM links"} {
+			if err := tx.Exec(statement).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("end the demo: %w", err)
+	}
+	return nil
+}
+
+// SomebodyLooksAfterPeople reports whether an administrator can sign in.
+func (s *Store) SomebodyLooksAfterPeople(ctx context.Context) (bool, error) {
+	var n int64
+	if err := s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM people WHERE role = 'administrator' AND active = 1 AND password LIKE '$argon2id$%'").Scan(&n).Error; err != nil {
+		return false, fmt.Errorf("look for an administrator: %w", err)
+	}
+	return n > 0, nil
+}
+
+// PutAdministrator makes an administrator of a name, or gives the one of that name a new password.
+func (s *Store) PutAdministrator(ctx context.Context, p Person) error {
+	err := s.db.WithContext(ctx).Exec(`INSERT INTO people (name, full_name, role, password, active, created) VALUES (?, ?, 'administrator', ?, 1, ?)
+		ON DUPLICATE KEY UPDATE role = 'administrator', password = VALUES(password), active = 1, must_change = 0`, p.Name, p.FullName, p.Password, p.Created.UTC()).Error
+	if err != nil {
+		return fmt.Errorf("make an administrator: %w", err)
+	}
+	return nil
 }
 
 // SetMoved keeps how many prices a logged edit moved.

@@ -151,7 +151,7 @@ var ErrBusy = errors.New("a publication to this channel is under way")
 
 // StartPublication keeps a publication with its rows before anything is sent. One at a time per channel: else ErrBusy.
 func (s *Store) StartPublication(ctx context.Context, p *Publication, rows []PublicationRow) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var free bool
 		// The book's row serves as the lock under which no second publication begins.
 		if err := tx.Exec("SELECT id FROM book WHERE id = 1 FOR UPDATE").Error; err != nil {
@@ -181,7 +181,7 @@ func (s *Store) StartPublication(ctx context.Context, p *Publication, rows []Pub
 
 // AnswerRows keeps what a channel answered to some rows, and for those it took the price it shows from now on.
 func (s *Store) AnswerRows(ctx context.Context, p *Publication, rows []PublicationRow, at time.Time) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var taken []string
 		var shown []publishedPrice
 		stored := make([]publicationRow, len(rows))

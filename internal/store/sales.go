@@ -42,7 +42,7 @@ func (SalesFile) TableName() string { return "sales_files" }
 // AddSales keeps the sales of a file: all of them or, when ctx ends or something fails, none. done is told how many
 // are written.
 func (s *Store) AddSales(ctx context.Context, file *SalesFile, sales []Sale, done func(int)) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := tx.Omit("Rows").Create(file).Error; err != nil {
 			return err
 		}
@@ -118,7 +118,7 @@ func (s *Store) SoldUnits(ctx context.Context, from, to pricing.Moment) (map[str
 		}
 		units[sku] = n
 	}
-	return units, rows.Err()
+	return units, s.noted(rows.Err())
 }
 
 // Purchases are what each named customer bought, oldest first.
@@ -137,7 +137,7 @@ func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, e
 		}
 		list[customer] = append(list[customer], p)
 	}
-	return list, rows.Err()
+	return list, s.noted(rows.Err())
 }
 
 // KnownSales are the sales among some that are kept already, by their whole content.
@@ -155,5 +155,5 @@ func (s *Store) KnownSales(ctx context.Context, from, to pricing.Moment) (map[Sa
 		}
 		known[one] = true
 	}
-	return known, rows.Err()
+	return known, s.noted(rows.Err())
 }

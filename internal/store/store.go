@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync/atomic"
 	"time"
 
 	driver "github.com/go-sql-driver/mysql"
@@ -23,7 +24,8 @@ var migrations embed.FS
 
 // Store is the database.
 type Store struct {
-	db *gorm.DB
+	db     *gorm.DB
+	outage atomic.Pointer[Outage]
 }
 
 // Open connects and brings the schema up to date.
@@ -31,6 +33,12 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	config, err := driver.ParseDSN(dsn)
 	if err != nil {
 		return nil, fmt.Errorf("read the name of the database: %w", err)
+	}
+	if config.Timeout == 0 {
+		config.Timeout = 5 * time.Second
+	}
+	if config.ReadTimeout == 0 { // longer than anything waits for a lock
+		config.ReadTimeout, config.WriteTimeout = 90*time.Second, 90*time.Second
 	}
 	config.InterpolateParams = true // one way to the server and back for a statement, not three
 	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: config}), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
@@ -46,7 +54,11 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err := migrate(ctx, sql); err != nil {
 		return nil, errors.Join(fmt.Errorf("migrate the database: %w", err), sql.Close())
 	}
-	return &Store{db: db}, nil
+	s := &Store{db: db}
+	if err := s.noteErrors(); err != nil {
+		return nil, errors.Join(fmt.Errorf("look at the errors of the database: %w", err), sql.Close())
+	}
+	return s, nil
 }
 
 // migrate brings the schema up to date, one program at a time. Every step can be repeated, so that a start which was
@@ -128,6 +140,31 @@ func (s *Store) Fact(ctx context.Context, name string) (string, error) {
 func (s *Store) SetFact(ctx context.Context, name, value string) error {
 	if err := s.db.WithContext(ctx).Save(&fact{name, value}).Error; err != nil {
 		return fmt.Errorf("keep the fact %q: %w", name, err)
+	}
+	return nil
+}
+
+// DropFact forgets a fact.
+func (s *Store) DropFact(ctx context.Context, name string) error {
+	if err := s.db.WithContext(ctx).Delete(&fact{Name: name}).Error; err != nil {
+		return fmt.Errorf("forget the fact %q: %w", name, err)
+	}
+	return nil
+}
+
+// Clear empties all tables, for an installation that broke off.
+func (s *Store) Clear(ctx context.Context) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		for _, table := range []string{"journal", "devices", "sessions", "saved_views", "people", "log_pieces", "log_parts", "import_mappings", "rate_days", "sales", "sales_files", "checks",
+			"published_prices", "publication_rows", "publications", "links", "measures", "items", "book", "facts"} {
+			if err := tx.Exec("DELETE FROM " + table).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Exec("DELETE FROM log ORDER BY id DESC").Error // an entry before what it undoes
+	})
+	if err != nil {
+		return fmt.Errorf("clear the database: %w", err)
 	}
 	return nil
 }

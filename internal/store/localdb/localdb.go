@@ -3,6 +3,7 @@
 package localdb
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -15,7 +16,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strconv"
-	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -28,14 +29,33 @@ const (
 	installProgram = "/usr/bin/mariadb-install-db"
 )
 
-// Server is a running MariaDB server.
+// Server is a running MariaDB server. Should its process end by itself it is started again, with growing pauses.
 type Server struct {
 	dir  string
 	port int
 	pass string
-	cmd  *exec.Cmd
+	opt  Options
 	lock *os.File
-	done chan struct{} // closed when the server process has ended
+
+	mu      sync.Mutex // guards what follows
+	cmd     *exec.Cmd
+	done    chan struct{} // closed when the server's process has ended
+	down    *Down
+	ending  bool
+	stopped chan struct{} // closed when nobody watches the process any more
+}
+
+// Down says since when a server does not run, and why as far as its log tells.
+type Down struct {
+	Since time.Time
+	Why   string
+}
+
+// Down is nil while the server runs.
+func (s *Server) Down() *Down {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.down
 }
 
 // Options of a server.
@@ -56,7 +76,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make the data folder: %w", err)
 	}
-	s := &Server{dir: dir, done: make(chan struct{})}
+	s := &Server{dir: dir, opt: opt, stopped: make(chan struct{})}
 	if s.lock, err = os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600); err != nil {
 		return nil, fmt.Errorf("open the lock of the data folder: %w", err)
 	}
@@ -64,25 +84,93 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		s.lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrInUse)
 	}
-	if err := s.start(ctx, opt); err != nil {
+	if err := s.start(ctx); err != nil {
 		s.lock.Close()
 		return nil, err
 	}
+	go s.watch()
 	return s, nil
 }
 
-func (s *Server) start(ctx context.Context, opt Options) error {
-	s.endLeftover()
+// The pauses before a server that ended by itself is started again.
+const firstPause, longestPause = 250 * time.Millisecond, 30 * time.Second
+
+// watch starts the server again whenever its process ends by itself.
+func (s *Server) watch() {
+	defer close(s.stopped)
+	pause := firstPause
+	for {
+		s.mu.Lock()
+		done := s.done
+		s.mu.Unlock()
+		began := time.Now()
+		<-done
+		s.mu.Lock()
+		if s.ending {
+			s.mu.Unlock()
+			return
+		}
+		if s.down == nil {
+			s.down = &Down{Since: time.Now()}
+		}
+		s.down.Why = s.reason()
+		s.mu.Unlock()
+		slog.Error("MariaDB has ended by itself; it is started again", "why", s.Down().Why, "pause", pause)
+		if time.Since(began) > time.Minute {
+			pause = firstPause
+		}
+		for wait := time.Now().Add(pause); time.Now().Before(wait); time.Sleep(20 * time.Millisecond) {
+			s.mu.Lock()
+			ending := s.ending
+			s.mu.Unlock()
+			if ending {
+				return
+			}
+		}
+		pause = min(2*pause, longestPause)
+		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+		err := s.launch(ctx)
+		cancel()
+		if err != nil {
+			slog.Error("MariaDB does not start", "error", err)
+			continue // its process has ended, or there is none: the next pause is longer
+		}
+		s.mu.Lock()
+		down := s.down
+		s.down = nil
+		s.mu.Unlock()
+		slog.Info("MariaDB runs again", "away", time.Since(down.Since).Round(time.Millisecond))
+	}
+}
+
+// reason is what the end of the server's log says of why it ended.
+func (s *Server) reason() string {
+	text, err := os.ReadFile(filepath.Join(s.dir, "err.log"))
+	if err != nil {
+		return "it was ended"
+	}
+	text = text[max(0, len(text)-8000):]
+	switch {
+	case bytes.Contains(text, []byte("No space left on device")) || bytes.Contains(text, []byte("Disk is full")):
+		return "the disk is full"
+	case bytes.Contains(text, []byte("Read-only file system")):
+		return "its disk can only be read"
+	}
+	return "its process ended"
+}
+
+func (s *Server) start(ctx context.Context) error {
+	if err := s.endLeftovers(); err != nil {
+		return err
+	}
 	data := filepath.Join(s.dir, "data")
 	if _, err := os.Stat(filepath.Join(s.dir, "ready")); err != nil {
 		// Not there, or a set-up that broke off: begin anew.
 		if err := os.RemoveAll(data); err != nil {
 			return fmt.Errorf("clear a broken data folder: %w", err)
 		}
-		out, err := exec.CommandContext(ctx, installProgram, "--no-defaults", "--datadir="+data, "--user="+currentUser(),
-			"--auth-root-authentication-method=normal", "--skip-test-db").CombinedOutput()
-		if err != nil {
-			return fmt.Errorf("set up a MariaDB data folder: %w\n%s", err, out)
+		if err := install(ctx, data); err != nil {
+			return err
 		}
 		if err := os.WriteFile(filepath.Join(s.dir, "ready"), nil, 0o600); err != nil {
 			return fmt.Errorf("mark the data folder as set up: %w", err)
@@ -98,6 +186,25 @@ func (s *Server) start(ctx context.Context, opt Options) error {
 	if err := os.WriteFile(filepath.Join(s.dir, "port"), []byte(strconv.Itoa(s.port)), 0o600); err != nil {
 		return fmt.Errorf("keep the port: %w", err)
 	}
+	return s.launch(ctx)
+}
+
+// install sets a data folder up. The installer is a script with children of its own: they end with it.
+func install(ctx context.Context, data string) error {
+	cmd := exec.CommandContext(ctx, installProgram, "--no-defaults", "--datadir="+data, "--user="+currentUser(),
+		"--auth-root-authentication-method=normal", "--skip-test-db")
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
+	cmd.WaitDelay = 5 * time.Second
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("set up a MariaDB data folder: %w\n%s", err, out)
+	}
+	return nil
+}
+
+// launch starts the server's process on its port and waits until it answers.
+func (s *Server) launch(ctx context.Context) error {
+	data, opt := filepath.Join(s.dir, "data"), s.opt
 	init := filepath.Join(s.dir, "init.sql")
 	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS dogbane@'127.0.0.1';\nALTER USER dogbane@'127.0.0.1' IDENTIFIED BY '%s';\n"+
 		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\nALTER USER root@localhost IDENTIFIED BY '%s';\n"+
@@ -115,24 +222,33 @@ func (s *Server) start(ctx context.Context, opt Options) error {
 	} else {
 		args = append(args, "--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0", "--innodb-flush-method=nosync")
 	}
-	s.cmd = exec.Command(serverProgram, args...)
+	cmd, done := exec.Command(serverProgram, args...), make(chan struct{})
 	// Ctrl+C reaches this process alone, which ends the server last; should it die, the kernel ends the server.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	started := make(chan error)
 	go func() {
 		// The death signal is tied to the thread that started the child: that thread has to live as long.
 		runtime.LockOSThread()
-		started <- s.cmd.Start()
-		if s.cmd.Process != nil {
-			_ = s.cmd.Wait()
+		started <- cmd.Start()
+		if cmd.Process != nil {
+			_ = cmd.Wait()
 		}
-		close(s.done)
+		close(done)
 	}()
-	if err := <-started; err != nil {
+	err := <-started
+	s.mu.Lock()
+	s.cmd, s.done = cmd, done
+	ending := s.ending
+	s.mu.Unlock()
+	switch {
+	case err != nil:
 		return fmt.Errorf("start MariaDB: %w", err)
+	case ending:
+		s.end()
+		return errors.New("start MariaDB: it is being stopped")
 	}
 	slog.Debug("MariaDB starting", "dir", s.dir, "port", s.port)
-	return s.awaitReady(ctx)
+	return s.awaitReady(ctx, done)
 }
 
 // socket is the server's socket; its path must be short, so it stands in the temporary folder when dir is deep.
@@ -162,43 +278,63 @@ func (s *Server) password() error {
 	return nil
 }
 
-// endLeftover ends a server that an earlier run left in this folder. This process holds the folder's lock, so nobody
-// else can be using it.
-func (s *Server) endLeftover() {
-	text, err := os.ReadFile(filepath.Join(s.dir, "pid"))
-	if err != nil {
-		return
-	}
-	pid, err := strconv.Atoi(strings.TrimSpace(string(text)))
-	if err != nil {
-		return
-	}
-	ours := func() bool {
-		line, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
-		return err == nil && strings.Contains(string(line), "--datadir="+filepath.Join(s.dir, "data"))
-	}
-	if !ours() {
-		return
-	}
-	slog.Info("ending a database server that an earlier run left behind", "pid", pid)
-	_ = syscall.Kill(pid, syscall.SIGTERM)
-	for range 300 {
-		if !ours() {
-			return
+// endLeftovers ends whatever an earlier run left behind that works in this data folder: a server, or the installer's
+// children. This process holds the folder's lock, so nobody else can be using it.
+func (s *Server) endLeftovers() error {
+	told := map[int]bool{}
+	for try := range 400 {
+		pids := s.using()
+		if len(pids) == 0 {
+			return nil
+		}
+		for _, pid := range pids {
+			switch {
+			case !told[pid]:
+				slog.Info("ending a database process that an earlier run left behind", "pid", pid)
+				_ = syscall.Kill(pid, syscall.SIGTERM)
+				told[pid] = true
+			case try > 300:
+				_ = syscall.Kill(pid, syscall.SIGKILL)
+			}
 		}
 		time.Sleep(100 * time.Millisecond)
 	}
-	_ = syscall.Kill(pid, syscall.SIGKILL)
+	return fmt.Errorf("processes of an earlier run use the data folder %s and do not end", s.dir)
 }
 
-func (s *Server) awaitReady(ctx context.Context) error {
+// using are the processes that were told to work in this data folder.
+func (s *Server) using() []int {
+	mark := []byte("--datadir=" + filepath.Join(s.dir, "data") + "\x00")
+	files, _ := filepath.Glob("/proc/[0-9]*/cmdline")
+	var pids []int
+	for _, file := range files {
+		line, err := os.ReadFile(file)
+		if err != nil || !bytes.Contains(append(line, 0), mark) {
+			continue
+		}
+		pid, err := strconv.Atoi(filepath.Base(filepath.Dir(file)))
+		if err == nil && pid != os.Getpid() && !ended(pid) {
+			pids = append(pids, pid)
+		}
+	}
+	return pids
+}
+
+// ended reports whether a process is one that only waits to be noticed.
+func ended(pid int) bool {
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	_, state, found := bytes.Cut(text, []byte(") "))
+	return err != nil || found && len(state) > 0 && (state[0] == 'Z' || state[0] == 'X')
+}
+
+func (s *Server) awaitReady(ctx context.Context, done chan struct{}) error {
 	for {
 		select {
-		case <-s.done:
+		case <-done:
 			log, _ := os.ReadFile(filepath.Join(s.dir, "err.log"))
 			return fmt.Errorf("MariaDB ended while starting; the end of its log:\n%s", log[max(0, len(log)-2000):])
 		case <-ctx.Done():
-			s.Stop()
+			s.end()
 			return fmt.Errorf("wait for MariaDB: %w", ctx.Err())
 		case <-time.After(50 * time.Millisecond):
 		}
@@ -238,17 +374,33 @@ func Join(dir, database string) (string, error) {
 
 // Stop ends the server in order and waits for it. It may be called more than once.
 func (s *Server) Stop() {
-	if s == nil || s.cmd == nil || s.cmd.Process == nil {
+	if s == nil {
 		return
 	}
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	select {
-	case <-s.done:
-	case <-time.After(30 * time.Second):
-		_ = s.cmd.Process.Kill()
-		<-s.done
-	}
+	s.mu.Lock()
+	s.ending = true
+	s.mu.Unlock()
+	s.end()
+	<-s.stopped
+	s.end() // one that was just being started again
 	s.lock.Close()
+}
+
+// end ends the process and waits for it.
+func (s *Server) end() {
+	s.mu.Lock()
+	cmd, done := s.cmd, s.done
+	s.mu.Unlock()
+	if cmd == nil || cmd.Process == nil {
+		return
+	}
+	_ = cmd.Process.Signal(syscall.SIGTERM)
+	select {
+	case <-done:
+	case <-time.After(30 * time.Second):
+		_ = cmd.Process.Kill()
+		<-done
+	}
 }
 
 func currentUser() string {

@@ -3,6 +3,10 @@ package localdb
 import (
 	"context"
 	"database/sql"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -23,6 +27,7 @@ func TestStartAfterACrash(t *testing.T) {
 	_, err = Start(ctx, dir, Options{})
 	require.ErrorIs(t, err, ErrInUse)
 
+	first.forsake()
 	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
 	<-first.done
 	first.lock.Close() // as the end of the process would
@@ -40,6 +45,7 @@ func TestStartEndsALeftover(t *testing.T) {
 	defer cancel()
 	first, err := Start(ctx, dir, Options{})
 	require.NoError(t, err)
+	first.forsake()
 	first.lock.Close() // the program is gone, the server is not
 	second, err := Start(ctx, dir, Options{})
 	require.NoError(t, err)
@@ -49,6 +55,77 @@ func TestStartEndsALeftover(t *testing.T) {
 	default:
 		t.Fatal("the leftover still runs")
 	}
+}
+
+// forsake is the end of the program that watches the server.
+func (s *Server) forsake() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.ending = true
+}
+
+// A server that dies by itself runs again after a moment, on the same port, with its data; until then it says since when
+// it does not, and why.
+func TestAServerThatDiesIsStartedAgain(t *testing.T) {
+	dir := t.TempDir()
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	defer cancel()
+	s, err := Start(ctx, dir, Options{Durable: true})
+	require.NoError(t, err)
+	defer s.Stop()
+	query(t, s, "CREATE TABLE kept (n INT)")
+	query(t, s, "INSERT INTO kept VALUES (42)")
+	for range 3 {
+		require.Nil(t, s.Down())
+		before := time.Now()
+		s.mu.Lock()
+		require.NoError(t, s.cmd.Process.Signal(syscall.SIGKILL))
+		s.mu.Unlock()
+		require.Eventually(t, func() bool { return s.Down() != nil }, 10*time.Second, time.Millisecond)
+		require.False(t, s.Down().Since.Before(before))
+		require.Eventually(t, func() bool { d := s.Down(); return d == nil || d.Why == "its process ended" }, 10*time.Second, time.Millisecond)
+		require.Eventually(t, func() bool { return s.Down() == nil }, time.Minute, 10*time.Millisecond)
+		require.Equal(t, 42, query(t, s, "SELECT n FROM kept"))
+	}
+}
+
+// What the server's log says of its end is told in words.
+func TestWhyItEnded(t *testing.T) {
+	dir := t.TempDir()
+	s := &Server{dir: dir}
+	require.Equal(t, "it was ended", s.reason())
+	for log, why := range map[string]string{
+		"[ERROR] InnoDB: Write to file ./ibdata1 failed: OS error 28: No space left on device\n": "the disk is full",
+		"[ERROR] Can't create/write to file (Errcode: 30 \"Read-only file system\")\n":           "its disk can only be read",
+		"[Note] mariadbd: ready for connections.\n":                                              "its process ended",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "err.log"), []byte(strings.Repeat("x", 9000)+log), 0o600))
+		require.Equal(t, why, s.reason())
+	}
+}
+
+// A set-up that was killed in the middle, children and all, is begun anew by the next start: each time.
+func TestASetUpThatIsKilledIsBegunAnew(t *testing.T) {
+	dir := t.TempDir()
+	for _, after := range []time.Duration{5, 60, 150, 400, 900, 1500} {
+		ctx, cancel := context.WithTimeout(t.Context(), after*time.Millisecond)
+		s, err := Start(ctx, dir, Options{})
+		cancel()
+		if err == nil {
+			s.Stop()
+			require.NoError(t, os.Remove(filepath.Join(dir, "ready")))
+		}
+	}
+	// The installer itself is gone, a child of it goes on.
+	child := exec.Command("sh", "-c", "sleep 30; :", "--datadir="+filepath.Join(dir, "data"))
+	require.NoError(t, child.Start())
+	go func() { _ = child.Wait() }()
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	defer cancel()
+	s, err := Start(ctx, dir, Options{})
+	require.NoError(t, err)
+	defer s.Stop()
+	query(t, s, "CREATE TABLE fine (n INT)")
 }
 
 // The password guards the server.

@@ -1343,6 +1343,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get API journal */
+        get: operations["get-api-journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -2233,9 +2250,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path?: never;
-                cookie?: {
-                    dogbane?: string;
-                };
+                cookie?: never;
             };
             requestBody?: never;
             responses: {
@@ -2370,6 +2385,54 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SetUpForm"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Saved"];
+                    };
+                };
+                /** @description Error */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["ErrorModel"];
+                    };
+                };
+            };
+        };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3371,6 +3434,17 @@ export interface components {
             total: number;
             what: string;
         };
+        Journal: {
+            events: components["schemas"]["JournalEvent"][];
+        };
+        JournalEvent: {
+            at: string;
+            detail: string;
+            /** Format: int64 */
+            id: number;
+            what: string;
+            who: string;
+        };
         KindDifference: {
             /** Format: int64 */
             changed: number;
@@ -3484,6 +3558,11 @@ export interface components {
             password?: string;
             /** @enum {string} */
             role: "reader" | "manager" | "approver" | "administrator";
+        };
+        OutageState: {
+            reason: string;
+            /** @description on the book's wall clock */
+            since: string;
         };
         Outlook: {
             /** @description on the price's footing */
@@ -3699,6 +3778,11 @@ export interface components {
             name: string;
             state: string;
         };
+        RefusedPiece: {
+            code: string;
+            kind: string;
+            problem: string;
+        };
         RowAnswer: {
             /** @enum {string} */
             answer: "" | "taken" | "refused" | "failed";
@@ -3853,10 +3937,30 @@ export interface components {
             /** @description the demo's accounts, while nobody is signed in */
             demo: components["schemas"]["DemoAccount"][];
             fullName: string;
+            /** @description the own password has to be set: the present one is known to all, or to nobody */
+            mustChange?: boolean;
             /** @description empty: nobody is signed in */
             name: string;
             /** @enum {string} */
             role: "" | "reader" | "manager" | "approver" | "administrator";
+        };
+        SetUpForm: {
+            /** @description ISO 4217 */
+            currency: string;
+            pricesIncludeTax: boolean;
+            /**
+             * @description once at the end, or after every rule
+             * @enum {string}
+             */
+            roundAt: "end" | "step";
+            /** @enum {string} */
+            rounding: "half-up" | "half-even";
+            /** @description percent by tax class */
+            taxRates: {
+                [key: string]: string;
+            };
+            /** @description of the IANA database */
+            timeZone: string;
         };
         SettingsPage: {
             /** @description see docs/book.md */
@@ -3897,8 +4001,14 @@ export interface components {
             layers: components["schemas"]["LayerState"][];
             /** @description the present on the book's wall clock */
             now: string;
+            /** @description null while the database can be used; else nothing can be saved, and channels and flags are as they were last known */
+            outage: components["schemas"]["OutageState"];
             /** Format: int64 */
             products: number;
+            /** @description stored pieces that this version cannot read; they take no part */
+            refused: components["schemas"]["RefusedPiece"][];
+            /** @description currency, time zone and taxes have to be said first */
+            setUp: boolean;
             timeZone: string;
             /**
              * Format: int64
@@ -4589,6 +4699,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-journal": {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Journal"];
                 };
             };
             /** @description Error */

@@ -5,6 +5,7 @@ import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { FieldError } from "../../ui/states";
 import { roleWords } from "../signin/SignIn";
+import { Journal } from "./Journal";
 
 type Role = "reader" | "manager" | "approver" | "administrator";
 interface Entry {
@@ -18,7 +19,11 @@ interface Entry {
 export function PeoplePanel() {
   const client = useQueryClient();
   const { data } = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/api/people")) });
-  const done = () => client.invalidateQueries({ queryKey: ["people"] });
+  const done = () =>
+    Promise.all([
+      client.invalidateQueries({ queryKey: ["people"] }),
+      client.invalidateQueries({ queryKey: ["journal"] }),
+    ]);
   return (
     <div className="h-full overflow-y-auto">
       <div className="mx-auto max-w-[980px] px-5 py-3">
@@ -39,6 +44,7 @@ export function PeoplePanel() {
           </tbody>
         </table>
         <NewPerson onDone={done} />
+        <Journal />
       </div>
     </div>
   );
@@ -54,7 +60,7 @@ const RoleSelect = ({ value, onChange, label }: { value: Role; onChange: (r: Rol
   </select>
 );
 
-function PersonRow({ person, onDone }: { person: Entry; onDone: () => void }) {
+function PersonRow({ person, onDone }: { person: Entry; onDone: () => unknown }) {
   const [form, setForm] = useState({ ...person, password: "" });
   const save = useMutation({
     mutationFn: () =>
@@ -129,7 +135,7 @@ function PersonRow({ person, onDone }: { person: Entry; onDone: () => void }) {
   );
 }
 
-function NewPerson({ onDone }: { onDone: () => void }) {
+function NewPerson({ onDone }: { onDone: () => unknown }) {
   const blank = { name: "", fullName: "", role: "reader" as Role, password: "", active: true };
   const [form, setForm] = useState(blank);
   const add = useMutation({

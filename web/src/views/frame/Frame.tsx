@@ -2,12 +2,13 @@ import { PanelRight, Search, SunMoon } from "lucide-react";
 import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useProgramState } from "../../api/queries";
-import { count } from "../../lib/format";
+import { count, moment } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { onWriting, writing } from "../../lib/writing";
 import { Button } from "../../ui/button";
 import { CrashGuard } from "../../ui/crash-guard";
+import { SetUp } from "../setup/SetUp";
 import { TrailPanel } from "../trail/TrailPanel";
 import { HelpSheet } from "./HelpSheet";
 import { Palette } from "./Palette";
@@ -19,6 +20,8 @@ export function toggleTheme() {
   document.documentElement.dataset.theme = next;
   localStorage.setItem("dogbane-theme", next);
 }
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** The frame of every view: header, viewpoint and, at the right edge, the trail of the selected product. */
 export function Frame() {
@@ -110,12 +113,31 @@ export function Frame() {
           The program does not answer. What you see may be out of date; nothing that you type now can be saved.
         </div>
       )}
-      {priced && <ViewpointBar key={as} />}
+      {state?.outage && (
+        <div role="alert" className="bg-bad px-4 py-1.5 font-medium text-paper" data-testid="outage">
+          {capital(state.outage.reason)}, since {moment(state.outage.since, state.now)}. Prices are shown as they were;
+          nothing can be saved until it is back, which is tried all the time.
+        </div>
+      )}
+      {state && state.refused.length > 0 && (
+        <div role="alert" className="border-b border-bad bg-badwash px-4 py-1.5" data-testid="refused">
+          <b>
+            {state.refused.length === 1
+              ? "A stored piece cannot be read and takes no part"
+              : `${state.refused.length} stored pieces cannot be read and take no part`}
+            :
+          </b>{" "}
+          {state.refused.slice(0, 3).map((r) => (
+            <span key={r.kind + r.code} className="mr-3">
+              {r.kind} {r.code} ({r.problem})
+            </span>
+          ))}
+        </div>
+      )}
+      {priced && !state?.setUp && <ViewpointBar key={as} />}
       <div className="flex min-h-0 flex-1" key={`as ${as}`}>
         <main ref={main} tabIndex={-1} className="min-w-0 flex-1 overflow-hidden outline-none">
-          <CrashGuard at={at}>
-            <Outlet />
-          </CrashGuard>
+          <CrashGuard at={at}>{state?.setUp ? <SetUp /> : <Outlet />}</CrashGuard>
         </main>
         {open && (
           <CrashGuard at={params.get("sku") ?? ""}>

@@ -50,12 +50,14 @@ export function PersonMenu() {
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       {write && <WritingDialog onClose={() => setWriting(false)} />}
-      {changing && <PasswordDialog onClose={() => setChanging(false)} />}
+      {(changing || session.mustChange) && (
+        <PasswordDialog must={session.mustChange ?? false} onClose={() => setChanging(false)} />
+      )}
     </>
   );
 }
 
-function PasswordDialog({ onClose }: { onClose: () => void }) {
+function PasswordDialog({ must, onClose }: { must: boolean; onClose: () => void }) {
   const [old, setOld] = useState("");
   const [fresh, setFresh] = useState("");
   const save = useMutation({
@@ -65,14 +67,20 @@ function PasswordDialog({ onClose }: { onClose: () => void }) {
   const at = (place: string) =>
     save.error instanceof Problem ? save.error.details.find((d) => d.location === place)?.message : undefined;
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
+    <Dialog.Root open onOpenChange={(open) => !open && !must && onClose()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-[16vh] left-1/2 z-50 w-[400px] max-w-[92vw] -translate-x-1/2 rounded-[5px] border border-ink/40 bg-sheet p-5 shadow-2xl"
         >
-          <Dialog.Title className="text-[17px]">Change my password</Dialog.Title>
+          <Dialog.Title className="text-[17px]">{must ? "Set your password" : "Change my password"}</Dialog.Title>
+          {must && (
+            <p className="mt-1">
+              The demo has ended with its book: its other accounts are closed, and the password that it showed no longer
+              fits. Without one of your own you cannot come in again.
+            </p>
+          )}
           <form
             className="mt-3 space-y-3"
             onSubmit={(e) => {
@@ -80,16 +88,18 @@ function PasswordDialog({ onClose }: { onClose: () => void }) {
               save.mutate();
             }}
           >
-            <label className="block">
-              The present one
-              <input
-                type="password"
-                className="field mt-0.5 block w-full"
-                autoComplete="current-password"
-                value={old}
-                onChange={(e) => setOld(e.target.value)}
-              />
-            </label>
+            {!must && (
+              <label className="block">
+                The present one
+                <input
+                  type="password"
+                  className="field mt-0.5 block w-full"
+                  autoComplete="current-password"
+                  value={old}
+                  onChange={(e) => setOld(e.target.value)}
+                />
+              </label>
+            )}
             <FieldError>{at("old")}</FieldError>
             <label className="block">
               The new one, at least 10 characters
@@ -107,9 +117,11 @@ function PasswordDialog({ onClose }: { onClose: () => void }) {
               <Button look="ink" type="submit" disabled={save.isPending}>
                 Change it
               </Button>
-              <Dialog.Close asChild>
-                <Button>Leave it</Button>
-              </Dialog.Close>
+              {!must && (
+                <Dialog.Close asChild>
+                  <Button>Leave it</Button>
+                </Dialog.Close>
+              )}
             </div>
           </form>
         </Dialog.Content>

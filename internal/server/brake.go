@@ -1,0 +1,83 @@
+package server
+
+import (
+	"fmt"
+	"sync"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/time/rate"
+)
+
+// brake slows down the guessing of passwords. A guess counts before it is looked at, so that many at once are no more
+// than many in a row; the right password gives its count back. Guesses from a browser from which somebody has signed in
+// before are counted by themselves: nobody locks another person out.
+type brake struct {
+	mu      sync.Mutex
+	buckets *lru.Cache[string, *rate.Limiter]
+}
+
+// The guesses that are free, and how often one more is.
+var (
+	byName    = allowance{5, time.Minute}
+	byDevice  = allowance{5, 20 * time.Second}
+	byAddress = allowance{40, 2 * time.Second}
+)
+
+type allowance struct {
+	free  int
+	every time.Duration
+}
+
+func newBrake() *brake {
+	buckets, err := lru.New[string, *rate.Limiter](20_000) // nobody fills the memory with names
+	if err != nil {
+		panic(fmt.Sprintf("server: %v", err))
+	}
+	return &brake{buckets: buckets}
+}
+
+func (b *brake) bucket(key string, a allowance) *rate.Limiter {
+	l, known := b.buckets.Get(key)
+	if !known {
+		l = rate.NewLimiter(rate.Every(a.every), a.free)
+		b.buckets.Add(key, l)
+	}
+	return l
+}
+
+// guess is one guess that was counted; right gives the counts back.
+type guess struct {
+	brake *brake
+	keys  []string
+}
+
+// count counts a guess of the password of a name from an address, or says how long to wait.
+func (b *brake) count(name, address string, knownDevice string, now time.Time) (*guess, time.Duration) {
+	keys, allowed := []string{"name " + name, "address " + address}, []allowance{byName, byAddress}
+	if knownDevice != "" {
+		keys, allowed = []string{"device " + knownDevice}, []allowance{byDevice}
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	var taken []*rate.Reservation
+	for i, key := range keys {
+		r := b.bucket(key, allowed[i]).ReserveN(now, 1)
+		if wait := r.DelayFrom(now); wait > 0 {
+			r.CancelAt(now)
+			for _, other := range taken {
+				other.CancelAt(now)
+			}
+			return nil, wait
+		}
+		taken = append(taken, r)
+	}
+	return &guess{b, keys}, 0
+}
+
+// right says that the password was the right one. Those of an address stay counted: others may guess from there, too.
+func (g *guess) right() {
+	g.brake.mu.Lock()
+	defer g.brake.mu.Unlock()
+	g.brake.buckets.Remove(g.keys[0])
+}
