@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -65,11 +66,15 @@ type program struct {
 	cmd       *exec.Cmd
 	data      string
 	url, shop string
+	password  string // of the administrator, where one was made
 	mu        sync.Mutex
 	log       strings.Builder
 }
 
-var addressPattern = regexp.MustCompile(`(ready|web shop):\s+(http://\S+)`)
+var (
+	addressPattern  = regexp.MustCompile(`(ready|web shop):\s+(http://\S+)`)
+	passwordPattern = regexp.MustCompile(`Sign in as admin with the password (\S+)`)
+)
 
 // start runs the program with the demo and waits until it says that it is ready.
 func start(t testing.TB, data string, args ...string) *program {
@@ -90,11 +95,14 @@ func start(t testing.TB, data string, args ...string) *program {
 		close(lines)
 	}()
 	deadline := time.After(8 * time.Minute) // a demo of 100,000 products is published to every channel first
-	for p.url == "" || p.shop == "" {
+	for p.url == "" || p.shop == "" && !slices.Contains(args, "--empty") {
 		select {
 		case line, more := <-lines:
 			if !more {
 				t.Fatalf("the program ended while starting:\n%s", p.stderr())
+			}
+			if m := passwordPattern.FindStringSubmatch(line); m != nil {
+				p.password = m[1]
 			}
 			if m := addressPattern.FindStringSubmatch(line); m != nil {
 				if m[1] == "ready" {

@@ -92,13 +92,13 @@ func TestBadFiles(t *testing.T) {
 	pg := p.open(t, "/catalogue")
 	before := p.version(t)
 	for name, tc := range map[string]struct{ content, says string }{
-		"decimal comma":    {"sku;list\nA-1;\"12,50\"\n", "decimal comma"},
+		"either way":       {"sku;list\nA-1;\"1,234\"\n", "can be read in two ways"},
 		"duplicate SKU":    {"sku,list\nA-1,12.50\nA-1,13.00\n", "this SKU stands in line 2 already"},
 		"negative price":   {"sku,list\nA-1,-3\n", "must not be negative"},
-		"missing column":   {"article,list\nA-1,3\n", "No column holds the SKU"},
+		"missing column":   {"internal key,list\nA-1,3\n", "No column holds the SKU"},
 		"empty file":       {"", "the file is empty"},
 		"line of 5 MB":     {"sku,name\nA-1," + strings.Repeat("x", 5<<20) + "\n", "a line may have at most 1 MB"},
-		"Latin-1 bytes":    {"sku,name\nA-1,Terre chamott\xe9e\n", "not UTF-8"},
+		"no text":          {"sku,name\nA-1,Terre \x00 chamott\xe9e\n", "zero bytes"},
 		"unknown tax":      {"sku,tax class\nA-1,luxury\n", "is not a tax class of the book"},
 		"a cell too many":  {"sku,list\nA-1,3,4\n", "has 3 cells where the header has 2"},
 		"no rows":          {"sku,list\n", "a header but no rows"},

@@ -379,7 +379,7 @@ func TestBoardAtWork(t *testing.T) {
 		pg.click("button", "^More$")
 		pg.click("[role=menuitem]", "Paste from a spreadsheet")
 		pg.paste("Pasted cells", "PLINTH-64\t65,00\t31.00\n")
-		pg.says("has a decimal comma")
+		pg.says("has a decimal comma, unlike the rest")
 		pg.paste("Pasted cells", "PLINTH-64\t65.00\t31.50\n")
 		pg.says("0 new, 1 changed")
 		pg.click("button", "Import 1 products")

@@ -13,7 +13,7 @@ func customers() []pricing.Customer {
 	var list []pricing.Customer
 	for _, c := range []struct{ code, name, group, region string }{
 		{"C-01", "Hollow Lane Studio", "trade", "north"}, {"C-02", "Widdershin Pots", "trade", "south"}, {"C-03", "Greysedge Ceramics", "trade", "west"},
-		{"C-04", "Tallow Street Pottery", "trade", "north"}, {"C-05", "Oxbarrow Tileworks", "trade", "east"}, {"C-06", "Vennebrook School", "schools", "north"},
+		{"C-04", "Tallow Street Pottery", "trade", "north"}, {"C-05", "Oxbarrow & Daughters, Tileworks", "trade", "east"}, {"C-06", "Vennebrook School", "schools", "north"},
 		{"C-07", "Lindkoper College", "schools", "west"}, {"C-08", "Ravensmoer Primary", "schools", "east"}, {"C-09", "Jorrit Almstede", "members", "south"},
 		{"C-10", "Pelle Wierdsma-Oud", "members", "north"}, {"C-11", "Sanne Kruidhof-Taal", "members", "west"}, {"C-12", "Ottoline Brack", "", "south"},
 	} {

@@ -177,17 +177,28 @@ func (f *Format) plain(cell, bookCurrency string) (string, error) {
 			mark = Point
 		}
 	}
+	as := Format{Decimal: mark}
+	if text, ok := as.digits(cell); ok {
+		return text, nil
+	}
+	return "", f.wrong(cell, mark)
+}
+
+// digits are a number's with a point before the decimals and without its grouping; false where it is not written like
+// that.
+func (f *Format) digits(cell string) (string, bool) {
+	number, _, _ := bare(cell)
 	decimal, group := ".", ","
-	if mark == Comma {
+	if f.Decimal == Comma {
 		decimal, group = ",", "."
 	}
 	whole, decimals, has := strings.Cut(number, decimal)
 	if strings.Contains(decimals, group) || strings.Contains(decimals, decimal) {
-		return "", f.badNumber(mark)
+		return "", false
 	}
 	if strings.ContainsAny(whole, ".,'’ \u00a0\u202f\u2009") {
 		if !grouped.MatchString(whole) {
-			return "", f.badNumber(mark)
+			return "", false
 		}
 		whole = strings.Map(func(r rune) rune {
 			if r == '-' || r >= '0' && r <= '9' {
@@ -197,12 +208,22 @@ func (f *Format) plain(cell, bookCurrency string) (string, error) {
 		}, whole)
 	}
 	if has {
-		return whole + "." + decimals, nil
+		return whole + "." + decimals, true
 	}
-	return whole, nil
+	return whole, true
 }
 
-func (f *Format) badNumber(mark string) error {
+// wrong words what is wrong with a number; one that is written with the other mark says so.
+func (f *Format) wrong(cell, mark string) error {
+	other := Format{Decimal: Comma}
+	if mark == Comma {
+		other.Decimal = Point
+	}
+	if text, ok := other.digits(cell); ok && f.Decimal != "" {
+		if _, err := money.Parse(text); err == nil {
+			return &numberError{fmt.Sprintf("has a decimal %s, unlike the rest of the file", other.Decimal)}
+		}
+	}
 	if mark == Comma {
 		return &numberError{"is not a number such as 19,99 or 1.234,56"}
 	}
@@ -217,7 +238,7 @@ func (f *Format) number(cell, bookCurrency string) (money.Rat, error) {
 	}
 	n, err := money.Parse(plain)
 	if err != nil {
-		return n, f.badNumber(f.Decimal)
+		return n, f.wrong(cell, f.Decimal)
 	}
 	if n.Sign() < 0 {
 		return n, &numberError{"must not be negative"}

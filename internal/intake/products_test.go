@@ -40,7 +40,7 @@ func TestGoodFile(t *testing.T) {
 func TestBadRows(t *testing.T) {
 	p := preview(t, "sku,list,cost,taxClass\nA,\"19,99\",1.50,\nB,-1,2.50,\nA,1.00,,\n,1.00,,\nC,abc,5,luxury\nD,1.00\nE,1234567890123456,,\nF,12 %,GBP 3.20,standard\n"+strings.Repeat("x", 101)+",1.00,,\n")
 	require.Equal(t, []BadCell{
-		{2, "list", "19,99", "is not a number such as 19.99 or 1,234.56"},
+		{2, "list", "19,99", "has a decimal comma, unlike the rest of the file"},
 		{3, "list", "-1", "must not be negative"},
 		{4, "sku", "A", "this SKU stands in line 2 already"},
 		{5, "sku", "", "a row needs a SKU"},

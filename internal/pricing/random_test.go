@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"math/rand/v2"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -13,6 +14,14 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/pricingtest"
 )
+
+// long multiplies the rounds of random tests under ./test long.
+func long() int {
+	if os.Getenv("DOGBANE_LONG") != "" {
+		return 20
+	}
+	return 1
+}
 
 func decimal(r *big.Rat) string {
 	if r == nil {
@@ -24,7 +33,7 @@ func decimal(r *big.Rat) string {
 // The engine and the slow second reading of the book agree on random books: price, total and rules of every question.
 func TestEngineAgreesWithTheReference(t *testing.T) {
 	t.Parallel()
-	books := 1200
+	books := 1200 * long()
 	if testing.Short() {
 		books = 150
 	}
@@ -56,7 +65,7 @@ func TestEngineAgreesWithTheReference(t *testing.T) {
 // The sweep, which prices shard by shard in whole numbers, is what Price says of each product.
 func TestSweepEqualsOneByOne(t *testing.T) {
 	t.Parallel()
-	books := 800
+	books := 800 * long()
 	if testing.Short() {
 		books = 100
 	}
@@ -111,7 +120,7 @@ func sameSweep(t *testing.T, e *pricing.Engine, vp pricing.Viewpoint, what strin
 // With, and pricing only what it touched, is what compiling the edited book anew and pricing everything gives.
 func TestWithEqualsCompilingAnew(t *testing.T) {
 	t.Parallel()
-	books := 600
+	books := 600 * long()
 	if testing.Short() {
 		books = 100
 	}

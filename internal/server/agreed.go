@@ -95,7 +95,7 @@ func agreedRuleFor(b *pricing.Book, customer string, goods []string) (store.Chan
 		if i < 0 {
 			return change, store.ErrNotFound
 		}
-		next = pricing.Rule{Code: "AGREED-" + customer, Name: "Agreed with " + cmp.Or(b.Customers[i].Name, customer), Layer: pricing.GroupTerms, Rank: 1, Status: pricing.On, MinQuantity: 1,
+		next = pricing.Rule{Code: ("AGREED-" + customer)[:min(100, 7+len(customer))], Name: "Agreed with " + cmp.Or(b.Customers[i].Name, customer), Layer: pricing.GroupTerms, Rank: 1, Status: pricing.On, MinQuantity: 1,
 			Audience: &pricing.Audience{Customers: []string{customer}}, Effect: &pricing.Effect{Kind: pricing.ToLevel, Level: agreedLevel(customer)}}
 	}
 	change.Code = next.Code

@@ -15,6 +15,7 @@ import (
 type brake struct {
 	mu      sync.Mutex
 	buckets *lru.Cache[string, *rate.Limiter]
+	looking map[string]int // guesses that are being looked at, by key
 }
 
 // The guesses that are free, and how often one more is.
@@ -34,7 +35,7 @@ func newBrake() *brake {
 	if err != nil {
 		panic(fmt.Sprintf("server: %v", err))
 	}
-	return &brake{buckets: buckets}
+	return &brake{buckets: buckets, looking: map[string]int{}}
 }
 
 func (b *brake) bucket(key string, a allowance) *rate.Limiter {
@@ -46,7 +47,7 @@ func (b *brake) bucket(key string, a allowance) *rate.Limiter {
 	return l
 }
 
-// guess is one guess that was counted; right gives the counts back.
+// guess is one guess that was counted; it ends with whether it was right.
 type guess struct {
 	brake *brake
 	keys  []string
@@ -60,24 +61,33 @@ func (b *brake) count(name, address string, knownDevice string, now time.Time) (
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	var taken []*rate.Reservation
 	for i, key := range keys {
-		r := b.bucket(key, allowed[i]).ReserveN(now, 1)
-		if wait := r.DelayFrom(now); wait > 0 {
-			r.CancelAt(now)
-			for _, other := range taken {
-				other.CancelAt(now)
-			}
-			return nil, wait
+		free := b.bucket(key, allowed[i]).TokensAt(now) - float64(b.looking[key])
+		if free < 1 {
+			return nil, time.Duration((1 - free) * float64(allowed[i].every))
 		}
-		taken = append(taken, r)
+	}
+	for _, key := range keys {
+		b.looking[key]++
 	}
 	return &guess{b, keys}, 0
 }
 
-// right says that the password was the right one. Those of an address stay counted: others may guess from there, too.
-func (g *guess) right() {
-	g.brake.mu.Lock()
-	defer g.brake.mu.Unlock()
-	g.brake.buckets.Remove(g.keys[0])
+// end says whether the password was the right one: then it was no guess, and those before were slips of its owner. An
+// address keeps its count: others may guess from there, too.
+func (g *guess) end(right bool, now time.Time) {
+	b := g.brake
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for i, key := range g.keys {
+		if b.looking[key]--; b.looking[key] == 0 {
+			delete(b.looking, key)
+		}
+		switch l, known := b.buckets.Get(key); {
+		case !right && known:
+			l.AllowN(now, 1)
+		case right && i == 0:
+			b.buckets.Remove(key)
+		}
+	}
 }

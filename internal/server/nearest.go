@@ -137,13 +137,16 @@ func search(from, end int64, unit int, kept func(int64, int) (bool, error)) (*st
 	return &text, nil
 }
 
+// unsavedCode stands for that of a rule which has none yet.
+const unsavedCode = "not-saved-yet.0-0-0"
+
 // withCode gives a rule that is being written a code where it has none yet.
 func withCode(doc RuleDoc) RuleDoc {
 	keys, err := docKeys(doc)
 	if err != nil || len(keys["code"]) > 2 {
 		return doc
 	}
-	keys["code"] = json.RawMessage(`"\u0000new"`)
+	keys["code"] = json.RawMessage(`"` + unsavedCode + `"`)
 	if filled, err := json.Marshal(keys); err == nil {
 		return filled
 	}

@@ -46,6 +46,8 @@ const (
 	deviceLength  = 365 * 24 * time.Hour
 	// outageGrace is how long somebody seen before an outage of the database stays signed in during it.
 	outageGrace = 10 * time.Minute
+	// hangs is how long the database may take for what every page asks all the time; then it does not answer.
+	hangs = 3 * time.Second
 )
 
 type personKey struct{}
@@ -164,6 +166,7 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 			http.Header{"Retry-After": {fmt.Sprint(seconds)}})
 	}
 	p, err = s.store.CheckPassword(ctx, name, password)
+	counted.end(err == nil, time.Now())
 	if errors.Is(err, store.ErrWrongPassword) {
 		s.record(ctx, name, store.RefusedEvent, "from "+v.address)
 		return p, known, huma.Error401Unauthorized("Name and password do not belong together.")
@@ -171,7 +174,6 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 	if err != nil {
 		return p, known, asProblem(err)
 	}
-	counted.right()
 	return p, known, nil
 }
 
@@ -229,12 +231,14 @@ func (s *Server) whoseToken(ctx context.Context, token string) (store.Person, er
 			return known, nil
 		}
 	}
-	p, err := s.store.SignedIn(ctx, token, time.Now())
+	asking, cancel := context.WithTimeout(ctx, hangs)
+	defer cancel()
+	p, err := s.store.SignedIn(asking, token, time.Now())
 	var outage *store.Outage
 	switch {
 	case err == nil:
 		s.seen.Add(token, p)
-	case errors.As(err, &outage):
+	case errors.As(err, &outage), errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil:
 		if known, seen := s.seen.Get(token); seen {
 			return known, nil
 		}

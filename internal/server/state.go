@@ -166,7 +166,7 @@ func (s *Server) stateNow(ctx context.Context) (State, error) {
 		st = *last
 	} else if st, err = s.state(ctx); err != nil {
 		var outage *store.Outage
-		if !errors.As(err, &outage) || last == nil {
+		if !errors.As(err, &outage) && !errors.Is(err, context.DeadlineExceeded) || last == nil {
 			return st, err
 		}
 		st = *last
@@ -194,12 +194,14 @@ func (s *Server) state(ctx context.Context) (State, error) {
 		}
 		st.Layers = append(st.Layers, one)
 	}
-	setUp, err := s.store.Fact(ctx, "set-up")
+	asking, cancel := context.WithTimeout(ctx, hangs)
+	defer cancel()
+	setUp, err := s.store.Fact(asking, "set-up")
 	if err != nil {
 		return st, err
 	}
 	st.SetUp = setUp == "open"
-	recent, err := s.store.Publications(ctx, "", 20)
+	recent, err := s.store.Publications(asking, "", 20)
 	if err != nil {
 		return st, err
 	}

@@ -16,7 +16,7 @@ const Noon = pricing.Moment(20_783*24*3600 + 12*3600)
 func Book(rng *rand.Rand) *pricing.Book {
 	g := &generator{rng}
 	b := &pricing.Book{Settings: g.settings()}
-	b.Groups = []pricing.Group{{Code: "trade"}, {Code: "school"}, {Code: "walk-in"}}
+	b.Groups = []pricing.Group{{Code: "trade", Name: nameOf("trade")}, {Code: "school"}, {Code: "walk-in", Name: nameOf("walk-in")}}
 	b.Customers = []pricing.Customer{{Code: "C1", Groups: []string{"trade"}, Attrs: map[string]string{"region": "north"}},
 		{Code: "C2", Groups: []string{"school", "trade"}}, {Code: "C3", Attrs: map[string]string{"region": "south"}}}
 	b.Ranges = []pricing.Range{{Code: "R1", Where: g.where(2, false)}, {Code: "R2", Where: g.where(1, false)}}
@@ -98,6 +98,18 @@ type generator struct{ *rand.Rand }
 
 // chance is true once in n times.
 func (g *generator) chance(n int) bool { return g.IntN(n) == 0 }
+
+// hostileNames are names as people write them: what encoders like to escape, what runs from right to left, what has two
+// code units.
+var hostileNames = []string{"", "Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض", `back\slash \u0026`, "L\u2028S", "O'Brien; DROP TABLE items"}
+
+func nameOf(code string) string {
+	n := 0
+	for _, c := range code {
+		n = n*31 + int(c)
+	}
+	return hostileNames[n%len(hostileNames)]
+}
 
 func (g *generator) one(list ...string) string { return list[g.IntN(len(list))] }
 
@@ -183,7 +195,7 @@ func (g *generator) channel(c *pricing.Channel) {
 }
 
 func (g *generator) product(i int) pricing.Product {
-	p := pricing.Product{SKU: fmt.Sprintf("P%02d", i), List: g.maybe(9, 90, 2), Cost: g.maybe(5, 60, 2), RRP: g.maybe(3, 99, 2), Stock: g.maybe(3, 20, 0),
+	p := pricing.Product{SKU: fmt.Sprintf("P%02d", i), Name: nameOf(fmt.Sprint("P", i)), List: g.maybe(9, 90, 2), Cost: g.maybe(5, 60, 2), RRP: g.maybe(3, 99, 2), Stock: g.maybe(3, 20, 0),
 		Rating: g.maybe(3, 5, 1), Sold: g.maybe(3, 30, 0), Category: g.one("", "Clay", "Clay/Stone", "Clay/Stone/Buff", "Clayware", "Tools"),
 		Brand: g.one("", "B1", "B2"), Supplier: g.one("S1", "S2"), Type: g.one("", "t"), Style: g.one("", "", "ST1", "ST2"), TaxClass: g.one("", "standard", "reduced"), Unit: g.one("each", "each", "each", "month")}
 	if g.chance(3) {
@@ -438,7 +450,7 @@ func (g *generator) ending() *pricing.Ending {
 }
 
 func (g *generator) rule(code string, layer pricing.Layer, adding bool, ladders []pricing.Ladder) pricing.Rule {
-	r := pricing.Rule{Code: code, Layer: layer, Rank: 1 + g.IntN(5), Status: g.status(), Where: g.where(3, false), Window: g.window(), Audience: g.audience(),
+	r := pricing.Rule{Code: code, Name: nameOf(code), Note: nameOf(code + "n"), Layer: layer, Rank: 1 + g.IntN(5), Status: g.status(), Where: g.where(3, false), Window: g.window(), Audience: g.audience(),
 		Channels: g.channels(), MinQuantity: 1, HireMatch: "days", Counting: pricing.DefaultCounting()}
 	if g.chance(4) {
 		r.Campaign = g.one("K1", "K2")

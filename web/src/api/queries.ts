@@ -270,4 +270,5 @@ export const refresh = (client: ReturnType<typeof useQueryClient>) =>
     client.invalidateQueries({ queryKey: ["book"] }),
     client.invalidateQueries({ queryKey: ["state"] }),
     client.invalidateQueries({ queryKey: ["publications"] }),
+    client.invalidateQueries({ queryKey: ["session"] }),
   ]);

@@ -9,3 +9,13 @@ export const fromAddress = (part: string) => (part.startsWith("=") ? part.slice(
 
 /** The page of a product. */
 export const productPage = (sku: string) => `/catalogue/product/${encodeURIComponent(inAddress(sku))}`;
+
+/** The last part of an address as it was meant. The router's own parameters take a written "%2F" for a slash. */
+export function lastPart(pathname: string): string {
+  const part = pathname.slice(pathname.lastIndexOf("/") + 1);
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
+}

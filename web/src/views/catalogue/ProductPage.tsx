@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import type { EditChange, ProductPage as Page } from "../../api/client";
 import { Problem } from "../../api/client";
 import { useEdit, useEditEffect, useMay, useProductPage, useProgramState } from "../../api/queries";
@@ -10,11 +10,12 @@ import { EffectNote } from "../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../ui/states";
 import { Elsewhere } from "../trail/Elsewhere";
 import { fieldNames, ProductFields, type Doc } from "./ProductFields";
-import { fromAddress, productPage } from "../../lib/sku";
+import { fromAddress, lastPart, productPage } from "../../lib/sku";
 
 /** One product: as it is kept, its prices for all groups and quantities, over time, its rules, variants and history. */
 export function ProductPage() {
-  const { sku: part = "" } = useParams();
+  const { pathname } = useLocation();
+  const part = lastPart(pathname);
   const sku = fromAddress(part);
   const { viewpoint, ready, params } = useViewpoint();
   const { data, error, refetch } = useProductPage(viewpoint, ready && part !== "new" ? sku : "");

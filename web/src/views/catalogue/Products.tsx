@@ -108,6 +108,7 @@ export function Products() {
                       className="min-w-0 flex-1 truncate underline-offset-2 hover:underline"
                       title={row.name}
                       to={productPage(row.sku) + carried(params)}
+                      onClick={(e) => e.stopPropagation()}
                     >
                       {row.name || row.sku}
                     </Link>

@@ -383,6 +383,7 @@ export function codeFrom(name: string, taken: Set<string>): string {
       .trim()
       .toUpperCase()
       .replace(/[\s_-]+/g, "-")
+      .replace(/^-+/, "")
       .slice(0, 28) || "RULE";
   let code = base;
   for (let n = 2; taken.has(code); n++) code = `${base}-${n}`;
