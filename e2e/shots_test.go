@@ -52,8 +52,16 @@ func TestPictures(t *testing.T) {
 		pg.find(shot.wait)
 		picture(pg, shot.name)
 	}
-	pg.lay(p.url, "products", "winter.csv", "Article;Name;List price;Cost\nBAT-30;;15.20;\nKILN-EL-42;;1495.00;905.00\nSW-01-12;;15.10;9.40\nFERN-1;Fern dish, ash glaze;24.00;11.20\n")
-	pg.mapTo("SKU", "Article")
+	pg.lay(p.url, "products", "winter.csv", "Artikelnummer;Omschrijving;Verkoopprijs;Inkoopprijs;Kleur\nBAT-30;;15,20;;\nKILN-EL-42;;€ 1.495,00;905,00;\nSW-01-12;;15,10;9,40;grijs\nFERN-1;Fern dish, ash glaze & rim;24,00;11,20;groen\n")
 	pg.find("[data-testid=effect]")
 	picture(pg, "import")
+	own := start(t, t.TempDir(), "--empty")
+	first := own.openAs(t, "", "/")
+	first.find("[autocomplete=current-password]")
+	fields := first.MustElements("input")
+	first.typeInto(fields[0], "admin")
+	first.typeInto(fields[1], own.password)
+	first.click("button", "^Sign in$")
+	first.find("h1", "A new book")
+	picture(first, "setup")
 }

@@ -380,6 +380,18 @@ func TestTextsHaveBounds(t *testing.T) {
 	}
 }
 
+// A price below cost is sent with a reason, not with blanks.
+func TestAReasonIsNoBlank(t *testing.T) {
+	a := started(t, store.Approver)
+	var st struct{ Version int64 }
+	a.do("GET", "/api/state", nil, 200, &st)
+	for _, reason := range []string{"", " \t\n", strings.Repeat("r", 501)} {
+		var said problem
+		a.do("POST", "/api/channels/web/publications", map[string]any{"version": st.Version, "overrides": map[string]string{"SET-OXIDE": reason}}, 422, &said)
+		require.Equal(t, "overrides.SET-OXIDE", said.Errors[0].Location)
+	}
+}
+
 // Sales before 1970 or after tomorrow are mistakes.
 func TestSalesOfNoTime(t *testing.T) {
 	a := started(t, store.Manager)

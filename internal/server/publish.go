@@ -2,8 +2,10 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -90,6 +92,9 @@ type PriceHistory struct {
 	Spans []PriceSpan `json:"spans" doc:"newest first"`
 }
 
+// longestReason is how many characters the reason for a price below cost may have.
+const longestReason = 500
+
 func (s *Server) registerPublish(api huma.API) {
 	huma.Get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *struct {
 		Channel string `path:"channel"`
@@ -103,6 +108,13 @@ func (s *Server) registerPublish(api huma.API) {
 		snap := s.live.Current()
 		if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
 			return nil, huma.Error403Forbidden("Sending prices below cost needs an approver. Leave them out, or ask one.")
+		}
+		for sku, reason := range in.Body.Overrides {
+			reason = strings.TrimSpace(reason)
+			if reason == "" || len([]rune(reason)) > longestReason {
+				return nil, invalid("overrides."+sku, fmt.Sprintf("Write why this is sent below cost, in 1 to %d characters.", longestReason))
+			}
+			in.Body.Overrides[sku] = reason
 		}
 		if in.Body.Version != snap.Version {
 			return nil, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")

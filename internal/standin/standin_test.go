@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -123,4 +124,46 @@ func TestTill(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, again.goods, 1)
 	require.Equal(t, "5.00", again.goods["A"].Price)
+}
+
+// What a shop has acknowledged it still shows after it was killed, the last message torn or not, and it answers to this
+// machine alone.
+func TestWhatIsAcknowledgedIsKept(t *testing.T) {
+	folder := t.TempDir()
+	for round := range 4 {
+		shop, err := OpenShop(folder, "Shop", "EUR", "secret")
+		require.NoError(t, err)
+		server := httptest.NewServer(shop.Handler())
+		for i := range 3 {
+			status, said := put(t, server.URL, "secret", fmt.Sprintf(`{"prices":[{"sku":"A-%d-%d","name":"Cup & saucer","price":"%d.00","currency":"EUR"},{"sku":"GONE","name":"x","price":"1.00","currency":"EUR"},{"sku":"GONE","remove":true}]}`, round, i, i+1))
+			require.Equal(t, http.StatusOK, status)
+			require.Empty(t, said["A-0-0"])
+		}
+		server.Close() // and no Close of the shop: it is killed
+		if round%2 == 1 {
+			f, err := os.OpenFile(filepath.Join(folder, "shop.json.messages"), os.O_APPEND|os.O_WRONLY, 0o600)
+			require.NoError(t, err)
+			_, err = f.WriteString(`[{"sku":"TORN","na`)
+			require.NoError(t, err)
+			require.NoError(t, f.Close())
+		}
+	}
+	shop, err := OpenShop(folder, "Shop", "EUR", "secret")
+	require.NoError(t, err)
+	defer shop.Close()
+	require.Len(t, shop.goods, 12)
+	require.NotContains(t, shop.goods, "TORN")
+	require.NotContains(t, shop.goods, "GONE")
+
+	server := httptest.NewServer(shop.Handler())
+	defer server.Close()
+	for host, want := range map[string]int{"": 200, "localhost:1": 200, "evil.example": 403, "127.0.0.1.evil.example": 403} {
+		req, err := http.NewRequestWithContext(t.Context(), "GET", server.URL, nil)
+		require.NoError(t, err)
+		req.Host = host
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		resp.Body.Close()
+		require.Equal(t, want, resp.StatusCode, host)
+	}
 }

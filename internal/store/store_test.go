@@ -417,3 +417,22 @@ func TestPricesOutOfTheDatabase(t *testing.T) {
 		}
 	}
 }
+
+// A save, however long, is not followed by a load of the whole book: what it made is what answers.
+func TestASaveIsNotFollowedByALoad(t *testing.T) {
+	_, live := openedWith(t, demo.Book(2500))
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan struct{})
+	go func() { defer close(ended); live.Follow(ctx, time.Millisecond) }()
+	defer func() { stop(); <-ended }()
+	for round := range 4 {
+		base := live.Current().Book
+		changes := repriced(base, 2300, fmt.Sprintf("%d.00", round+5))
+		next, err := store.Apply(base, changes)
+		require.NoError(t, err)
+		_, err = live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "all", Changes: changes, Base: base, Next: next})
+		require.NoError(t, err)
+		time.Sleep(30 * time.Millisecond)
+		require.Same(t, next, live.Current().Book, "round %d", round)
+	}
+}

@@ -151,8 +151,8 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
             <DropdownMenu.Separator className="my-1 border-t" />
             <DropdownMenu.Label className="px-3 text-[12px] text-quiet">Export what is shown</DropdownMenu.Label>
             {exports.map(([name, how]) => (
-              <DropdownMenu.Item key={name} className={item} asChild>
-                <a href={exported(how)} download>
+              <DropdownMenu.Item key={name} asChild>
+                <a className={`${item} block`} href={exported(how)} download>
                   {name}
                 </a>
               </DropdownMenu.Item>

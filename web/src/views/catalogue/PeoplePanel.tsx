@@ -149,7 +149,7 @@ function NewPerson({ onDone }: { onDone: () => unknown }) {
     add.error instanceof Problem ? add.error.details.find((d) => d.location === place)?.message : undefined;
   const text = (key: "name" | "fullName" | "password", label: string, type = "text") => (
     <label className="block">
-      <span className="text-[12px] text-quiet">{label}</span>
+      <span className="block text-[12px] text-quiet">{label}</span>
       <input
         type={type}
         autoComplete="off"

@@ -93,7 +93,9 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
       {p.badCount > 0 && (
         <section aria-label="Bad rows" className="mt-3">
           <h2 className="text-bad">
-            Mend these in the file and choose it again: a file is imported whole or not at all
+            {p.asks.length > 0
+              ? "These rows wait for what is chosen above"
+              : "Mend these in the file and choose it again: a file is imported whole or not at all"}
           </h2>
           <table className="mt-1 w-full">
             <thead className="text-left text-[12px] text-quiet">

@@ -1,0 +1,63 @@
+package server_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/demo"
+	"dogbane/internal/server"
+	"dogbane/internal/store"
+	"dogbane/internal/store/storetest"
+
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"testing/fstest"
+)
+
+// A thousand pieces changed together among 100,000 products, beside one piece, which is the baseline.
+func BenchmarkChangesTogether(b *testing.B) {
+	s := storetest.Open(b)
+	book := demo.Book(100_000)
+	require.NoError(b, s.Create(b.Context(), book, "bench", present))
+	require.NoError(b, s.AddPerson(b.Context(), store.Person{Name: "me", Role: store.Manager, Active: true, Password: store.HashPassword("a long password"), Created: present}))
+	live, err := store.OpenLive(b.Context(), s)
+	require.NoError(b, err)
+	web := httptest.NewServer(server.New(s, live, func() time.Time { return present }).Handler(fstest.MapFS{}))
+	defer web.Close()
+	jar, err := cookiejar.New(nil)
+	require.NoError(b, err)
+	client := &http.Client{Jar: jar}
+	send := func(method, path string, body any, into any) {
+		data, err := json.Marshal(body)
+		require.NoError(b, err)
+		req, err := http.NewRequestWithContext(b.Context(), method, web.URL+path, bytes.NewReader(data))
+		require.NoError(b, err)
+		req.Header.Set("Content-Type", "application/json")
+		resp, err := client.Do(req)
+		require.NoError(b, err)
+		defer resp.Body.Close()
+		require.Equal(b, http.StatusOK, resp.StatusCode)
+		if into != nil {
+			require.NoError(b, json.NewDecoder(resp.Body).Decode(into))
+		}
+	}
+	send("POST", "/api/session", map[string]string{"name": "me", "password": "a long password"}, nil)
+	for _, n := range []int{1, 1000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for i := range b.N {
+				var changes []any
+				for k := range n {
+					sku := fmt.Sprintf("BENCH-%d-%d-%d-%d", n, b.N, i, k)
+					changes = append(changes, map[string]any{"kind": "products", "code": sku, "doc": map[string]any{"sku": sku, "list": "5.00"}})
+				}
+				send("POST", "/api/edit", map[string]any{"changes": changes}, nil)
+			}
+		})
+	}
+}
