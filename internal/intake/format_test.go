@@ -142,9 +142,8 @@ func TestNumbersReadAsTheyWereWritten(t *testing.T) {
 		if decimal == Comma {
 			mark, marks = ",", []string{"", ".", "'", " ", "\u202f"}
 		}
-		text := group(whole, marks[rng.IntN(len(marks))]) + mark + decimals
-		text = []string{"%s", "€ %s", "%s €", "EUR %s", "%s EUR", " %s ", "%s kr"}[rng.IntN(7)]
-		written := fmt.Sprintf(text, group(whole, marks[rng.IntN(len(marks))])+mark+decimals)
+		around := []string{"%s", "€ %s", "%s €", "EUR %s", "%s EUR", " %s ", "%s kr"}[rng.IntN(7)]
+		written := fmt.Sprintf(around, group(whole, marks[rng.IntN(len(marks))])+mark+decimals)
 		f := Format{Decimal: decimal}
 		n, err := f.number(written, "EUR")
 		require.NoError(t, err, written)
