@@ -14,11 +14,15 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// The worked examples of testdata hold.
+// The worked examples of testdata hold; testdata/baskets are random books answered by an independent reading.
 func TestWorkedExamples(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.json")
 	require.NoError(t, err)
+	baskets, err := filepath.Glob("testdata/baskets/*.json")
+	require.NoError(t, err)
 	require.NotEmpty(t, files)
+	require.NotEmpty(t, baskets)
+	files = append(files, baskets...)
 	for _, file := range files {
 		t.Run(filepath.Base(file), func(t *testing.T) {
 			data, err := os.ReadFile(file)

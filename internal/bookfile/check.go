@@ -7,6 +7,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/pricing/flags"
 )
 
@@ -60,9 +61,10 @@ func (f *CheckFile) Run() ([]Difference, error) {
 		return nil, f.bookErrs
 	}
 	engine := pricing.Compile(f.book)
+	baskets := basket.Compile(engine)
 	var diffs []Difference
 	for _, x := range f.expect {
-		found, err := runOne(engine, x)
+		found, err := runOne(engine, baskets, x)
 		if err != nil {
 			return diffs, err
 		}
@@ -71,16 +73,30 @@ func (f *CheckFile) Run() ([]Difference, error) {
 	return diffs, nil
 }
 
-// Ask answers the price questions of the file's ask list: {"price": {...}} or the question itself.
-func (f *CheckFile) Ask() ([]*PriceAnswer, error) {
+// Ask answers the questions of the file's ask list that ask for prices: {"price": {...}} or such a question itself, each
+// with a PriceAnswer, and {"basket": {...}}, each with a BasketAnswer.
+func (f *CheckFile) Ask() ([]any, error) {
 	if len(f.bookErrs) > 0 {
 		return nil, f.bookErrs
 	}
-	engine, answers := pricing.Compile(f.book), []*PriceAnswer{}
+	engine, answers := pricing.Compile(f.book), []any{}
+	baskets := basket.Compile(engine)
 	for _, x := range f.ask {
 		switch {
 		case x.has("basket"):
-			return nil, fmt.Errorf("%s: baskets are not answered yet", x.path())
+			x.object("basket")
+			x = x.child("basket")
+			q := x.basketQuestion()
+			if err := x.r.err(); err != nil {
+				return nil, err
+			}
+			q.Explain = true
+			a, err := baskets.Price(q)
+			if err != nil {
+				return nil, fmt.Errorf("%s.%w", x.path(), err)
+			}
+			answers = append(answers, BasketAnswerOf(a))
+			continue
 		case x.has("flags"):
 			continue
 		case x.has("price"):
@@ -186,10 +202,11 @@ func (x *Expectation) OfPrice() bool { return x.node.has("price") }
 func (x *Expectation) Run(engine *pricing.Engine) ([]Difference, error) {
 	n := *x.node
 	n.r = &reader{}
-	return runOne(engine, &n)
+	return runOne(engine, nil, &n)
 }
 
-func runOne(engine *pricing.Engine, x *node) ([]Difference, error) {
+// runOne compiles the offers where an expectation needs them and baskets is nil.
+func runOne(engine *pricing.Engine, baskets *basket.Engine, x *node) ([]Difference, error) {
 	switch {
 	case x.has("price"):
 		x.object("price", "is")
@@ -215,7 +232,20 @@ func runOne(engine *pricing.Engine, x *node) ([]Difference, error) {
 		}
 		return compareFlags(x, found), nil
 	case x.has("basket"):
-		return nil, fmt.Errorf("%s: baskets are not answered yet", x.child("basket").path())
+		x.object("basket", "is")
+		q := x.child("basket").basketQuestion()
+		is := x.need("is")
+		if err := x.r.err(); err != nil {
+			return nil, err
+		}
+		if baskets == nil {
+			baskets = basket.Compile(engine)
+		}
+		answer, err := baskets.Price(q)
+		if err != nil {
+			return nil, fmt.Errorf("%s.%w", x.child("basket").path(), err)
+		}
+		return is.compare(plainJSON(BasketAnswerOf(answer))), nil
 	}
 	x.fail("must have one of price, basket, flags and book")
 	return nil, x.r.err()

@@ -108,16 +108,23 @@ func TestRoundingOfGreatNumbers(t *testing.T) {
 // The seat example that is printed with Hamilton's method in textbooks of apportionment: 47000, 16000, 15900, 12000,
 // 6000 and 3100 votes over 10 seats give 5, 2, 1, 1, 1, 0.
 func TestSpreadLargestRemainder(t *testing.T) {
-	require.Equal(t, []int64{5, 2, 1, 1, 1, 0}, Spread(10, []int64{47000, 16000, 15900, 12000, 6000, 3100}))
-	require.Equal(t, []int64{34, 33, 33}, Spread(100, []int64{1, 1, 1}))
-	require.Equal(t, []int64{1, 1, 0}, Spread(2, []int64{0, 0, 0}))
+	require.Equal(t, []int64{5, 2, 1, 1, 1, 0}, Spread(10, rats(47000, 16000, 15900, 12000, 6000, 3100)))
+	require.Equal(t, []int64{34, 33, 33}, Spread(100, rats(1, 1, 1)))
+	require.Equal(t, []int64{1, 1, 0}, Spread(2, rats(0, 0, 0)))
 	require.Empty(t, Spread(5, nil))
+}
+
+func rats(ns ...int64) (rs []Rat) {
+	for _, n := range ns {
+		rs = append(rs, Int(n))
+	}
+	return rs
 }
 
 func FuzzSpreadMakesTheWhole(f *testing.F) {
 	f.Add(int64(70), int64(80), int64(80), int64(80), int64(0))
 	f.Fuzz(func(t *testing.T, whole, a, b, c, d int64) {
-		weights := []int64{a & (1<<40 - 1), b & (1<<40 - 1), c & (1<<40 - 1), d & (1<<40 - 1)}
+		weights := rats(a&(1<<40-1), b&(1<<40-1), c&(1<<40-1), d&(1<<40-1))
 		whole &= 1<<40 - 1
 		var sum int64
 		for _, part := range Spread(whole, weights) {

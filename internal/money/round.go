@@ -3,6 +3,7 @@ package money
 import (
 	"math/big"
 	"math/bits"
+	"slices"
 	"strings"
 )
 
@@ -159,39 +160,33 @@ func FromMinor(n int64, digits int) Rat { return Rat{n: n, d: pow10[digits]} }
 // Spread divides whole among the weights by largest remainder (Hamilton's method): every part is the exact share
 // rounded down, and the units left over go to the largest remainders, ties to the earlier part. The parts always sum
 // to whole. Weights must not be negative; where all are 0, the first parts get the units.
-func Spread(whole int64, weights []int64) []int64 {
+func Spread(whole int64, weights []Rat) []int64 {
 	parts := make([]int64, len(weights))
 	if len(weights) == 0 {
 		return parts
 	}
-	sum := new(big.Int)
+	sum := Int(0)
 	for _, w := range weights {
-		sum.Add(sum, big.NewInt(w))
+		sum = sum.Add(w)
 	}
-	if sum.Sign() == 0 {
-		weights = append([]int64(nil), weights...)
-		for i := range weights {
-			weights[i] = 1
-		}
-		sum.SetInt64(int64(len(weights)))
+	equal := sum.Sign() == 0
+	if equal {
+		sum = Int(int64(len(weights)))
 	}
 	left := whole
-	rest := make([]*big.Int, len(weights))
+	rest, order := make([]Rat, len(weights)), make([]int, len(weights))
 	for i, w := range weights {
-		share := new(big.Int).Mul(big.NewInt(whole), big.NewInt(w))
-		q, r := new(big.Int).DivMod(share, sum, new(big.Int))
-		parts[i], rest[i] = q.Int64(), r
+		if equal {
+			w = Int(1)
+		}
+		share := Int(whole).Mul(w).Div(sum)
+		parts[i], _ = share.Minor(0, Down) // at most whole
+		rest[i], order[i] = share.Sub(Int(parts[i])), i
 		left -= parts[i]
 	}
-	for ; left > 0; left-- {
-		best := -1
-		for i, r := range rest {
-			if r != nil && (best < 0 || r.Cmp(rest[best]) > 0) {
-				best = i
-			}
-		}
-		parts[best]++
-		rest[best] = nil
+	slices.SortStableFunc(order, func(i, j int) int { return rest[j].Cmp(rest[i]) })
+	for _, i := range order[:left] {
+		parts[i]++
 	}
 	return parts
 }

@@ -38,16 +38,9 @@ func (v *view) count(s *state, r *rule) (money.Rat, bool) {
 	case "term":
 		return money.Int(int64(s.term)), true
 	case "days":
-		return money.Int(1), true
+		return money.Int(int64(max(s.days, 1))), true
 	}
-	units := s.quantity
-	if r.counting.Method == Graduated {
-		units = s.unit
-	}
-	if r.counting.Count == "where" && !r.counted.Has(s.product) {
-		units = 0
-	}
-	total, known := v.measure(r, s.product, units)
+	total, known := v.countNow(s, r)
 	if r.HistoryDays == 0 {
 		return total, known
 	}
@@ -66,6 +59,29 @@ func (v *view) count(s *state, r *rule) (money.Rat, bool) {
 		}
 	}
 	return total, known
+}
+
+// countNow is count without what was bought before.
+func (v *view) countNow(s *state, r *rule) (total money.Rat, known bool) {
+	if s.line != nil && r.counting.Count != "line" {
+		for _, l := range v.lines {
+			if !l.counts || !v.counts(s, r, l.product) {
+				continue
+			}
+			if more, ok := v.measure(r, l.product, l.Quantity); ok {
+				total, known = total.Add(more), true
+			}
+		}
+		return total, known
+	}
+	units := s.quantity
+	if r.counting.Method == Graduated {
+		units = s.unit
+	}
+	if r.counting.Count == "where" && !r.counted.Has(s.product) {
+		units = 0
+	}
+	return v.measure(r, s.product, units)
 }
 
 // counts reports whether units of product p count for the breaks of a rule on the line's product.
@@ -101,15 +117,13 @@ func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
 }
 
 // boughtAlone is the price of one unit after the catalog layer, for one day or one month, as a question for that one unit
-// finds it; none where the channel does not list the product.
+// finds it; the channel need not list the product.
 func (v *view) boughtAlone(p int32) opt {
+	v = v.single()
 	if o, done := v.alone[p]; done {
 		return o
 	}
 	s := state{product: p, quantity: 1, unit: 1, term: 1}
-	if v.listed != nil && !v.listed.Has(p) {
-		return opt{}
-	}
 	if v.uncut(func() { v.run(&s, 1) }) {
 		if v.alone == nil {
 			v.alone = map[int32]opt{}

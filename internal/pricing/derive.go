@@ -31,10 +31,10 @@ func (v *view) derived(s *state, r *rule, d *Derive) opt {
 	return some(price)
 }
 
-// source is what a derived price is a percent of, where the question is about one product alone.
+// source is what a derived price is a percent of.
 func (v *view) source(d *Derive) opt {
 	if d.From == Basket {
-		return v.ownedBasket(d)
+		return v.wholeBasket(d)
 	}
 	p, exists := v.index.number(d.From)
 	if !exists {
@@ -43,8 +43,24 @@ func (v *view) source(d *Derive) opt {
 	if d.Basis == "list" {
 		return v.listPrice(p)
 	}
-	net := v.net(p)
-	if d.Basis == "subtotal" && d.Counts != "basket" && net.ok {
+	if d.Basis != "subtotal" {
+		return v.net(p)
+	}
+	sum := money.Int(0)
+	counted := false
+	add := func(o opt, times int) {
+		if o.ok {
+			sum, counted = sum.Add(o.v.Mul(money.Int(int64(times)))), true
+		}
+	}
+	if d.Counts != "owned" && v.holds(p) {
+		lines := v.linesOf(p)
+		if !lines.ok {
+			return lines
+		}
+		add(lines, 1)
+	}
+	if d.Counts != "basket" {
 		owned := 0
 		for _, h := range v.history { // of any age
 			if h.SKU == d.From {
@@ -52,29 +68,50 @@ func (v *view) source(d *Derive) opt {
 			}
 		}
 		if owned > 0 {
-			net.v = net.v.Mul(money.Int(int64(owned)))
+			net := v.single().net(p)
+			if !net.ok && !counted {
+				return net
+			}
+			add(net, owned)
 		}
 	}
-	return net
+	if !counted {
+		return v.single().net(p)
+	}
+	return some(sum)
 }
 
-// ownedBasket is what the goods of earlier purchases sum to, where they count: nothing else is in the basket. Goods whose
-// price is itself derived from the basket are left out.
-func (v *view) ownedBasket(d *Derive) opt {
+// wholeBasket is what the goods in the basket, and those of earlier purchases, sum to, as the derived price counts them.
+// Goods whose price is itself derived from the basket are left out.
+func (v *view) wholeBasket(d *Derive) opt {
 	sum := some(money.Int(0))
-	if d.Counts == "basket" {
-		return sum
+	// take adds a product's price, times over; false where it closes a circle.
+	take := func(p int32, price func(int32) opt, times int) bool {
+		if v.fromBasket(p) {
+			return true
+		}
+		inCircle := slices.Contains(v.path, p)
+		if o := price(p); o.ok {
+			sum.v = sum.v.Add(o.v.Mul(money.Int(int64(times))))
+		}
+		return !inCircle
 	}
-	for _, h := range v.history {
-		p, exists := v.index.number(h.SKU)
-		if !exists || v.fromBasket(p) {
-			continue
+	if d.Counts != "owned" && v.basket != nil {
+		seen := map[int32]bool{}
+		for _, l := range v.lines {
+			if l.counts && !seen[l.product] {
+				seen[l.product] = true
+				if !take(l.product, v.linesOf, 1) {
+					return opt{}
+				}
+			}
 		}
-		if slices.Contains(v.path, p) {
-			return v.net(p) // closes a circle
-		}
-		if net := v.net(p); net.ok {
-			sum.v = sum.v.Add(net.v.Mul(money.Int(int64(h.Quantity))))
+	}
+	if d.Counts != "basket" {
+		for _, h := range v.history {
+			if p, exists := v.index.number(h.SKU); exists && !take(p, v.single().net, h.Quantity) {
+				return opt{}
+			}
 		}
 	}
 	return sum
@@ -101,10 +138,15 @@ func (r *rule) derivesFrom(source string) bool {
 // noCut says that no circle was closed.
 const noCut = math.MaxInt
 
-// net is the price of one unit of a product after the layers, for one day or one month, as a question for that one unit
-// answers it. There is none where the product's own price is being worked out already: the rule that asks would close a
+// net is the price of one unit of a product after the layers, for one day or one month, at the question's moment: of its
+// first unit in the basket, or as a question for that one unit answers it. There is none where the product's own price is being worked out already: the rule that asks would close a
 // circle, and is no candidate.
 func (v *view) net(p int32) opt {
+	v = v.asked()
+	line := v.firstLine(p)
+	if line == nil {
+		v = v.single()
+	}
 	if i := slices.Index(v.path, p); i >= 0 {
 		v.cut = min(v.cut, i)
 		return opt{}
@@ -113,6 +155,9 @@ func (v *view) net(p int32) opt {
 		return o
 	}
 	s := state{product: p, quantity: 1, unit: 1, term: 1}
+	if line != nil {
+		s = line.state(1)
+	}
 	if v.uncut(func() { v.unit(&s) }) {
 		if v.nets == nil {
 			v.nets = map[int32]opt{}
@@ -133,11 +178,12 @@ func (v *view) uncut(work func()) bool {
 	return whole
 }
 
-// unit works out one unit's price after all layers: none for a product that the channel does not list.
+// sells reports whether the channel lists a product: one that it does not has no price there, but others may take theirs
+// from it.
+func (v *view) sells(p int32) bool { return v.listed == nil || v.listed.Has(p) }
+
+// unit works out one unit's price after all layers.
 func (v *view) unit(s *state) {
-	if v.listed != nil && !v.listed.Has(s.product) {
-		return
-	}
 	v.path = append(v.path, s.product)
 	v.run(s, v.lastLayer())
 	v.path = v.path[:len(v.path)-1]

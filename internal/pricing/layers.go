@@ -10,9 +10,11 @@ import (
 // state is the price of one unit on its way through the layers.
 type state struct {
 	product  int32
-	quantity int // of the line
-	unit     int // which unit of the line, from 1: graduated breaks look at it
-	term     int // months
+	quantity int         // of the line
+	unit     int         // which unit of the line, from 1: graduated breaks look at it
+	term     int         // months
+	days     int         // of a hire; 0: none
+	line     *basketLine // nil: a product alone
 	list     opt
 	price    opt
 	catalog  opt // the price after the catalog layer

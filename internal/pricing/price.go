@@ -70,13 +70,13 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	}
 	a := &Answer{SKU: q.SKU, Currency: v.currency, Digits: v.digits, Quantity: v.quantity, List: v.listPrice(p).ptr(), Rules: []string{}}
 	total, priced := money.Int(0), true
-	for _, seg := range v.segments(p) {
+	for _, seg := range v.segments(&state{product: p, quantity: v.quantity, term: v.term}) {
 		trail := &Trail{List: a.List}
 		s := state{product: p, quantity: v.quantity, unit: seg.last, term: v.term, trail: trail}
-		for _, o := range chosen {
-			s.options = append(s.options, optionPrice{o, v.bookAmount(&o.Price)})
+		s.options = v.chosen(chosen)
+		if v.sells(p) {
+			v.unit(&s)
 		}
-		v.unit(&s)
 		portion := Portion{Quantity: seg.units, Rules: []string{}}
 		for i := range trail.Steps {
 			trail.Steps[i].Margin = v.margin(p, v.toChannel(p, trail.Steps[i].After))
@@ -87,13 +87,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 			if a.Margin == nil {
 				a.Margin = v.margin(p, fin.price)
 			}
-			unit := fin.price
-			for _, o := range s.options {
-				if !o.price.ok {
-					continue
-				}
-				unit = unit.Add(money.Max(money.Int(0), v.toChannel(p, o.price.v)).Round(v.digits, v.settings.Rounding.Mode))
-			}
+			unit := fin.price.Add(v.optionSum(&s))
 			portion.Unit = &unit
 			total = total.Add(unit.Mul(money.Int(int64(seg.units))))
 			for _, r := range s.applied {
@@ -119,6 +113,25 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	return a, nil
 }
 
+// chosen are options as they enter the layers.
+func (v *view) chosen(options []Option) (prices []optionPrice) {
+	for _, o := range options {
+		prices = append(prices, optionPrice{o, v.bookAmount(&o.Price)})
+	}
+	return prices
+}
+
+// optionSum is what the options of a unit that went through the layers cost, finished.
+func (v *view) optionSum(s *state) money.Rat {
+	sum := money.Int(0)
+	for _, o := range s.options {
+		if o.price.ok {
+			sum = sum.Add(money.Max(money.Int(0), v.toChannel(s.product, o.price.v)).Round(v.digits, v.settings.Rounding.Mode))
+		}
+	}
+	return sum
+}
+
 // perUnit is the unit price, for one month where that is the unit, of a line whose finished units sum to total.
 func (v *view) perUnit(total money.Rat) money.Rat {
 	return total.Div(money.Int(int64(v.quantity))).Round(v.digits, v.settings.Rounding.Mode)
@@ -139,9 +152,9 @@ func (a *Answer) join(p Portion) {
 // segment is a run of units of a line that every graduated break treats alike; last is the last of them.
 type segment struct{ units, last int }
 
-// segments cuts the line of a product where graduated breaks begin.
-func (v *view) segments(p int32) []segment {
-	cuts := []int{v.quantity}
+// segments cuts a line where graduated breaks begin.
+func (v *view) segments(line *state) []segment {
+	p, cuts := line.product, []int{line.quantity}
 	for _, l := range v.active {
 		for _, r := range l {
 			if r.counting.Method != Graduated || !r.reach[0].Has(p) && !r.reach[1].Has(p) {
@@ -150,7 +163,7 @@ func (v *view) segments(p int32) []segment {
 			// What was bought before counts in front of the line's first unit.
 			before := int64(0)
 			if r.HistoryDays > 0 {
-				if counted, known := v.count(&state{product: p, quantity: v.quantity, term: v.term}, r); known {
+				if counted, known := v.count(line, r); known {
 					before, _ = counted.Minor(0, money.Down)
 				}
 			}
@@ -158,7 +171,7 @@ func (v *view) segments(p int32) []segment {
 				// Counts of a line are whole numbers: the unit before the break's first ends a segment.
 				first, ok := b.from.Minor(0, money.Up)
 				first -= before
-				if ok && first > 1 && first <= int64(v.quantity) {
+				if ok && first > 1 && first <= int64(line.quantity) {
 					cuts = append(cuts, int(first)-1)
 				}
 			}
@@ -198,25 +211,31 @@ type finished struct {
 	price money.Rat
 }
 
+// round brings a price of the layers to the channel's footing, ending and minor unit; it reports whether the ending
+// changed it.
+func (v *view) round(p int32, price money.Rat) (rounded money.Rat, ended bool) {
+	price = v.toChannel(p, price)
+	if v.channel != nil && v.channel.Ending != nil && !v.catalogOnly {
+		other := v.channel.Ending.Apply(price)
+		ended, price = !other.Equal(price), other
+	}
+	return price.Round(v.digits, v.settings.Rounding.Mode), ended
+}
+
 // finish makes the price shown of the price after the layers.
 func (v *view) finish(s *state) finished {
-	p, set := s.product, v.settings
+	p := s.product
 	f := finished{Finish: Finish{Raw: s.price.v}}
-	price := v.toChannel(p, s.price.v)
 	if v.bookTax != v.showTax && s.trail != nil {
 		factor := v.toChannel(p, money.Int(1))
 		f.TaxFactor = &factor
 	}
+	price, ended := v.round(p, s.price.v)
 	if v.catalogOnly {
-		f.price = price.Round(v.digits, set.Rounding.Mode)
+		f.price = price
 		return f
 	}
-	if v.channel != nil && v.channel.Ending != nil {
-		ended := v.channel.Ending.Apply(price)
-		f.Ending, price = !ended.Equal(price), ended
-	}
-	price = price.Round(v.digits, set.Rounding.Mode)
-	f.Rounded = price
+	f.Ending, f.Rounded = ended, price
 	guard := v.guard(p)
 	limit, outOfReach := v.limit(p, guard.MinMargin)
 	f.Lowest = limit.ptr()

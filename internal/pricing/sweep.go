@@ -601,7 +601,10 @@ func (v *view) unitPrice(p int32, see func(s *state)) (money.Rat, bool) {
 		v.nets = nil // a source that is the line itself stands there in that quantity, so what others found does not hold
 	}
 	total := money.Int(0)
-	for _, seg := range v.segments(p) {
+	if !v.sells(p) {
+		return total, false
+	}
+	for _, seg := range v.segments(&state{product: p, quantity: v.quantity, term: v.term}) {
 		s := state{product: p, quantity: v.quantity, unit: seg.last, term: v.term}
 		v.unit(&s)
 		if !s.price.ok {
@@ -874,7 +877,7 @@ func (sw *Sweep) Ties() []Tie {
 		ties = append(ties, Tie{winner.Rule, other.Rule, p, won, lost})
 	}
 	suspects.Each(func(p int32) bool {
-		if v.listed == nil || v.listed.Has(p) {
+		if v.sells(p) {
 			own.unitPrice(p, nil)
 		}
 		return true

@@ -60,6 +60,7 @@ type Miss struct {
 // Finish is how the price after the layers became the price shown.
 type Finish struct {
 	Raw         money.Rat  // the price after the layers, on the book's footing
+	ByHand      *money.Rat // what was taken off it by hand before
 	TaxFactor   *money.Rat // what converted it to the channel's footing
 	Ending      bool       // the channel's ending changed it
 	Rounded     money.Rat  // rounded to the minor unit

@@ -28,14 +28,21 @@ type view struct {
 	bookTax     bool      // the book's prices include tax
 	showTax     bool      // the channel's do
 	catalogOnly bool      // the price after the catalog layer is asked for, without ending and guard
+	with        map[string]bool
 	blocked     []Reason  // why each rule takes no part, whatever the product
 	active      [][]*rule // by layer: the rules that take part
 
 	nets  map[int32]opt // prices of other products that prices were derived from
-	path  []int32       // the products whose prices are being worked out
-	cut   int           // the place in path of the outermost product at which a circle was closed; noCut: none was
 	alone map[int32]opt // prices after the catalog layer at quantity 1
-	onTie func(winner, other *rule, p int32, won, lost money.Rat)
+	*workings
+	*basket // nil: a product is asked for alone
+	onTie   func(winner, other *rule, p int32, won, lost money.Rat)
+}
+
+// workings are shared by the views of one question while it is answered.
+type workings struct {
+	path []int32 // the products whose prices are being worked out
+	cut  int     // the place in path of the outermost product at which a circle was closed; noCut: none was
 }
 
 // opt is a number that may be missing.
@@ -57,7 +64,7 @@ func (o opt) ptr() *money.Rat {
 // look resolves a viewpoint.
 func (e *Engine) look(vp Viewpoint) (*view, error) {
 	s := e.settings
-	v := &view{Engine: e, at: vp.At, cut: noCut, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
+	v := &view{Engine: e, at: vp.At, workings: &workings{cut: noCut}, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
 		currency: s.Currency, bookTax: s.PricesIncludeTax, showTax: s.PricesIncludeTax}
 	if vp.Quantity < 0 || vp.Quantity > MaxQuantity {
 		return nil, &QuestionError{"quantity", fmt.Sprintf("must be from 1 to %d", MaxQuantity)}
@@ -105,29 +112,38 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 		v.rate, v.rated = money.Int(1), true
 	}
 	v.rate = v.rate.Reduce()
-	with := map[string]bool{}
+	v.with = map[string]bool{}
 	for _, code := range vp.With {
 		if !e.codes[code] {
 			return nil, unknown("with", "rule or campaign", code)
 		}
-		with[code] = true
+		v.with[code] = true
 	}
-	v.blocked = make([]Reason, len(e.rules))
-	v.active = make([][]*rule, len(e.layers))
+	blocked := make([]Reason, len(e.rules))
 	for i := range e.layers {
 		for _, r := range e.layers[i].rules {
-			if v.blocked[r.ordinal] = v.bars(r, with); v.blocked[r.ordinal] == "" {
+			blocked[r.ordinal] = v.bars(r.Rule, r.campaign, v.at, v.at)
+		}
+	}
+	v.block(blocked)
+	return v, nil
+}
+
+// block sets which rules take part.
+func (v *view) block(reasons []Reason) {
+	v.blocked, v.active = reasons, make([][]*rule, len(v.layers))
+	for i := range v.layers {
+		for _, r := range v.layers[i].rules {
+			if reasons[r.ordinal] == "" {
 				v.active[i] = append(v.active[i], r)
 			}
 		}
 	}
-	return v, nil
 }
 
-// bars is the first reason that keeps a rule from taking part at all, or "".
-func (v *view) bars(r *rule, with map[string]bool) Reason {
-	c := r.campaign
-	if r.Status != On && !with[r.Code] || c != nil && c.Status != On && !with[c.Code] {
+// bars is the first reason that keeps a rule, within its campaign, from taking part at all, or "".
+func (v *view) bars(r *Rule, c *Campaign, at, clock Moment) Reason {
+	if r.Status != On && !v.with[r.Code] || c != nil && c.Status != On && !v.with[c.Code] {
 		return SwitchedOff
 	}
 	if r.Currency != "" && r.Currency != v.currency {
@@ -140,9 +156,9 @@ func (v *view) bars(r *rule, with map[string]bool) Reason {
 		return OtherAudience
 	}
 	// The order of the reasons holds for rule and campaign together: not yet, ended, hours.
-	reason := r.Window.test(v.at)
+	reason := r.Window.test(at, clock)
 	if c != nil {
-		switch other := c.Window.test(v.at); {
+		switch other := c.Window.test(at, clock); {
 		case reason == NotYet || other == NotYet:
 			return NotYet
 		case reason == Ended || other == Ended:
@@ -161,7 +177,7 @@ func (v *view) inChannels(codes []string) bool {
 // own is the view for another goroutine.
 func (v *view) own() *view {
 	c := *v
-	c.nets, c.path, c.cut, c.alone, c.onTie = nil, nil, noCut, nil, nil
+	c.nets, c.workings, c.alone, c.onTie = nil, &workings{cut: noCut}, nil, nil
 	return &c
 }
 

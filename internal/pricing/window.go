@@ -26,7 +26,9 @@ type Yearly struct{ From, To MonthDay }
 type MonthDay int16
 
 // openness of a window: the reasons are told apart in the trail.
-func (w *Window) test(at Moment) Reason {
+//
+// at is the moment itself; hours, and the days they belong to, are tested at clock, which differs for a day of a hire only.
+func (w *Window) test(at, clock Moment) Reason {
 	if w == nil {
 		return ""
 	}
@@ -35,18 +37,18 @@ func (w *Window) test(at Moment) Reason {
 		return NotYet
 	case w.To != nil && at >= *w.To:
 		return Ended
-	case !w.recurs(at):
+	case !w.recurs(at, clock):
 		return OutsideHours
 	}
 	return ""
 }
 
 // Open reports whether the window is open at the moment.
-func (w *Window) Open(at Moment) bool { return w.test(at) == "" }
+func (w *Window) Open(at Moment) bool { return w.test(at, at) == "" }
 
 // recurs tests the repeating parts of the window.
-func (w *Window) recurs(at Moment) bool {
-	day, second := at.day()
+func (w *Window) recurs(at, clock Moment) bool {
+	day, second := clock.day()
 	if w.Hours != nil {
 		switch h := w.Hours; {
 		case h.From < h.To && (second < h.From || second >= h.To):

@@ -56,7 +56,7 @@ func TestWindow(t *testing.T) {
 		{"yearly span over", &Window{Yearly: &Yearly{From: 301, To: 516}}, "2027-05-16T00:00", OutsideHours},
 		{"yearly span past new year", &Window{Yearly: &Yearly{From: 1220, To: 107}}, "2027-01-06T12:00", ""},
 	} {
-		require.Equal(t, tc.want, tc.window.test(at(t, tc.at)), tc.name)
+		require.Equal(t, tc.want, tc.window.test(at(t, tc.at), at(t, tc.at)), tc.name)
 	}
 }
 

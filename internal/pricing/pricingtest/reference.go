@@ -40,6 +40,9 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 	digits, _ := money.Digits(r.currency)
 	r.digits = digits
 	p := r.product(q.SKU)
+	if !r.listed(p) {
+		return Result{}
+	}
 	total := new(big.Rat)
 	res := Result{}
 	for k := 1; k <= r.quantity; k++ {
@@ -233,9 +236,6 @@ type way struct {
 
 func (r *reference) unit(p *pricing.Product, line, k, term int, options []string) *way {
 	w := &way{p: p, line: line, k: k, term: term}
-	if !r.listed(p) {
-		return w
-	}
 	r.asking = append(r.asking, p.SKU)
 	w.list = r.listOf(p)
 	w.price = w.list
@@ -618,9 +618,6 @@ func (r *reference) measure(p *pricing.Product, units int, how string) *big.Rat 
 	case "quantity":
 		return n
 	case "spend":
-		if !r.listed(p) {
-			return nil
-		}
 		alone := &way{p: p, line: 1, k: 1, term: 1, list: r.listOf(p)}
 		alone.price = alone.list
 		r.layer(alone, r.book.Settings.Layers[0])

@@ -1,0 +1,194 @@
+package bookfile
+
+import (
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
+)
+
+func (n *node) basketQuestion() (q basket.Question) {
+	keys := []string{"lines", "codes", "shipping", "used", "explain"}
+	for _, key := range viewpointKeys {
+		if key != "quantity" && key != "term" {
+			keys = append(keys, key)
+		}
+	}
+	if n.object(keys...) == nil {
+		return q
+	}
+	q.Viewpoint = n.viewpoint()
+	if lines := n.need("lines"); lines != nil {
+		for _, l := range lines.items() {
+			q.Lines = append(q.Lines, l.line())
+		}
+	}
+	q.Codes, q.Shipping, q.Explain = n.may("codes").texts(), n.may("shipping").amountPtr(), n.may("explain").truth(false)
+	if used := n.may("used"); used != nil {
+		q.Used = map[string]basket.Used{}
+		for _, u := range used.entries() {
+			if u.object("total", "customer", "codes") == nil {
+				continue
+			}
+			one := basket.Used{Uses: u.uses(), Codes: map[string]basket.Uses{}}
+			if codes := u.may("codes"); codes != nil {
+				for _, c := range codes.entries() {
+					if c.object("total", "customer") != nil {
+						one.Codes[c.key] = c.uses()
+					}
+				}
+			}
+			q.Used[u.key] = one
+		}
+	}
+	return q
+}
+
+func (n *node) line() (l pricing.Line) {
+	if n.object("sku", "quantity", "options", "term", "hire", "byHand") == nil {
+		return l
+	}
+	if sku := n.need("sku"); sku != nil {
+		l.SKU = sku.word()
+	}
+	l.Quantity, l.Term = n.may("quantity").whole(1, 1), n.may("term").whole(0, 1)
+	l.Options = n.may("options").texts()
+	if h := n.may("hire"); h != nil && h.object("from", "to") != nil {
+		l.Hire = &pricing.Hire{}
+		if from := h.need("from"); from != nil {
+			l.Hire.From, _ = from.moment()
+		}
+		if to := h.need("to"); to != nil {
+			l.Hire.To, _ = to.moment()
+		}
+	}
+	if b := n.may("byHand"); b != nil && b.object("percentOff", "amountOff") != nil {
+		if b.has("percentOff") == b.has("amountOff") {
+			b.fail("must have one of percentOff and amountOff")
+		}
+		l.ByHand = &pricing.ByHand{PercentOff: b.may("percentOff").percentPtr(), AmountOff: b.may("amountOff").amountPtr()}
+	}
+	return l
+}
+
+func (n *node) uses() basket.Uses {
+	return basket.Uses{Total: n.may("total").whole(0, 0), Customer: n.may("customer").whole(0, 0)}
+}
+
+// BasketAnswer is a basket's answer as JSON. Amounts are decimal texts in Currency, on the channel's footing.
+type BasketAnswer struct {
+	Currency string         `json:"currency"`
+	Lines    []BasketLine   `json:"lines"`
+	Offers   []BasketOffer  `json:"offers" doc:"that applied, by rank"`
+	Exact    bool           `json:"exact" doc:"false: more offers compete than every order could be tried of"`
+	Subtotal string         `json:"subtotal" doc:"before offers"`
+	Off      string         `json:"off" doc:"by offers"`
+	Shipping *string        `json:"shipping" doc:"before offers"`
+	Total    string         `json:"total" doc:"subtotal less off, and shipping"`
+	Tax      []BasketTax    `json:"tax" doc:"by rate"`
+	Problems []Problem      `json:"problems"`
+	Missed   []BasketMissed `json:"missed,omitempty" doc:"offers that did not apply"`
+}
+
+// BasketLine is a line's price.
+type BasketLine struct {
+	SKU      string          `json:"sku"`
+	Quantity int             `json:"quantity"`
+	List     *string         `json:"list" doc:"of one unit, day or month"`
+	Unit     *string         `json:"unit" doc:"of one unit in all, before offers"`
+	Total    *string         `json:"total" doc:"after offers"`
+	Portions []BasketPortion `json:"portions" doc:"units that come out alike"`
+}
+
+// BasketPortion is neighbouring units of a line that come out alike.
+type BasketPortion struct {
+	Quantity int         `json:"quantity"`
+	Unit     string      `json:"unit"`
+	Rules    []string    `json:"rules"`
+	Days     []BasketDay `json:"days,omitempty"`
+}
+
+// BasketDay is how so many days of a hire, or a unit that is not hired, came to their price.
+type BasketDay struct {
+	Days  int    `json:"days"`
+	Trail *Trail `json:"trail"`
+}
+
+// BasketOffer is an offer that applied.
+type BasketOffer struct {
+	Rule         string        `json:"rule"`
+	Off          string        `json:"off"`
+	Shipping     *string       `json:"shipping,omitempty" doc:"the part of off taken from the shipping"`
+	Applications int           `json:"applications"`
+	Needed       []BasketShare `json:"needed" doc:"units that filled needs, by line"`
+	Rewarded     []BasketShare `json:"rewarded" doc:"units that were reduced, by line"`
+}
+
+// BasketShare is units of one line.
+type BasketShare struct {
+	Line  int     `json:"line" doc:"from 0"`
+	Units int     `json:"units"`
+	Off   *string `json:"off,omitempty"`
+}
+
+// BasketTax is the tax at one rate.
+type BasketTax struct {
+	Percent string `json:"percent"`
+	Of      string `json:"of" doc:"what is paid at that rate, shipping included"`
+	Amount  string `json:"amount" doc:"contained in it, or on top where prices are without tax"`
+}
+
+// BasketMissed is an offer that did not apply.
+type BasketMissed struct {
+	Rule   string `json:"rule"`
+	Reason string `json:"reason"`
+	By     string `json:"by,omitempty" doc:"the offer that took its units, or ended the layer"`
+}
+
+// Problem is something wrong with a question that is answered all the same.
+type Problem struct {
+	Path    string `json:"path"`
+	Problem string `json:"problem"`
+}
+
+// BasketAnswerOf writes a basket's answer.
+func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
+	text := func(r money.Rat) string { return r.Fixed(a.Digits) }
+	fixed := func(r *money.Rat) *string { return mapped(r, text) }
+	out := &BasketAnswer{Currency: a.Currency, Lines: []BasketLine{}, Offers: []BasketOffer{}, Exact: a.Exact, Subtotal: text(a.Subtotal), Off: text(a.Off),
+		Shipping: fixed(a.Shipping), Total: text(a.Total), Tax: []BasketTax{}, Problems: []Problem{}}
+	for i := range a.Lines {
+		l := &a.Lines[i]
+		line := BasketLine{SKU: l.SKU, Quantity: l.Quantity, List: fixed(l.List), Unit: fixed(l.Unit), Total: fixed(l.Total), Portions: []BasketPortion{}}
+		for _, r := range l.Runs {
+			portion := BasketPortion{Quantity: r.Units, Unit: text(r.Price), Rules: r.Rules}
+			for j := range r.Days {
+				portion.Days = append(portion.Days, BasketDay{r.Days[j].Days, trail(&r.Days[j].Trail, a.Digits)})
+			}
+			line.Portions = append(line.Portions, portion)
+		}
+		out.Lines = append(out.Lines, line)
+	}
+	for _, o := range a.Offers {
+		offer := BasketOffer{Rule: o.Rule, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{}, Rewarded: []BasketShare{}}
+		if o.Shipping.Sign() > 0 {
+			offer.Shipping = fixed(&o.Shipping)
+		}
+		for _, s := range o.Needed {
+			offer.Needed = append(offer.Needed, BasketShare{Line: s.Line, Units: s.Units})
+		}
+		for _, s := range o.Rewarded {
+			offer.Rewarded = append(offer.Rewarded, BasketShare{Line: s.Line, Units: s.Units, Off: fixed(&s.Off)})
+		}
+		out.Offers = append(out.Offers, offer)
+	}
+	for _, t := range a.Tax {
+		out.Tax = append(out.Tax, BasketTax{t.Percent.String(), text(t.Of), text(t.Amount)})
+	}
+	for _, p := range a.Problems {
+		out.Problems = append(out.Problems, Problem(p))
+	}
+	for _, m := range a.Missed {
+		out.Missed = append(out.Missed, BasketMissed{m.Rule, string(m.Reason), m.By})
+	}
+	return out
+}
