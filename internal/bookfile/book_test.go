@@ -103,6 +103,51 @@ func TestErrorsHaveTheirPath(t *testing.T) {
 	}
 }
 
+// Every error of an offer is named at the path of its key.
+func TestErrorsOfOffersHaveTheirPath(t *testing.T) {
+	good := `{"needs":[{"id":"a","where":{"all":[]},"quantity":2},{"id":"s","where":{"all":[]},"same":"sku"}],"gives":[{"to":"a","units":1,"percentOff":"50"}]}`
+	for change, path := range map[[2]string]string{
+		{`"quantity":2`, `"quantity":0`}:                                                            "needs[0].quantity",
+		{`"id":"s"`, `"id":"a"`}:                                                                    "needs[1].id",
+		{`"id":"s"`, `"id":"basket"`}:                                                               "needs[1].id",
+		{`"to":"a"`, `"to":"z"`}:                                                                    "gives[0].to",
+		{`"units":1`, `"units":3`}:                                                                  "gives[0].units",
+		{`"units":1`, `"units":0`}:                                                                  "gives[0].units",
+		{`"units":1`, `"units":"all"`}:                                                              "gives[0].units",
+		{`"to":"a"`, `"to":"basket"`}:                                                               "gives[0].units",
+		{`"to":"a","units":1,"percentOff"`, `"to":"a","forTotal"`}:                                  "gives[0].forTotal",
+		{`"percentOff":"50"}`, `"percentOff":"50"},{"to":"needs","forTotal":"5"}`}:                  "gives[1].forTotal",
+		{`"percentOff":"50"`, `"amountOff":"5","of":"list"`}:                                        "gives[0].of",
+		{`"to":"a"`, `"to":"s","pick":"in-turn"`}:                                                   "gives[0].pick",
+		{`"to":"a","units":1`, `"to":"needs","pick":"in-turn"`}:                                     "gives[0].pick",
+		{`"to":"a"`, `"to":{"where":{"all":[]}},"pick":"in-turn"`}:                                  "gives[0].pick",
+		{`"to":"a","units":1,"percentOff":"50"}]`, `"to":"basket","percentOff":"5"}],"maxUnits":2`}: "maxUnits",
+		{`}]}`, `}],"maxUnits":0}`}:                                                                 "maxUnits",
+		{`}]}`, `}],"repeat":0}`}:                                                                   "repeat",
+		{`}]}`, `}],"stock":0}`}:                                                                    "stock",
+		{`}]}`, `}],"perCustomer":0}`}:                                                              "perCustomer",
+		{`}]}`, `}],"after":{"days":0}}`}:                                                           "after.days",
+		{`}]}`, `}],"codes":{"words":["clayday"]}}`}:                                                "codes.words[0]",
+		{`}]}`, `}],"codes":{"words":["CLAY DAY"]}}`}:                                               "codes.words[0]",
+		{`}]}`, `}],"codes":{"words":["CL"]}}`}:                                                     "codes.words[0]",
+		{`}]}`, `}],"codes":{}}`}:                                                                   "codes.words",
+		{`}]}`, `}],"codes":{"listed":true,"uses":0}}`}:                                             "codes.uses",
+		{`}]}`, `}],"codes":{"listed":true,"usesPerCustomer":0}}`}:                                  "codes.usesPerCustomer",
+		{`}]}`, `}],"codes":{"listed":true,"graceDays":-1}}`}:                                       "codes.graceDays",
+		{`[{"to":"a","units":1,"percentOff":"50"}]`, `[]`}:                                          "gives",
+		{`,"gives":[{"to":"a","units":1,"percentOff":"50"}]`, ``}:                                   "gives",
+	} {
+		require.Contains(t, good, change[0])
+		doc := `{` + settings + `,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` + strings.Replace(good, change[0], change[1], 1) + `}]}`
+		_, err := Decode([]byte(doc))
+		var errs Errors
+		require.ErrorAs(t, err, &errs, doc)
+		require.Equal(t, "rules[0].offer."+path, errs[0].Path, "%s\n%v", doc, errs)
+	}
+	_, err := Decode([]byte(`{` + settings + `,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` + good + `}]}`))
+	require.NoError(t, err)
+}
+
 // All errors are reported at once, each once.
 func TestAllErrorsAtOnce(t *testing.T) {
 	_, err := Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"QQQ","timeZone":"Mars/Base"},"products":[{"sku":""}],"rules":"none","extra":1}`))
@@ -131,8 +176,8 @@ const everything = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":
 "audience":{"groups":["trade"],"customers":["C"],"customerAttr":{"region":["north"]},"signedIn":true},"channels":["web"],"minQuantity":3,"currency":"GBP","hireMatch":"any","then":"end-layer","breaks":[{"from":"10.5","derive":{"from":"A","basis":"list","percent":"4","min":"1.00","max":"9.00","counts":"both"}}],
 "count":{"where":{"sku":"A"}},"measure":"spend","historyDays":90,"of":"cost:last","on":["base","work"],"ending":{"step":"0.5"},"maxOff":{"amount":"8.00"},"floor":{"margin":"10"},"mayRaise":true,"show":{"label":"L","as":"ordinary"},"liveTags":{"add":["z"]}},
 {"code":"L","layer":"tier","rank":3,"where":{"range":"r"},"ladder":"l"},
-{"code":"O","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"needs":[{"id":"a","where":{"sku":"A"},"quantity":2,"same":"sku"}],"spend":{"where":{"all":[]},"amount":"50.00","every":true},"after":{"where":{"all":[]},"days":30},
-"codes":{"words":["CLAYDAY"],"uses":100,"usesPerCustomer":1,"graceDays":2},"gives":[{"to":"a","units":1,"percentOff":"50","pick":"in-turn","of":"list"},{"to":{"where":{"tag":"x"}},"units":"all","each":"1.00"}],"repeat":1,"maxUnits":4,"maxOff":"100.00","skipReduced":true,"stock":80,"perCustomer":1}},
+{"code":"O","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"needs":[{"id":"a","where":{"sku":"A"},"quantity":2,"same":"sku"},{"id":"b","where":{"sku":"A"},"quantity":2}],"spend":{"where":{"all":[]},"amount":"50.00","every":true},"after":{"where":{"all":[]},"days":30},
+"codes":{"words":["CLAYDAY"],"listed":true,"uses":100,"usesPerCustomer":1,"graceDays":2},"gives":[{"to":"a","units":1,"percentOff":"50","pick":"dearest","of":"list"},{"to":"b","units":1,"amountOff":"1.00","pick":"in-turn"},{"to":{"where":{"tag":"x"}},"units":"all","each":"1.00"}],"repeat":1,"maxUnits":4,"maxOff":"100.00","skipReduced":true,"stock":80,"perCustomer":1}},
 {"code":"M","layer":"group","rank":1,"where":{"all":[]},"order":{"min":6,"multiple":6,"max":24,"perCustomer":48}}]}`
 
 // Encoding what was decoded gives a document that decodes to the same, and loses no key.

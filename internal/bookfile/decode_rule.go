@@ -2,6 +2,7 @@ package bookfile
 
 import (
 	"encoding/json"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -334,7 +335,7 @@ func (n *node) offer() *pricing.Offer {
 			need.ID = id.word()
 			if ids[need.ID] {
 				id.fail("is defined twice")
-			} else if slices.Contains([]string{"needs", "basket", "shipping"}, need.ID) {
+			} else if slices.Contains(giveWords, need.ID) {
 				id.fail("is a word of the format and cannot be an id")
 			}
 			ids[need.ID] = true
@@ -359,28 +360,47 @@ func (n *node) offer() *pricing.Offer {
 			o.After.Where = *a.where("where", false)
 		}
 	}
-	if c := n.may("codes"); c != nil && c.object("words", "uses", "usesPerCustomer", "graceDays") != nil {
-		o.Codes = &pricing.Codes{Uses: c.may("uses").wholePtr(0), UsesPerCustomer: c.may("usesPerCustomer").wholePtr(0), GraceDays: c.may("graceDays").wholePtr(0)}
-		if w := c.need("words"); w != nil {
-			o.Codes.Words = w.texts()
+	if c := n.may("codes"); c != nil && c.object("words", "listed", "uses", "usesPerCustomer", "graceDays") != nil {
+		o.Codes = &pricing.Codes{Listed: c.may("listed").truth(false), Uses: c.may("uses").wholePtr(1), UsesPerCustomer: c.may("usesPerCustomer").wholePtr(1), GraceDays: c.may("graceDays").wholePtr(0)}
+		words := c.may("words")
+		if !o.Codes.Listed {
+			words = c.need("words")
+		}
+		for _, w := range words.items() {
+			if word := w.word(); word != "" && !codeWord.MatchString(word) {
+				w.fail("must be 3 to 40 capital letters, digits and hyphens")
+			} else {
+				o.Codes.Words = append(o.Codes.Words, word)
+			}
 		}
 	}
 	if g := n.need("gives"); g != nil {
-		items := g.items()
-		if items != nil && len(items) == 0 {
-			g.fail("must hold at least one give")
+		items := []*node{g}
+		if _, one := g.value.(map[string]any); !one {
+			items = g.items()
+			if items != nil && len(items) == 0 {
+				g.fail("must hold at least one give")
+			}
 		}
 		for _, item := range items {
-			o.Gives = append(o.Gives, item.give(ids, len(items) == 1))
+			o.Gives = append(o.Gives, item.give(o.Needs, ids, len(items) == 1))
 		}
 	}
 	o.Repeat, o.MaxUnits = n.may("repeat").whole(0, 1), n.may("maxUnits").whole(0, 1)
 	o.MaxOff, o.SkipReduced = n.may("maxOff").amountPtr(), n.may("skipReduced").truth(false)
-	o.Stock, o.PerCustomer = n.may("stock").wholePtr(0), n.may("perCustomer").wholePtr(0)
+	o.Stock, o.PerCustomer = n.may("stock").wholePtr(1), n.may("perCustomer").wholePtr(1)
+	if o.MaxUnits > 0 && slices.ContainsFunc(o.Gives, func(g pricing.Give) bool { return slices.Contains(giveWords, g.To) && g.Where == nil }) {
+		n.child("maxUnits").fail("bounds units given to a need or to other goods; it does not go with \"needs\", \"basket\" or \"shipping\"")
+	}
 	return o
 }
 
-func (n *node) give(ids map[string]bool, only bool) (g pricing.Give) {
+// giveWords are what an offer gives to besides a need and other goods.
+var giveWords = []string{"needs", "basket", "shipping"}
+
+var codeWord = regexp.MustCompile(`^[A-Z0-9-]{3,40}$`)
+
+func (n *node) give(needs []pricing.Need, ids map[string]bool, only bool) (g pricing.Give) {
 	if n.object("to", "units", "percentOff", "amountOff", "each", "forTotal", "pick", "of") == nil {
 		return g
 	}
@@ -389,7 +409,7 @@ func (n *node) give(ids map[string]bool, only bool) (g pricing.Give) {
 			if to.object("where") != nil {
 				g.Where = to.where("where", false)
 			}
-		} else if g.To = to.word(); g.To != "" && !ids[g.To] && !slices.Contains([]string{"needs", "basket", "shipping"}, g.To) {
+		} else if g.To = to.word(); g.To != "" && !ids[g.To] && !slices.Contains(giveWords, g.To) {
 			to.fail("must be the id of a need, \"needs\", {\"where\": ...}, \"basket\" or \"shipping\"")
 		}
 	}
@@ -399,6 +419,16 @@ func (n *node) give(ids map[string]bool, only bool) (g pricing.Give) {
 		} else {
 			g.Units = u.whole(1, 1)
 		}
+	}
+	toNeed := slices.IndexFunc(needs, func(need pricing.Need) bool { return need.ID == g.To && g.Where == nil && g.To != "" })
+	switch u := n.may("units"); {
+	case u == nil:
+	case toNeed >= 0 && g.Units == pricing.AllUnits:
+		u.fail("\"all\" goes with {\"where\": ...} only; without units all of a need are reduced")
+	case toNeed >= 0 && g.Units > needs[toNeed].Quantity:
+		u.fail("is above the need's quantity, %d", needs[toNeed].Quantity)
+	case slices.Contains(giveWords, g.To):
+		u.fail("goes with a need or {\"where\": ...} only")
 	}
 	effects := 0
 	for _, key := range []string{"percentOff", "amountOff", "each", "forTotal"} {
@@ -415,6 +445,17 @@ func (n *node) give(ids map[string]bool, only bool) (g pricing.Give) {
 		n.child("forTotal").fail("goes with \"to\": \"needs\" only, as the only give")
 	}
 	g.Pick = n.may("pick").oneOf("", "cheapest", "dearest", "in-turn")
+	if g.Pick == "in-turn" {
+		switch {
+		case g.Where != nil || slices.Contains(giveWords, g.To):
+			n.child("pick").fail("\"in-turn\" goes with a need only")
+		case toNeed >= 0 && needs[toNeed].Same != "":
+			n.child("pick").fail("\"in-turn\" does not go with a need whose units are the same")
+		}
+	}
 	g.Of = pricing.Basis(n.may("of").oneOf("", "list", "catalog"))
+	if g.Of != "" && g.PercentOff == nil {
+		n.child("of").fail("goes with percentOff only")
+	}
 	return g
 }

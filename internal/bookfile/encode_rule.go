@@ -168,7 +168,7 @@ func encodeOffer(f *pricing.Offer) []byte {
 		o.raw("after", newObject().raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())
 	}
 	if c := f.Codes; c != nil {
-		o.raw("codes", newObject().texts("words", c.Words).wholePtr("uses", c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
+		o.raw("codes", newObject().texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses", c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
 	}
 	list(o, "gives", f.Gives, func(g *pricing.Give) []byte {
 		e := newObject()

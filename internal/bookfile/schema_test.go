@@ -32,7 +32,7 @@ func schema(t *testing.T) *jsonschema.Schema {
 // that lives elsewhere.
 var beyondSchema = []string{"is defined twice", "there is no ", "ends where", "must be above the from", "does not exist", "has no rate", "is below the min", "time zone of the IANA",
 	"ISO 4217", "whose count is \"selection\"", "this ladder measures spend", "mode is \"add\"", "takes percent and amount effects only", "must be the id of a need", "begin and end must differ", "a plain number", "must be a whole number",
-	"stands in the list twice"}
+	"stands in the list twice", "without units all of a need", "above the need's quantity", "whose units are the same"}
 
 func onlyBeyondSchema(err error) bool {
 	var errs Errors

@@ -311,6 +311,7 @@ type After struct {
 
 // Codes are words of which one must be presented.
 type Codes struct {
+	Listed                           bool // further words are kept beside the book
 	Words                            []string
 	Uses, UsesPerCustomer, GraceDays *int
 }
