@@ -137,7 +137,7 @@ func (n *node) checkRule(s *names) {
 		}
 		o.may("spend").may("where").checkRanges(s)
 		o.may("after").may("where").checkRanges(s)
-		for _, g := range o.may("gives").items() {
+		for _, g := range o.may("gives").oneOrMore() {
 			g.may("to").may("where").checkRanges(s)
 		}
 	}

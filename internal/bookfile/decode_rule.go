@@ -375,12 +375,9 @@ func (n *node) offer() *pricing.Offer {
 		}
 	}
 	if g := n.need("gives"); g != nil {
-		items := []*node{g}
-		if _, one := g.value.(map[string]any); !one {
-			items = g.items()
-			if items != nil && len(items) == 0 {
-				g.fail("must hold at least one give")
-			}
+		items := g.oneOrMore()
+		if items != nil && len(items) == 0 {
+			g.fail("must hold at least one give")
 		}
 		for _, item := range items {
 			o.Gives = append(o.Gives, item.give(o.Needs, ids, len(items) == 1))

@@ -197,6 +197,16 @@ func (n *node) items() []*node {
 	return nodes
 }
 
+// oneOrMore are the items of a list, or an object that stands for a list of itself.
+func (n *node) oneOrMore() []*node {
+	if n != nil {
+		if _, one := n.value.(map[string]any); one {
+			return []*node{n}
+		}
+	}
+	return n.items()
+}
+
 // entries are the members of an object by key order; a nil node has none.
 func (n *node) entries() []*node {
 	if n == nil {

@@ -27,10 +27,12 @@ type ByHand struct{ PercentOff, AmountOff *money.Rat }
 // PricedLine is a line with what its units cost before any offer, on the channel's footing.
 type PricedLine struct {
 	Line
-	Product  int32      // its number; -1: unknown
-	List     *money.Rat // of one unit, day or month
-	Runs     []Run      // in the order of the units; nil: the line has no price and counts for nothing
-	Problems []LineProblem
+	Product int32      // its number; -1: unknown
+	List    *money.Rat // of one unit, day or month
+	Runs    []Run      // in the order of the units; nil: the line has no price and counts for nothing
+	// ByHandRefused says that the reduction by hand was more than may be taken, of a unit or on a day.
+	ByHandRefused bool
+	Problems      []LineProblem
 }
 
 // Run is neighbouring units of a line that come out alike.
@@ -238,28 +240,35 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 			b.lines = append(b.lines, ready[i])
 		}
 	}
-	b.count()
-	dropped := false
-	var have []*basketLine
-	for _, l := range b.lines {
-		if v.hasPrice(l) {
-			have = append(have, l)
-		} else {
-			dropped = true
-		}
-	}
-	if dropped {
-		for _, l := range b.lines {
-			l.counts = slices.Contains(have, l)
-		}
+	price := func() (dropped bool) {
 		b.count()
-	}
-	for i, l := range ready {
-		if l != nil && l.counts {
-			v.priceLine(&priced[i], l, explain)
+		var without []*basketLine
+		for i, l := range ready {
+			if l == nil || !l.counts {
+				continue
+			}
+			if priced[i].Runs = nil; v.sells(l.product) {
+				v.priceLine(&priced[i], l, explain)
+			}
+			if priced[i].Runs == nil {
+				without = append(without, l)
+			}
 		}
-		if priced[i].Runs == nil && priced[i].Problems == nil {
-			priced[i].Problems = []LineProblem{{"", fmt.Sprintf("product %q has no price here", lines[i].SKU)}}
+		for _, l := range without { // only now: the others were priced with it counted
+			l.counts = false
+		}
+		return without != nil
+	}
+	if price() {
+		price()
+	}
+	for i := range priced {
+		l := &priced[i]
+		if ready[i] != nil && l.Runs == nil {
+			l.Problems = append(l.Problems, LineProblem{"", fmt.Sprintf("product %q has no price here", l.SKU)})
+		}
+		if l.ByHandRefused {
+			l.Problems = append(l.Problems, LineProblem{"byHand", "is more than may be taken off by hand, and is not taken where it is"})
 		}
 	}
 	return priced
@@ -316,23 +325,7 @@ func (v *view) ready(l *PricedLine) *basketLine {
 	return b
 }
 
-// hasPrice reports whether every unit of a line has a price on each of its days.
-func (v *view) hasPrice(l *basketLine) bool {
-	if !v.sells(l.product) {
-		return false
-	}
-	for _, d := range l.days {
-		for _, seg := range d.segments(ptr(l.state(0))) {
-			s := l.state(seg.last)
-			if d.unit(&s); !s.price.ok {
-				return false
-			}
-		}
-	}
-	return true
-}
-
-// priceLine works out the runs of a line.
+// priceLine works out the runs of a line; none where a unit has no price on one of its days.
 func (v *view) priceLine(out *PricedLine, l *basketLine, explain bool) {
 	// Graduated breaks that take part on some days only cut the line there too.
 	var ends []int
@@ -344,19 +337,17 @@ func (v *view) priceLine(out *PricedLine, l *basketLine, explain bool) {
 		}
 	}
 	slices.Sort(ends)
-	before, refused := 0, false
+	before := 0
+	out.ByHandRefused = false
 	for _, end := range slices.Compact(ends) {
 		run, over, ok := v.priceRun(l, end, explain)
 		if !ok {
-			out.Runs = nil
+			out.Runs, out.ByHandRefused = nil, false
 			return
 		}
 		run.Units, before = end-before, end
-		refused = refused || over
+		out.ByHandRefused = out.ByHandRefused || over
 		out.Runs = append(out.Runs, run)
-	}
-	if refused {
-		out.Problems = append(out.Problems, LineProblem{"byHand", "is more than may be taken off by hand, and is not taken where it is"})
 	}
 }
 

@@ -23,30 +23,28 @@ type taken struct {
 	off  money.Rat
 }
 
-// try applies an offer to what is left, as often as it can.
-func (t *till) try(o *offer, s *standing) (*application, pricing.Reason) {
-	var open []int
-	for _, u := range t.eligible(o) {
+// try applies an offer to what is left, as often as it can; nil where it does not apply.
+func (t *till) try(c candidate, s *standing) *application {
+	p := &t.plan
+	*p = plan{till: t, candidate: c, by: s.by, shipping: s.shipping, open: p.open[:0], chosen: p.chosen[:0], gains: p.gains[:0], marks: p.marks, stamp: p.stamp}
+	if len(p.marks) < len(t.units) {
+		p.marks = make([]int, len(t.units))
+	}
+	for _, u := range c.eligible {
 		if s.by[u] == 0 {
-			open = append(open, u)
+			p.open = append(p.open, u)
 		}
 	}
-	most := t.most(o, open, s)
-	p := &plan{till: t, offer: o, open: open, shipping: s.shipping}
-	p.sort()
-	for times := most; times >= 1; times-- {
+	for times := t.most(c.offer, p.open); times >= 1; times-- {
 		if p.fill(times) && p.reward(times) {
-			if a := p.total(times); a != nil {
-				return a, ""
-			}
-			return nil, NoGain // the reduction rounds to 0
+			return p.total(times)
 		}
 	}
-	return nil, NoGain
+	return nil
 }
 
 // most is a bound of the number of applications.
-func (t *till) most(o *offer, open []int, s *standing) int {
+func (t *till) most(o *offer, open []int) int {
 	f := o.Offer
 	most := min(t.left(o), max(len(open), 1))
 	if f.Spend != nil {
@@ -99,16 +97,20 @@ func (t *till) most(o *offer, open []int, s *standing) int {
 // plan chooses the units for a number of applications.
 type plan struct {
 	*till
-	*offer
-	open     []int
+	candidate
+	by       []int // by unit, who used it before
+	open     []int // the eligible units that nobody used
 	shipping money.Rat
-	sorted   [][]int // by need, the open units that may fill it, in its order
-	pool     [][]int // by give to goods outside the needs
 
 	chosen [][]int // by need, its units: those of the first application first, quantity of each
-	isUsed map[int]bool
-	gains  []gain // by give and application
+	gains  []gain  // by give and application
+	// marks say which units the plan has taken: stamp for a need, stamp + 1 for a reward, both rising from plan to plan.
+	marks []int
+	stamp int
 }
+
+func (p *plan) isNeeded(u int) bool   { return p.marks[u] >= p.stamp }
+func (p *plan) isRewarded(u int) bool { return p.marks[u] > p.stamp }
 
 // gain is what one give takes in one application.
 type gain struct {
@@ -118,9 +120,9 @@ type gain struct {
 }
 
 // byPrice orders units by price, ties as they stand in the basket.
-func (p *plan) byPrice(units []int, dearest bool) {
+func (t *till) byPrice(units []int, dearest bool) {
 	slices.SortStableFunc(units, func(a, b int) int {
-		c := p.units[a].Price.Cmp(p.units[b].Price)
+		c := t.units[a].Price.Cmp(t.units[b].Price)
 		if dearest {
 			return -c
 		}
@@ -128,38 +130,40 @@ func (p *plan) byPrice(units []int, dearest bool) {
 	})
 }
 
-func (p *plan) sort() {
+// ready is an offer with the units that it may use, whoever used them before.
+func (t *till) ready(o *offer, place int) candidate {
+	c := candidate{offer: o, place: place, eligible: t.eligible(o), sorted: make([][]int, len(o.needs)), pool: make([][]int, len(o.gives))}
 	match := func(s pricing.Set) (units []int) {
-		for _, u := range p.open {
-			if s.Has(p.units[u].p) {
+		for _, u := range c.eligible {
+			if s.Has(t.units[u].p) {
 				units = append(units, u)
 			}
 		}
 		return units
 	}
-	p.sorted, p.pool = make([][]int, len(p.needs)), make([][]int, len(p.gives))
-	for i := range p.needs {
-		units := match(p.needs[i].where)
-		if g := p.needs[i].rewarded; g >= 0 {
-			p.byPrice(units, p.gives[g].pick() != "cheapest") // in turn: dearest first
+	for i := range o.needs {
+		units := match(o.needs[i].where)
+		if g := o.needs[i].rewarded; g >= 0 {
+			t.byPrice(units, o.gives[g].pick() != "cheapest") // in turn: dearest first
 		} else {
-			p.byPrice(units, true)
-			slices.SortStableFunc(units, func(a, b int) int { return cmp.Compare(p.wanted(a), p.wanted(b)) })
+			t.byPrice(units, true)
+			slices.SortStableFunc(units, func(a, b int) int { return cmp.Compare(o.wants(t.units[a].p), o.wants(t.units[b].p)) })
 		}
-		p.sorted[i] = units
+		c.sorted[i] = units
 	}
-	for i := range p.gives {
-		if g := &p.gives[i]; g.where != nil {
-			p.pool[i] = match(g.where)
-			p.byPrice(p.pool[i], g.pick() == "dearest")
+	for i := range o.gives {
+		if g := &o.gives[i]; g.where != nil {
+			c.pool[i] = match(g.where)
+			t.byPrice(c.pool[i], g.pick() == "dearest")
 		}
 	}
+	return c
 }
 
-// wanted is 1 for a unit that a give to other goods could reward: it fills a need last.
-func (p *plan) wanted(u int) int {
-	for i := range p.gives {
-		if p.gives[i].where != nil && p.gives[i].where.Has(p.units[u].p) {
+// wants is 1 for goods that a give to other goods could reward: they fill a need last.
+func (o *offer) wants(p int32) int {
+	for i := range o.gives {
+		if o.gives[i].where != nil && o.gives[i].where.Has(p) {
 			return 1
 		}
 	}
@@ -168,12 +172,12 @@ func (p *plan) wanted(u int) int {
 
 // fill chooses the units that fill the needs, one need after the other.
 func (p *plan) fill(times int) bool {
-	p.chosen, p.isUsed = p.chosen[:0], map[int]bool{}
+	p.chosen, p.stamp = p.chosen[:0], p.stamp+2
 	for i := range p.needs {
 		n := &p.needs[i]
 		var free []int
 		for _, u := range p.sorted[i] {
-			if !p.isUsed[u] {
+			if p.by[u] == 0 && !p.isNeeded(u) {
 				free = append(free, u)
 			}
 		}
@@ -185,7 +189,7 @@ func (p *plan) fill(times int) bool {
 		}
 		free = free[:times*n.Quantity]
 		for _, u := range free {
-			p.isUsed[u] = true
+			p.marks[u] = p.stamp
 		}
 		p.chosen = append(p.chosen, free)
 	}
@@ -220,18 +224,16 @@ func (p *plan) groups(n *need, units []int) (whole []int) {
 // reward chooses the units that are rewarded and reports whether every application gains.
 func (p *plan) reward(times int) bool {
 	p.gains = p.gains[:0]
-	rewarded := map[int]bool{}
-	needed := p.isUsed
 	for gi := range p.gives {
 		g := &p.gives[gi]
 		per := make([][]int, times)
 		switch {
 		case g.need >= 0:
-			per = p.ofNeed(g, times, rewarded)
+			per = p.ofNeed(g, times)
 		case g.where != nil:
 			var free []int
 			for _, u := range p.pool[gi] {
-				if !needed[u] && !rewarded[u] {
+				if p.by[u] == 0 && !p.isNeeded(u) {
 					free = append(free, u)
 				}
 			}
@@ -240,7 +242,7 @@ func (p *plan) reward(times int) bool {
 			for n := range p.needs {
 				for k, units := range p.ofEach(n, times) {
 					for _, u := range units {
-						if !rewarded[u] {
+						if !p.isRewarded(u) {
 							per[k] = append(per[k], u)
 						}
 					}
@@ -248,14 +250,14 @@ func (p *plan) reward(times int) bool {
 			}
 		case g.To == "basket":
 			for _, u := range p.open {
-				if !rewarded[u] {
+				if !p.isRewarded(u) {
 					per[0] = append(per[0], u)
 				}
 			}
 		}
 		for k, units := range per {
 			for _, u := range units {
-				rewarded[u] = true
+				p.marks[u] = p.stamp + 1
 			}
 			p.gains = append(p.gains, p.gain(gi, k, units))
 		}
@@ -301,11 +303,11 @@ func chunks(units []int, each, times int) [][]int {
 }
 
 // ofNeed are the units of a need that a give rewards, by application.
-func (p *plan) ofNeed(g *give, times int, rewarded map[int]bool) [][]int {
+func (p *plan) ofNeed(g *give, times int) [][]int {
 	n := &p.needs[g.need]
 	open := func(units []int) (free []int) {
 		for _, u := range units {
-			if !rewarded[u] {
+			if !p.isRewarded(u) {
 				free = append(free, u)
 			}
 		}

@@ -15,7 +15,10 @@ const mostTries = 120_000
 // candidate is an offer that other offers alone may keep from applying.
 type candidate struct {
 	*offer
-	place int // among all offers
+	place    int     // among all offers
+	eligible []int   // units, in the order of the basket
+	sorted   [][]int // by need, those that may fill it, in its order
+	pool     [][]int // by give to goods outside the needs, in its order
 }
 
 // result is what the rest of an order takes, and the applications it consists of.
@@ -35,7 +38,7 @@ func (t *till) run(a *Answer) []Applied {
 	var open []candidate
 	for place, o := range t.offers {
 		if reason := t.bars(o); reason == "" {
-			open = append(open, candidate{o, place})
+			open = append(open, t.ready(o, place))
 		} else if t.q.Explain {
 			a.Missed = append(a.Missed, Miss{Rule: o.Code, Reason: reason})
 		}
@@ -67,7 +70,7 @@ func (t *till) run(a *Answer) []Applied {
 // inRank applies offers by rank.
 func (t *till) inRank(open []candidate, s standing) (applied []done) {
 	for _, c := range open {
-		a, _ := t.try(c.offer, &s)
+		a := t.try(c, &s)
 		if a == nil {
 			continue
 		}
@@ -107,7 +110,7 @@ func (t *till) competing(open []candidate) (groups [][]candidate) {
 				reach[i][-1] = true
 			}
 		}
-		for _, u := range t.eligible(c.offer) {
+		for _, u := range c.eligible {
 			p := t.units[u].p
 			if everything || c.matches(p) {
 				reach[i][p] = true
@@ -180,7 +183,7 @@ func (b *best) from(tried string, s standing) result {
 		}
 		var other result
 		then := tried[:i] + "x" + tried[i+1:]
-		if a, _ := b.try(c.offer, &s); a != nil {
+		if a := b.try(c, &s); a != nil {
 			rest := result{off: money.Int(0)}
 			if c.Then == "" {
 				rest = b.from(then, s.after(c, a))
@@ -229,7 +232,7 @@ func (t *till) explain(a *Answer, open []candidate, applied []done, s standing) 
 		if t.q.Shipping != nil {
 			nothing.shipping = *t.q.Shipping
 		}
-		if alone, _ := t.try(c.offer, &nothing); alone != nil {
+		if t.try(c, &nothing) != nil {
 			miss.Reason = UnitsTaken
 			if ended != "" {
 				miss.Reason, miss.By = pricing.LayerEnded, ended

@@ -92,6 +92,7 @@ type till struct {
 	q      *Question
 	digits int
 	units  []unit // in the order of the basket
+	plan   plan   // of the offer that is tried
 }
 
 func (t *till) take(line int, l *pricing.PricedLine) {

@@ -78,6 +78,9 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 
 // valid says which quantities can be ordered.
 func valid(least, most, multiple int, bounded bool) string {
+	if bounded && least == most {
+		return fmt.Sprintf("%d only", least)
+	}
 	text := fmt.Sprintf("at least %d", least)
 	if bounded {
 		text = fmt.Sprintf("from %d to %d", least, most)
