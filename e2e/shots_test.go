@@ -41,7 +41,6 @@ func TestPictures(t *testing.T) {
 		{"calendar-dark", "/calendar?sku=KILN-EL-42&channel=web&zoom=quarter", "[aria-label^='Price: ']", "dark"},
 		{"flags", "/flags", "[data-flag]", "light"},
 		{"publish", "/publish", "[data-sku]", "light"},
-		{"publish-dark", "/publish", "[data-sku]", "dark"},
 		{"catalogue", "/catalogue/products", "[data-sku]", "light"},
 		{"product", "/catalogue/product/SW-01-12?channel=web", "[data-testid=matrix]", "light"},
 		{"channels", "/catalogue/channels?item=kilnfair", "[aria-label='Least reduction']", "light"},
