@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"cmp"
 	"slices"
 
 	"dogbane/internal/money"
@@ -253,6 +254,22 @@ type Rule struct {
 
 	Show     *Show
 	LiveTags *LiveTags
+}
+
+// RulesInOrder are the rules in the order in which prices meet them: by layer, rank and code.
+func (b *Book) RulesInOrder() []*Rule {
+	var position [LayerCount]int
+	for i, l := range b.Settings.Layers {
+		position[l.Layer] = i
+	}
+	rules := make([]*Rule, len(b.Rules))
+	for i := range b.Rules {
+		rules[i] = &b.Rules[i]
+	}
+	slices.SortStableFunc(rules, func(a, b *Rule) int {
+		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))
+	})
+	return rules
 }
 
 // prices reports whether the rule sets prices of single units (offers and orders do not).

@@ -1,20 +1,22 @@
 package pricing
 
+import "slices"
+
 // Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most limit
-// of them; from itself is not among them. Rules and campaigns that are switched off do not count.
-func (e *Engine) Changes(from, to Moment, limit int) []Moment {
+// of them; from itself is not among them. Rules and campaigns that are switched off count only where with names them.
+func (e *Engine) Changes(from, to Moment, limit int, with []string) []Moment {
 	book := e.book()
 	var windows []*Window
-	take := func(w *Window, status Status) {
-		if w != nil && status != Off {
+	take := func(w *Window, code string, status Status) {
+		if w != nil && (status != Off || slices.Contains(with, code)) {
 			windows = append(windows, w)
 		}
 	}
 	for i := range book.Rules {
-		take(book.Rules[i].Window, book.Rules[i].Status)
+		take(book.Rules[i].Window, book.Rules[i].Code, book.Rules[i].Status)
 	}
 	for i := range book.Campaigns {
-		take(book.Campaigns[i].Window, book.Campaigns[i].Status)
+		take(book.Campaigns[i].Window, book.Campaigns[i].Code, book.Campaigns[i].Status)
 	}
 	open := make([]bool, len(windows))
 	for i, w := range windows {

@@ -149,7 +149,7 @@ func (s *Server) registerPrices(api huma.API) {
 		now := s.moment(snap)
 		from := now - now%pricing.Day - 7*pricing.Day
 		out := ChangeList{Now: now.String(), Moments: []string{}}
-		for _, m := range snap.Engine.Changes(from, from+pricing.Moment(in.Days)*pricing.Day, 400) {
+		for _, m := range snap.Engine.Changes(from, from+pricing.Moment(in.Days)*pricing.Day, 400, nil) {
 			out.Moments = append(out.Moments, m.String())
 		}
 		return answer(out, nil)

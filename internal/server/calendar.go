@@ -3,16 +3,13 @@ package server
 import (
 	"cmp"
 	"context"
-	"slices"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/money"
 	"dogbane/internal/pricing"
-	"dogbane/internal/publish"
 	"dogbane/internal/store"
+	"dogbane/internal/timeline"
 )
 
 // Calendar is the windows of rules and campaigns over a span.
@@ -77,11 +74,7 @@ type PriceCourse struct {
 	Cost      *string   `json:"cost" doc:"on the price's footing"`
 }
 
-const (
-	barSpans      = 500
-	longestSpan   = 400 * pricing.Day
-	plannedPoints = 500
-)
+const longestSpan = 400 * pricing.Day
 
 func (s *Server) registerCalendar(api huma.API) {
 	huma.Get(api, "/api/calendar", func(_ context.Context, in *struct {
@@ -144,134 +137,44 @@ func (s *Server) calendar(fromText, toText string) (Calendar, error) {
 		return Calendar{}, err
 	}
 	snap := s.live.Current()
-	b, now := snap.Book, s.moment(snap)
-	out := Calendar{From: from.String(), To: to.String(), Now: now.String(), Campaigns: []CalendarBar{}, Bars: []CalendarBar{}, Fights: []CalendarFight{}, Week: []CalendarEvent{}}
-	campaigns := map[string]*pricing.Campaign{}
-	event := func(one CalendarEvent, windows []*pricing.Window) {
-		spans, _ := pricing.OpenSpans(windows, now-pricing.Day, now+8*pricing.Day, barSpans)
-		for _, span := range spans {
-			for _, end := range []struct {
-				at   pricing.Moment
-				what string
-			}{{span.From, "starts"}, {span.To, "ends"}} {
-				if end.at >= now && end.at < now+7*pricing.Day {
-					one.At, one.What = end.at.String(), end.what
-					out.Week = append(out.Week, one)
-				}
-			}
-		}
-	}
-	for i := range b.Campaigns {
-		c := &b.Campaigns[i]
-		campaigns[c.Code] = c
-		doc := snap.Doc(store.Campaigns, c.Code)
-		bar := CalendarBar{Code: c.Code, Name: cmp.Or(c.Name, c.Code), Status: string(c.Status), ETag: etag(doc), Doc: ItemDoc(doc)}
-		bar.From, bar.To, bar.Pattern = windowBar(c.Window)
-		spans, _ := pricing.OpenSpans([]*pricing.Window{c.Window}, from, to, barSpans)
-		bar.Spans = written(spans)
+	now := s.moment(snap)
+	c := timeline.CalendarOf(snap.Engine, now, from, to)
+	out := Calendar{From: from.String(), To: to.String(), Now: now.String(), Campaigns: []CalendarBar{}, Bars: []CalendarBar{}, Always: c.Always,
+		Fights: []CalendarFight{}, Week: []CalendarEvent{}}
+	for _, b := range c.Campaigns {
+		doc := snap.Doc(store.Campaigns, b.Campaign.Code)
+		bar := CalendarBar{Code: b.Campaign.Code, Name: campaignTitle(b.Campaign), Status: string(b.Campaign.Status), Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		bar.From, bar.To, bar.Pattern = windowBar(b.Campaign.Window)
 		out.Campaigns = append(out.Campaigns, bar)
-		if c.Status == pricing.On && c.Window != nil {
-			event(CalendarEvent{Campaign: true, Code: c.Code, Name: bar.Name}, []*pricing.Window{c.Window})
-		}
 	}
-	type placed struct {
-		rule  *pricing.Rule
-		spans []pricing.Span
-	}
-	var on []placed // rules that take part at some moment of the span
-	position := layerPositions(b)
-	rules := make([]*pricing.Rule, len(b.Rules))
-	for i := range b.Rules {
-		rules[i] = &b.Rules[i]
-	}
-	slices.SortFunc(rules, func(a, b *pricing.Rule) int {
-		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))
-	})
-	for _, r := range rules {
-		windows, status := []*pricing.Window{r.Window}, r.Status
-		if c := campaigns[r.Campaign]; c != nil {
-			windows = append(windows, c.Window)
-			if c.Status != pricing.On {
-				status = c.Status
-			}
-		}
-		spans, _ := pricing.OpenSpans(windows, from, to, barSpans)
-		if status == pricing.On && len(spans) > 0 {
-			on = append(on, placed{r, spans})
-		}
-		if r.Window == nil && r.Campaign == "" {
-			if r.Status == pricing.On {
-				out.Always++
-			}
-			continue
-		}
-		doc := bookfile.EncodeRule(r)
-		bar := CalendarBar{Code: r.Code, Name: title(r), Layer: r.Layer.String(), Status: string(r.Status), Campaign: r.Campaign, Spans: written(spans), ETag: etag(doc), Doc: ItemDoc(doc)}
-		bar.From, bar.To, bar.Pattern = windowBar(r.Window)
+	for _, b := range c.Rules {
+		doc := bookfile.EncodeRule(b.Rule)
+		bar := CalendarBar{Code: b.Rule.Code, Name: title(b.Rule), Layer: b.Rule.Layer.String(), Status: string(b.Rule.Status), Campaign: b.Rule.Campaign, Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		bar.From, bar.To, bar.Pattern = windowBar(b.Rule.Window)
 		out.Bars = append(out.Bars, bar)
-		if status == pricing.On {
-			one := CalendarEvent{Code: r.Code, Name: bar.Name, Layer: bar.Layer}
-			one.Reach, _ = snap.Engine.Reach(r.Code)
-			event(one, windows)
+	}
+	for _, f := range c.Fights {
+		out.Fights = append(out.Fights, CalendarFight{f.A.Code, f.B.Code, f.A.Layer.String(), f.Goods, written(f.Spans)})
+	}
+	for _, e := range c.Week {
+		one := CalendarEvent{At: e.At.String(), What: "ends", Reach: e.Reach}
+		if e.Starts {
+			one.What = "starts"
 		}
-	}
-	firsts := map[pricing.Layer]bool{}
-	for _, l := range b.Settings.Layers {
-		firsts[l.Layer] = l.Mode == pricing.First
-	}
-	for i, a := range on {
-		for _, c := range on[i+1:] {
-			if a.rule.Layer != c.rule.Layer || a.rule.Rank != c.rule.Rank || !firsts[a.rule.Layer] || !meet(a.rule.Channels, c.rule.Channels) || !sameBuyers(a.rule.Audience, c.rule.Audience) {
-				continue
-			}
-			shared := pricing.Overlap(a.spans, c.spans)
-			if len(shared) == 0 {
-				continue
-			}
-			goods, other := 0, snap.Engine.Match(&c.rule.Where)
-			snap.Engine.Match(&a.rule.Where).Each(func(p int32) bool {
-				if other.Has(p) {
-					goods++
-				}
-				return true
-			})
-			if goods > 0 {
-				out.Fights = append(out.Fights, CalendarFight{a.rule.Code, c.rule.Code, a.rule.Layer.String(), goods, written(shared)})
-			}
+		if e.Rule != nil {
+			one.Code, one.Name, one.Layer = e.Rule.Code, title(e.Rule), e.Rule.Layer.String()
+		} else {
+			one.Campaign, one.Code, one.Name = true, e.Campaign.Code, campaignTitle(e.Campaign)
 		}
+		out.Week = append(out.Week, one)
 	}
-	slices.SortStableFunc(out.Week, func(a, b CalendarEvent) int { return cmp.Compare(a.At, b.At) })
 	return out, nil
 }
 
-func layerPositions(b *pricing.Book) map[pricing.Layer]int {
-	position := map[pricing.Layer]int{}
-	for i, l := range b.Settings.Layers {
-		position[l.Layer] = i
-	}
-	return position
-}
-
-// meet reports whether two lists, where nil is everything, have something in common.
-func meet(a, b []string) bool {
-	return a == nil || b == nil || slices.ContainsFunc(a, func(x string) bool { return slices.Contains(b, x) })
-}
-
-// sameBuyers reports whether somebody may belong to two audiences. Customers of groups are not looked up: two groups
-// may share one.
-func sameBuyers(a, b *pricing.Audience) bool {
-	if a == nil || b == nil {
-		return true
-	}
-	only := func(x *pricing.Audience) bool { return len(x.Groups) == 0 && len(x.Customers) > 0 }
-	if only(a) && only(b) {
-		return meet(a.Customers, b.Customers)
-	}
-	return (a.FirstOrder == nil || b.FirstOrder == nil || *a.FirstOrder == *b.FirstOrder) && (len(a.Countries) == 0 || len(b.Countries) == 0 || meet(a.Countries, b.Countries))
-}
+func campaignTitle(c *pricing.Campaign) string { return cmp.Or(c.Name, c.Code) }
 
 func (s *Server) priceCourse(ctx context.Context, in *ViewpointQuery, sku, fromText, toText string) (PriceCourse, error) {
-	out := PriceCourse{Published: []PriceAt{}, Planned: []PriceAt{}, Lowest: []PriceAt{}}
+	out := PriceCourse{}
 	from, to, err := spanOf(fromText, toText)
 	if err != nil {
 		return out, err
@@ -281,91 +184,50 @@ func (s *Server) priceCourse(ctx context.Context, in *ViewpointQuery, sku, fromT
 	if err != nil {
 		return out, err
 	}
-	now := s.moment(snap)
-	digits := 2
-	planned := func(from, to pricing.Moment) ([]publish.PriceFrom, error) {
-		var list []publish.PriceFrom
-		for _, at := range append([]pricing.Moment{from}, snap.Engine.Changes(from, to, plannedPoints)...) {
-			one := vp
-			one.At = at
-			a, err := snap.Engine.Price(pricing.Question{Viewpoint: one, SKU: sku})
-			if err != nil {
-				return nil, err
-			}
-			out.Currency, digits = a.Currency, a.Digits
-			if n := len(list); n == 0 || !sameAmount(list[n-1].Price, a.Unit) {
-				list = append(list, publish.PriceFrom{At: at, Price: a.Unit})
-			}
-		}
-		return list, nil
-	}
-	steps, err := planned(from, to)
-	if err != nil {
-		return out, err
-	}
-	text := func(list []publish.PriceFrom) []PriceAt {
-		all := []PriceAt{}
-		for _, p := range list {
-			one := PriceAt{At: (p.At - p.At%pricing.Minute).String()}
-			if p.Price != nil {
-				fixed := p.Price.Fixed(digits)
-				one.Price = &fixed
-			}
-			all = append(all, one)
-		}
-		return all
-	}
-	out.Planned = text(steps)
-	if number, exists := snap.Engine.ProductNumber(sku); exists {
-		sw, err := s.sweep(snap, vp)
+	var shown []timeline.Shown
+	if vp.Channel != "" {
+		history, err := s.store.PriceHistory(ctx, vp.Channel, sku)
 		if err != nil {
 			return out, err
 		}
-		r := sw.Row(number)
-		out.Cost = minor(r.Cost, r.HasCost, sw.Digits)
+		for _, h := range history {
+			one := timeline.Shown{From: pricing.MomentOf(h.From.In(snap.Zone)), Price: h.Price}
+			if h.Until != nil {
+				until := pricing.MomentOf(h.Until.In(snap.Zone))
+				one.Until = &until
+			}
+			shown = append(shown, one)
+		}
 	}
-	if vp.Channel == "" {
-		return out, nil
-	}
-	history, err := s.store.PriceHistory(ctx, vp.Channel, sku)
+	c, err := timeline.CourseOf(snap.Engine, vp, sku, s.moment(snap), from, to, shown)
 	if err != nil {
 		return out, err
 	}
-	var shown []publish.PriceFrom
-	wall := func(t time.Time) pricing.Moment { return pricing.MomentOf(t.In(snap.Zone)) }
-	for _, h := range slices.Backward(history) {
-		if at := wall(h.From); at <= now {
-			shown = append(shown, publish.PriceFrom{At: at, Price: h.Price})
-			if h.Until != nil && wall(*h.Until) <= now {
-				shown = append(shown, publish.PriceFrom{At: wall(*h.Until)})
-			}
-		}
-	}
-	shown = dropSuperseded(shown)
-	if len(shown) > 0 {
-		out.Published = text(shown)
-	}
-	if to > now {
-		ahead, err := planned(now, to) // also what lies between now and a span further ahead
-		if err != nil {
-			return out, err
-		}
-		shown = append(shown, ahead...)
-	}
-	out.Lowest = text(publish.LowestBefore(shown, 30*pricing.Day, from, to))
-	return out, nil
+	out = PriceCourse{Currency: c.Currency, Published: pricesAt(c.Published, c.Digits, pricing.Minute),
+		Planned: pricesAt(c.Planned, c.Digits, 1), Lowest: pricesAt(c.Lowest, c.Digits, pricing.Minute)}
+	out.Cost, err = s.costSeen(snap, vp, sku)
+	return out, err
 }
 
-// dropSuperseded leaves of several prices from one moment on the last.
-func dropSuperseded(list []publish.PriceFrom) []publish.PriceFrom {
-	var out []publish.PriceFrom
-	for i, p := range list {
-		if i+1 < len(list) && list[i+1].At == p.At {
-			continue
-		}
-		out = append(out, p)
+// costSeen is a product's cost on the footing of its price from a viewpoint; nil where it is unknown.
+func (s *Server) costSeen(snap *store.Snapshot, vp pricing.Viewpoint, sku string) (*string, error) {
+	number, exists := snap.Engine.ProductNumber(sku)
+	if !exists {
+		return nil, nil
 	}
-	return out
+	sw, err := s.sweep(snap, vp)
+	if err != nil {
+		return nil, err
+	}
+	r := sw.Row(number)
+	return minor(r.Cost, r.HasCost, sw.Digits), nil
 }
 
-func sameAmount(a, b *money.Rat) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
+// pricesAt writes prices with the moments from which they hold, moments cut to a step.
+func pricesAt(list []timeline.PriceFrom, digits int, step pricing.Moment) []PriceAt {
+	all := []PriceAt{}
+	for _, p := range list {
+		all = append(all, PriceAt{(p.At - p.At%step).String(), fixed(p.Price, digits)})
+	}
+	return all
+}

@@ -1,14 +1,13 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/money"
-	"dogbane/internal/pricing"
+	"dogbane/internal/timeline"
 )
 
 // Outlook is one product's price seen from elsewhere: for every group and quantity, over the time ahead, and what was
@@ -49,11 +48,7 @@ type ReachedRule struct {
 	State string `json:"state"`
 }
 
-const (
-	outlookDays       = 90
-	outlookQuantities = 7
-	outlookChanges    = 120
-)
+const outlookQuantities = 7
 
 func (s *Server) registerOutlook(api huma.API) {
 	huma.Get(api, "/api/outlook", func(ctx context.Context, in *struct {
@@ -71,76 +66,35 @@ func (s *Server) outlook(ctx context.Context, in *ViewpointQuery, sku string) (O
 	if err != nil {
 		return out, err
 	}
-	number, exists := snap.Engine.ProductNumber(sku)
-	price := func(vp pricing.Viewpoint) (*string, error) {
-		a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: sku})
-		if err != nil || a.Unit == nil {
-			return nil, err
-		}
-		out.Currency = a.Currency
-		text := a.Unit.Fixed(a.Digits)
-		return &text, nil
-	}
 	all := quantitiesOf(snap.Book)
 	out.Quantities = all[:min(len(all), outlookQuantities)]
 	if !slices.Contains(out.Quantities, vp.Quantity) {
 		out.Quantities = append(slices.Clone(out.Quantities), vp.Quantity)
 		slices.Sort(out.Quantities)
 	}
-	row := func(who, name string, change func(*pricing.Viewpoint)) error {
-		r := OutlookRow{Who: who, Name: name, Prices: []*string{}}
-		for _, n := range out.Quantities {
-			one := vp.Guest()
-			one.Quantity = n
-			change(&one)
-			p, err := price(one)
-			if err != nil {
-				return err
-			}
-			r.Prices = append(r.Prices, p)
-		}
-		out.Rows = append(out.Rows, r)
-		return nil
-	}
-	if err := row("", "everyone", func(*pricing.Viewpoint) {}); err != nil {
+	o, err := timeline.OutlookOf(snap.Engine, vp, sku, out.Quantities)
+	if err != nil {
 		return out, err
 	}
-	for _, g := range snap.Book.Groups {
-		if err := row("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) { v.Groups = []string{g.Code} }); err != nil {
-			return out, err
+	out.Currency, out.To, out.Over = o.Currency, o.To.String(), pricesAt(o.Over, o.Digits, 1)
+	for _, r := range o.Rows {
+		row := OutlookRow{Name: r.Name, Prices: []*string{}}
+		switch {
+		case r.Group != "":
+			row.Who = "group:" + r.Group
+		case r.Customer != "":
+			row.Who = "customer:" + r.Customer
 		}
+		for _, price := range r.Prices {
+			row.Prices = append(row.Prices, fixed(price, o.Digits))
+		}
+		out.Rows = append(out.Rows, row)
 	}
-	if vp.Customer != "" {
-		if err := row("customer:"+vp.Customer, vp.Customer, func(v *pricing.Viewpoint) {
-			v.Customer, v.FirstOrder, v.History = vp.Customer, vp.FirstOrder, vp.History
-		}); err != nil {
-			return out, err
-		}
+	for _, r := range o.Rules {
+		out.Rules = append(out.Rules, ReachedRule{RuleMark{r.Code, title(r), r.Layer.String()}, state(r, s.moment(snap))})
 	}
-	end := vp.At + outlookDays*pricing.Day
-	out.To = end.String()
-	for _, at := range append([]pricing.Moment{vp.At}, snap.Engine.Changes(vp.At, end, outlookChanges)...) {
-		one := vp
-		one.At = at
-		p, err := price(one)
-		if err != nil {
-			return out, err
-		}
-		if n := len(out.Over); n == 0 || !sameText(out.Over[n-1].Price, p) {
-			out.Over = append(out.Over, PriceAt{at.String(), p})
-		}
-	}
-	if exists {
-		if sw, err := s.sweep(snap, vp); err == nil {
-			r := sw.Row(number)
-			out.Cost = minor(r.Cost, r.HasCost, sw.Digits)
-		}
-		now := s.moment(snap)
-		for i := range snap.Book.Rules {
-			if r := &snap.Book.Rules[i]; snap.Engine.Match(&r.Where).Has(number) {
-				out.Rules = append(out.Rules, ReachedRule{RuleMark{r.Code, title(r), r.Layer.String()}, state(r, now)})
-			}
-		}
+	if out.Cost, err = s.costSeen(snap, vp, sku); err != nil {
+		return out, err
 	}
 	if vp.Channel == "" {
 		return out, nil
@@ -161,5 +115,3 @@ func (s *Server) outlook(ctx context.Context, in *ViewpointQuery, sku string) (O
 	}
 	return out, nil
 }
-
-func sameText(a, b *string) bool { return (a == nil) == (b == nil) && (a == nil || *a == *b) }

@@ -156,14 +156,8 @@ func (s *Server) ruleRows(snap *store.Snapshot) []RuleRow {
 			}
 		}
 	}
-	position := layerPositions(snap.Book)
-	rules := slices.Clone(snap.Book.Rules)
-	slices.SortFunc(rules, func(a, b pricing.Rule) int {
-		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))
-	})
 	rows := []RuleRow{}
-	for i := range rules {
-		r := &rules[i]
+	for _, r := range snap.Book.RulesInOrder() {
 		doc := bookfile.EncodeRule(r)
 		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), State: state(r, now), Ties: ties[r.Code]}
 		row.Reach, _ = snap.Engine.Reach(r.Code)

@@ -143,7 +143,7 @@ func (s *Server) spread(snap *store.Snapshot, by string, vp pricing.Viewpoint) (
 		}
 	case "changes":
 		add(vp.At.String(), vp.At.String(), func(*pricing.Viewpoint) {})
-		for _, m := range snap.Engine.Changes(vp.At, vp.At+60*pricing.Day, spreadColumns) {
+		for _, m := range snap.Engine.Changes(vp.At, vp.At+60*pricing.Day, spreadColumns, vp.With) {
 			add(m.String(), m.String(), func(v *pricing.Viewpoint) { v.At = m })
 		}
 	default:

@@ -151,7 +151,7 @@ func (f *finder) viewpoints(q Question) func(yield func(pricing.Viewpoint) bool)
 	if quantities == nil {
 		quantities = countsOf(book)
 	}
-	moments := append([]pricing.Moment{q.From}, f.engine.Changes(q.From, q.To, maxChanges)...)
+	moments := append([]pricing.Moment{q.From}, f.engine.Changes(q.From, q.To, maxChanges, q.With)...)
 	return func(yield func(pricing.Viewpoint) bool) {
 		for _, channel := range channels {
 			for _, quantity := range quantities {

@@ -29,7 +29,7 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
         <div className="mt-2 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-6 gap-y-1">
           {p.fields.map((f) => (
             <label key={f.key} className="flex items-center gap-2">
-              <span className="w-[118px] shrink-0 truncate text-quiet" title={f.name}>
+              <span className="line-clamp-2 w-[118px] shrink-0 leading-[1.15] text-quiet" title={f.name}>
                 {f.name}
                 {f.required && " *"}
                 {f.key.startsWith("attr:") && <span className="text-[12px]"> (attribute)</span>}

@@ -67,7 +67,7 @@ export function SetUp() {
               label="Currency"
               list="currencies"
               autoFocus
-              className="w-20"
+              className="mx-1 w-20"
               bad={at("currency") !== undefined}
               value={currency}
               onChange={setCurrency}

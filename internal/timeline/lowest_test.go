@@ -1,4 +1,4 @@
-package publish
+package timeline
 
 import (
 	"math/rand/v2"

@@ -1,4 +1,4 @@
-package publish
+package timeline
 
 import (
 	"slices"
@@ -29,7 +29,7 @@ func LowestBefore(prices []PriceFrom, length, from, to pricing.Moment) []PriceFr
 	var out []PriceFrom
 	for _, at := range moments {
 		lowest := lowestIn(prices, at-length, at)
-		if n := len(out); n > 0 && same(out[n-1].Price, lowest) {
+		if n := len(out); n > 0 && samePrice(out[n-1].Price, lowest) {
 			continue
 		}
 		out = append(out, PriceFrom{at, lowest})
