@@ -511,3 +511,18 @@ func TestAccessibility(t *testing.T) {
 		}
 	}
 }
+
+// A flag names its product and whom it was found for, and its link asks that very question.
+func TestAFlagShowsItsWitness(t *testing.T) {
+	p := start(t, t.TempDir())
+	client := p.client(t, "maren")
+	status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": "GIVEN", "name": "Given <away> & more", "layer": "promotion", "rank": 1,
+		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "minQuantity": 3, "effect": map[string]any{"setPrice": "0.10"}})
+	require.Equal(t, 200, status, text)
+	pg := p.open(t, "/flags")
+	row := `[data-flag="below-cost"][data-sku="BAT-30"]`
+	pg.find(row, "Wheel bat, 30 cm.*BAT-30.*Given <away> & more")
+	pg.find(row, "Schools.*, 3 pieces")
+	pg.click(row+" a", "^Show me$")
+	pg.find("[data-testid=trail-price]", "0.10")
+}

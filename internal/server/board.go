@@ -87,6 +87,7 @@ type FlagList struct {
 	From      string                `json:"from"`
 	To        string                `json:"to"`
 	Flags     []bookfile.FlagAnswer `json:"flags"`
+	Names     map[string]string     `json:"names" doc:"of the products in them, by SKU, where they have one"`
 }
 
 // BoardFilter says which products a board is about.
@@ -158,8 +159,12 @@ func (s *Server) registerPrices(api huma.API) {
 		snap := s.live.Current()
 		found, version, searching := s.currentFlags(snap)
 		now := s.moment(snap)
-		out := FlagList{Version: version, Searching: searching || version != snap.Version, From: now.String(), To: (now + flagSpan).String(), Flags: []bookfile.FlagAnswer{}}
+		out := FlagList{Version: version, Searching: searching || version != snap.Version, From: now.String(), To: (now + flagSpan).String(),
+			Flags: []bookfile.FlagAnswer{}, Names: map[string]string{}}
 		for i := range found {
+			if p := snap.Product(found[i].Witness.SKU); p != nil && p.Name != "" {
+				out.Names[p.SKU] = p.Name
+			}
 			out.Flags = append(out.Flags, bookfile.FlagAnswerOf(&found[i]))
 		}
 		return answer(out, nil)

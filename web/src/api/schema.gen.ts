@@ -3205,6 +3205,10 @@ export interface components {
         FlagList: {
             flags: components["schemas"]["FlagAnswer"][];
             from: string;
+            /** @description of the products in them, by SKU, where they have one */
+            names: {
+                [key: string]: string;
+            };
             /** @description a newer version is being looked at */
             searching: boolean;
             to: string;

@@ -3,6 +3,7 @@ import type { Flag } from "../../api/client";
 import { useFlags, useProgramState, useRules } from "../../api/queries";
 import { amount, moment } from "../../lib/format";
 import { carried, useViewpoint } from "../../lib/viewpoint";
+import { useWhoNames } from "../../lib/who";
 import { Empty, Failed } from "../../ui/states";
 
 const kinds: [string, string, string][] = [
@@ -49,7 +50,7 @@ export function Flags() {
               </div>
               <ul>
                 {list.map((group) => (
-                  <FlagLine key={`${group[0]?.sku} ${group[0]?.rules?.join()}`} flags={group} />
+                  <FlagLine key={`${group[0]?.sku} ${group[0]?.rules?.join()}`} flags={group} names={data.names} />
                 ))}
               </ul>
             </section>
@@ -70,10 +71,15 @@ function grouped(flags: Flag[]): Flag[][] {
   return [...map.values()];
 }
 
-function FlagLine({ flags }: { flags: Flag[] }) {
+/** Who asks the question that shows a flag, as the board's address has it. */
+const whoAsks = ({ witness }: Flag) =>
+  witness.customer ? `customer:${witness.customer}` : witness.groups?.[0] ? `group:${witness.groups[0]}` : "";
+
+function FlagLine({ flags, names: products }: { flags: Flag[]; names: Record<string, string> }) {
   const { params } = useViewpoint();
   const { data: state } = useProgramState();
   const { data: rules } = useRules();
+  const whoName = useWhoNames();
   const [f] = flags;
   if (!f) return null;
   const names = new Map(rules?.map((r) => [r.rule.code, r.rule.name ?? r.rule.code]));
@@ -87,6 +93,11 @@ function FlagLine({ flags }: { flags: Flag[] }) {
       {names.get(code) ?? code}
     </Link>
   );
+  const product = (sku = "") => (
+    <>
+      {products[sku] && <b>{products[sku]}</b>} <span className="whitespace-nowrap text-quiet">{sku}</span>
+    </>
+  );
   const rulesText = (f.rules ?? []).flatMap((code, i) => (i === 0 ? [rule(code)] : [" and ", rule(code)]));
   const show = (flag: Flag) => {
     const q = new URLSearchParams({
@@ -96,6 +107,7 @@ function FlagLine({ flags }: { flags: Flag[] }) {
       trail: "open",
       q: flag.witness.sku,
     });
+    if (whoAsks(flag)) q.set("who", whoAsks(flag));
     if (flag.witness.quantity > 1) q.set("quantity", String(flag.witness.quantity));
     return "/board?" + q.toString();
   };
@@ -103,7 +115,7 @@ function FlagLine({ flags }: { flags: Flag[] }) {
     <li className="border-b py-2.5" data-flag={f.kind} data-sku={f.sku}>
       {f.kind === "below-cost" ? (
         <p className="text-[15px]">
-          <b>{f.sku}</b> sells at <b>{amount(f.price)}</b>, and costs <b>{amount(f.cost)}</b>
+          {product(f.sku)} sells at <b>{amount(f.price)}</b>, and costs <b>{amount(f.cost)}</b>
           {", "}
           <span className="text-bad">each sale loses {amount(f.left?.replace("-", ""))}</span> after tax and fees
           {(f.rules ?? []).length > 0 ? (
@@ -114,14 +126,15 @@ function FlagLine({ flags }: { flags: Flag[] }) {
         </p>
       ) : (
         <p className="text-[15px]">
-          {rulesText} have the same rank. On <b>{f.witness.sku}</b> they give <b>{amount(f.price)}</b>, which is used,
+          {rulesText} have the same rank. On {product(f.witness.sku)} they give <b>{amount(f.price)}</b>, which is used,
           and <b>{amount(f.other)}</b>.
         </p>
       )}
       <p className="mt-0.5 flex flex-wrap gap-x-4 text-quiet">
         {flags.map((one) => (
           <span key={one.channel ?? ""}>
-            {channel(one.channel)}, {moment(one.witness.at, state?.now)}
+            {channel(one.channel)}
+            {whoAsks(one) && `, ${whoName(whoAsks(one))}`}, {moment(one.witness.at, state?.now)}
             {one.witness.quantity > 1 && `, ${one.witness.quantity} pieces`}{" "}
             <Link className="font-medium text-ink underline underline-offset-2" to={show(one)}>
               Show me
