@@ -36,11 +36,23 @@ func (t *till) try(c candidate, s *standing) *application {
 		}
 	}
 	for times := t.most(c.offer, p.open); times >= 1; times-- {
-		if p.fill(times) && p.reward(times) {
+		if !p.fill(times) {
+			continue
+		}
+		idle := p.reward(times)
+		if idle < 0 {
 			return p.total(times)
+		}
+		if c.settled() {
+			times = idle + 1 // the same application gains nothing either while fewer are tried
 		}
 	}
 	return nil
+}
+
+// settled reports whether the units of an application are the same however many applications are tried.
+func (o *offer) settled() bool {
+	return len(o.needs) == 1 && len(o.gives) == 1 && o.gives[0].where == nil && o.Offer.MaxUnits == 0
 }
 
 // most is a bound of the number of applications.
@@ -91,7 +103,30 @@ func (t *till) most(o *offer, open []int) int {
 	if bounded > 0 {
 		most = min(most, bounded)
 	}
+	if toUnits := !slices.ContainsFunc(o.gives, func(g give) bool { return g.To == "shipping" && g.where == nil }); toUnits && most > 1 {
+		most = min(most, t.lowerable(o, open)) // each application lowers a unit
+	}
 	return most
+}
+
+// lowerable counts the units of which some give of the offer could lower the price.
+func (t *till) lowerable(o *offer, open []int) (n int) {
+	each := make([]money.Rat, len(o.gives))
+	for i := range o.gives {
+		if price := o.gives[i].Each; price != nil {
+			each[i], _ = t.scope.Amount(o.Rule, *price)
+		}
+	}
+	for _, u := range open {
+		price := t.units[u].Price
+		for i := range o.gives {
+			if price.Sign() > 0 && (o.gives[i].Each == nil || each[i].Less(price)) {
+				n++
+				break
+			}
+		}
+	}
+	return n
 }
 
 // plan chooses the units for a number of applications.
@@ -221,8 +256,8 @@ func (p *plan) groups(n *need, units []int) (whole []int) {
 	return whole
 }
 
-// reward chooses the units that are rewarded and reports whether every application gains.
-func (p *plan) reward(times int) bool {
+// reward chooses the units that are rewarded and finds the first application that gains nothing; -1 if all gain.
+func (p *plan) reward(times int) (idle int) {
 	p.gains = p.gains[:0]
 	for gi := range p.gives {
 		g := &p.gives[gi]
@@ -262,18 +297,14 @@ func (p *plan) reward(times int) bool {
 			p.gains = append(p.gains, p.gain(gi, k, units))
 		}
 	}
-	for k := range times {
-		lowered := false
-		for i := range p.gains {
-			if g := &p.gains[i]; g.application == k {
-				lowered = lowered || g.shipping.Sign() > 0 || slices.ContainsFunc(g.units, func(x taken) bool { return x.off.Sign() > 0 })
-			}
-		}
-		if !lowered {
-			return false
+	lowered := make([]bool, times)
+	for i := range p.gains {
+		g := &p.gains[i]
+		if g.shipping.Sign() > 0 || slices.ContainsFunc(g.units, func(x taken) bool { return x.off.Sign() > 0 }) {
+			lowered[g.application] = true
 		}
 	}
-	return true
+	return slices.Index(lowered, false)
 }
 
 // atMost cuts units to what so many applications, and the offer's bound, reward.
