@@ -143,7 +143,7 @@ const unsavedCode = "not-saved-yet.0-0-0"
 // withCode gives a rule that is being written a code where it has none yet.
 func withCode(doc RuleDoc) RuleDoc {
 	keys, err := docKeys(doc)
-	if err != nil || len(keys["code"]) > 2 {
+	if err != nil || keys == nil || len(keys["code"]) > 2 { // nil: the document is null
 		return doc
 	}
 	keys["code"] = json.RawMessage(`"` + unsavedCode + `"`)

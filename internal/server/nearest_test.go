@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"encoding/json"
 	"net/url"
 	"testing"
 
@@ -60,4 +61,15 @@ func TestNearestValuesAreTheNearest(t *testing.T) {
 	var none struct{ Kind string }
 	a.do("POST", "/api/impact/nearest?of=kilnfair&demand=least-off", map[string]any{"code": "TRY", "layer": "sale", "rank": 1, "where": map[string]any{"all": []any{}}, "effect": map[string]string{"level": "B"}}, 200, &none)
 	require.Empty(t, none.Kind, "a level has no value to search for")
+}
+
+// A rule that is null, or anything but an object, is refused like any other bad one.
+func TestARuleThatIsNoObject(t *testing.T) {
+	a := started(t, store.Manager)
+	for _, doc := range []string{"null", "[]", `"x"`, "7"} {
+		var impact struct{ Errors []struct{ Problem string } }
+		a.do("POST", "/api/impact", json.RawMessage(doc), 200, &impact)
+		require.NotEmpty(t, impact.Errors, doc)
+		a.do("POST", "/api/impact/nearest?of=kilnfair&demand=least-off", json.RawMessage(doc), 422, nil)
+	}
 }
