@@ -234,8 +234,8 @@ func TestTheJournal(t *testing.T) {
 // Whatever a request holds, the answer names no inside of the program.
 func TestMessagesNameNoInside(t *testing.T) {
 	a := started(t, store.Administrator)
-	for _, data := range []string{`{"name":5,"password":[]}`, `{"name":`, `[]`, `"x"`, `{"name":{"a":1}}`, `nonsense`, "", `{"codes":"R1","do":7}`, `{"changes":[{"kind":"rules","code":5,"doc":"x"}]}`} {
-		for _, path := range []string{"/api/people", "/api/session", "/api/rules-batch", "/api/edit", "/api/rules", "/api/bulk", "/api/checks", "/api/impact", "/api/sku-list"} {
+	for _, data := range []string{`{"name":5,"password":[]}`, `{"name":`, `[]`, `"x"`, `{"name":{"a":1}}`, `nonsense`, "", `{"codes":"R1","do":7}`, `{"changes":[{"kind":"rules","code":5,"doc":"x"}]}`, `{"version":1e+300}`} {
+		for _, path := range []string{"/api/people", "/api/session", "/api/rules-batch", "/api/edit", "/api/rules", "/api/bulk", "/api/checks", "/api/impact", "/api/sku-list", "/api/channels/web/publications"} {
 			status, said := a.raw("POST", path, []byte(data))
 			require.Less(t, status, 500, "%s %s: %s", path, data, said)
 			for _, inside := range []string{"json:", "Go struct", "server.", "unmarshal", "strconv", "goroutine", ".go:"} {

@@ -251,7 +251,7 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 	for _, err := range errs {
 		var detail *huma.ErrorDetail
 		if errors.As(err, &detail) {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: detail.Message, Location: detail.Location})
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: withoutInside(detail.Message), Location: detail.Location})
 		} else if err != nil && status < http.StatusInternalServerError {
 			e.Errors = append(e.Errors, plainDetail(err))
 		} else if err != nil {
@@ -273,14 +273,18 @@ func plainDetail(err error) *huma.ErrorDetail {
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
 		return &huma.ErrorDetail{Location: "body", Message: "ends in the middle"}
 	}
-	text := err.Error()
-	for _, inside := range []string{"json:", "Go ", "server.", "strconv.", "unmarshal"} {
-		if strings.Contains(text, inside) {
-			slog.Debug("a request cannot be read", "error", err)
-			return &huma.ErrorDetail{Location: "body", Message: "cannot be read as what is wanted here"}
+	return &huma.ErrorDetail{Message: withoutInside(err.Error())}
+}
+
+// withoutInside is a message that tells nothing of how the program is made.
+func withoutInside(text string) string {
+	for _, inside := range []string{"json: ", "strconv.", "invalid character ", "Go struct field ", "Go value of type "} { // names may hold any word
+		if strings.HasPrefix(text, inside) || strings.HasPrefix(inside, "Go ") && strings.Contains(text, inside) {
+			slog.Debug("a request cannot be read", "error", text)
+			return "cannot be read as what is wanted here"
 		}
 	}
-	return &huma.ErrorDetail{Message: text}
+	return text
 }
 
 // Stale is the problem document of a write that was based on something that has changed since.
