@@ -245,6 +245,13 @@ func TestMessagesNameNoInside(t *testing.T) {
 	}
 }
 
+// A name that sounds like the inside of the program is still said.
+func TestMessagesKeepNames(t *testing.T) {
+	a := started(t, store.Manager)
+	_, said := a.raw("PUT", "/api/customers/C-01/agreed", []byte(`{"sku":"Go kart json: server.x","price":"1"}`))
+	require.Contains(t, said, "Go kart json: server.x")
+}
+
 // endless is a body of so many bytes, of which it counts those that were asked for.
 type endless struct {
 	left int64

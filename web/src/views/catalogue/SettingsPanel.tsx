@@ -10,6 +10,7 @@ import { Add, Blank, Choice, Out } from "../../ui/blanks";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { Failed, FieldError } from "../../ui/states";
+import { TaxClassBlanks } from "../../ui/tax-class";
 import { SelectionBuilder } from "../stack/editor/SelectionBuilder";
 import { readSelection, writeSelection, type Selection } from "../stack/editor/selection";
 
@@ -245,20 +246,13 @@ function Whole({ saved, etag, uses }: { saved: SettingsDoc; etag: string; uses: 
       <h2 className="border-b pb-1">Tax classes</h2>
       {classes.map(([name, percent], i) => (
         <p key={i}>
-          <Blank
-            label={`Tax class ${i + 1}`}
-            className="w-32"
-            value={name}
-            onChange={(v) => setClasses(classes.map((c, k) => (k === i ? [v, c[1]] : c)))}
+          <TaxClassBlanks
+            n={i + 1}
+            value={[name, percent]}
+            between=" "
+            onChange={(v) => setClasses(classes.map((c, k) => (k === i ? v : c)))}
           />{" "}
-          <Blank
-            label={`Percent of tax class ${i + 1}`}
-            className="w-14 text-right"
-            inputMode="decimal"
-            value={percent}
-            onChange={(v) => setClasses(classes.map((c, k) => (k === i ? [c[0], v] : c)))}
-          />{" "}
-          % <span className="text-quiet">{uses[name] ? `${count(uses[name] ?? 0)} products` : "no product"}</span>
+          <span className="text-quiet">{uses[name] ? `${count(uses[name] ?? 0)} products` : "no product"}</span>
           {may && (
             <Out label={`Take tax class ${i + 1} out`} onClick={() => setClasses(classes.filter((_, k) => k !== i))} />
           )}

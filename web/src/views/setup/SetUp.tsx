@@ -7,6 +7,7 @@ import { errorText } from "../../lib/format";
 import { Add, Blank, Choice, Out } from "../../ui/blanks";
 import { Button } from "../../ui/button";
 import { Empty, FieldError } from "../../ui/states";
+import { TaxClassBlanks } from "../../ui/tax-class";
 
 const known = (kind: "currency" | "timeZone") => Intl.supportedValuesOf(kind);
 
@@ -93,7 +94,9 @@ export function SetUp() {
             </datalist>
             .
           </p>
-          <FieldError>{at("currency") ?? at("timeZone")}</FieldError>
+          <p className="!mt-0 leading-6">
+            <FieldError>{at("currency") ?? at("timeZone")}</FieldError>
+          </p>
           <p>
             List prices are kept{" "}
             <Choice
@@ -111,21 +114,12 @@ export function SetUp() {
             {classes.map(([name, percent], i) => (
               <p key={i}>
                 Goods of the tax class{" "}
-                <Blank
-                  label={`Tax class ${i + 1}`}
-                  className="w-32"
-                  value={name}
-                  onChange={(v) => setClasses(classes.map((c, k) => (k === i ? [v, c[1]] : c)))}
-                />{" "}
-                are taxed{" "}
-                <Blank
-                  label={`Percent of tax class ${i + 1}`}
-                  className="w-14 text-right"
-                  inputMode="decimal"
-                  value={percent}
-                  onChange={(v) => setClasses(classes.map((c, k) => (k === i ? [c[0], v] : c)))}
-                />{" "}
-                %
+                <TaxClassBlanks
+                  n={i + 1}
+                  value={[name, percent]}
+                  between=" are taxed "
+                  onChange={(v) => setClasses(classes.map((c, k) => (k === i ? v : c)))}
+                />
                 <Out
                   label={`Take tax class ${i + 1} out`}
                   onClick={() => setClasses(classes.filter((_, k) => k !== i))}
