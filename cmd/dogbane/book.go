@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
 	"dogbane/internal/demo"
@@ -80,11 +81,11 @@ func importCommand() *cobra.Command {
 				if version == 0 {
 					return s.Create(cmd.Context(), next, "dogbane import", time.Now())
 				}
-				live, err := store.OpenLive(cmd.Context(), s)
+				live, err := book.OpenLive(cmd.Context(), s, nil)
 				if err != nil {
 					return err
 				}
-				changes := store.Differences(live.Current().Book, next)
+				changes := book.Differences(live.Current().Book, next)
 				if len(changes) == 0 {
 					fmt.Fprintln(cmd.OutOrStdout(), "the database holds this book already")
 					return nil
@@ -93,7 +94,7 @@ func importCommand() *cobra.Command {
 					return err
 				}
 				// Whoever puts a whole book in place from here is not asked again.
-				entry, err := live.Save(cmd.Context(), store.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes, BreaksSeen: true})
+				entry, err := live.Save(cmd.Context(), book.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
 				if err != nil {
 					return err
 				}

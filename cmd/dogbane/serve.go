@@ -14,14 +14,18 @@ import (
 	"os/signal"
 	"path/filepath"
 	"sync"
-	"sync/atomic"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
+	"dogbane/internal/checks"
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
+	"dogbane/internal/intake"
+	"dogbane/internal/jobs"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/server"
@@ -110,7 +114,7 @@ func clearStandins(data string) error {
 	return nil
 }
 
-// run serves from an open store until ctx ends.
+// run serves from an open store until ctx ends and nothing is under way any more.
 func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	begun, err := prepare(ctx, s, opt)
 	if err != nil {
@@ -119,53 +123,38 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	if err := s.BreakOff(ctx, time.Now()); err != nil {
 		return err
 	}
-	live, err := store.OpenLive(ctx, s)
+	live, err := book.OpenLive(ctx, s, checks.Guard(s))
 	if err != nil {
 		return err
 	}
-	now, err := openClock(ctx, s, live)
-	if err != nil {
+	present := clock.NewBook(time.Now)
+	if err := setClock(ctx, present, s, live); err != nil {
 		return err
 	}
 	var background sync.WaitGroup
 	defer background.Wait()
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
+	shows := publish.NewShows(s)
+	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Shows: shows,
+		Publisher: publish.NewWorker(ctx, s, shows, present.Now), Jobs: jobs.NewShelf(ctx)}
 	page := ""
-	if now.demo() {
+	if present.IsSet() {
 		if page, err = startStandins(ctx, s, opt.data, &background); err != nil {
 			return err
 		}
 	}
-	if begun {
-		if now.demo() {
-			if err := publishOpening(ctx, s, live); err != nil {
-				return err
-			}
-			if err := now.set(ctx, s, live); err != nil { // it does not go back behind what was just published
-				return err
-			}
-		}
-		if err := admitSomebody(ctx, s); err != nil {
-			return err
-		}
-		if err := s.SetFact(ctx, "installed", time.Now().UTC().Format(time.RFC3339)); err != nil {
-			return err
-		}
-		if err := s.DropFact(ctx, "installing"); err != nil {
-			return err
-		}
-	} else if err := admitSomebody(ctx, s); err != nil {
+	if err := begin(ctx, parts, present, begun); err != nil {
 		return err
 	}
 	background.Go(func() { live.Follow(ctx, time.Second) })
-	background.Go(func() { now.follow(ctx, s) })
+	background.Go(func() { followDemo(ctx, present, s) })
 	listener, err := listen(opt.listen)
 	if err != nil {
 		return err
 	}
-	program := server.New(s, live, now.Now)
-	program.DemoEnds = now.end
+	program := server.New(parts)
+	program.DemoEnds = present.Follow
 	background.Go(func() { program.Work(ctx) })
 	web := &http.Server{Handler: program.Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
@@ -186,8 +175,26 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	if err := web.Shutdown(done); err != nil {
 		slog.Warn("some requests were cut off", "error", err)
 	}
-	stop()
 	return nil
+}
+
+// begin ends a first start: the demo's opening prices, and somebody who may sign in.
+func begin(ctx context.Context, p server.Parts, present *clock.Book, first bool) error {
+	if first && present.IsSet() {
+		if err := publishOpening(ctx, p); err != nil {
+			return err
+		}
+		if err := setClock(ctx, present, p.Store, p.Live); err != nil { // it does not go back behind what was just published
+			return err
+		}
+	}
+	if err := admitSomebody(ctx, p.Store); err != nil || !first {
+		return err
+	}
+	if err := p.Store.SetFact(ctx, "installed", time.Now().UTC().Format(time.RFC3339)); err != nil {
+		return err
+	}
+	return p.Store.DropFact(ctx, "installing")
 }
 
 // prepare sees to it that there is a book: the demo's or, with --empty, one that has to be set up. A first start that
@@ -263,20 +270,20 @@ func createDemo(ctx context.Context, s *store.Store, scale int) error {
 
 // recordDemo keeps what stands beside the demo's book: its sales, the day of its exchange rate, its pinned prices.
 func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time.Time) error {
-	var sales []store.Sale
+	var sales []intake.SoldLine
 	for _, one := range demo.Sales(book) {
-		sales = append(sales, store.Sale{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity, Paid: one.Paid, Channel: one.Channel})
+		sales = append(sales, intake.SoldLine{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity, Paid: one.Paid, Channel: one.Channel})
 	}
-	if err := s.AddSales(ctx, &store.SalesFile{Name: "six months of sales", Who: "the demo", At: at}, sales, func(int) {}); err != nil {
+	if err := s.AddSales(ctx, &intake.SalesFile{Name: "six months of sales", Who: "the demo", At: at}, sales, func(int) {}); err != nil {
 		return err
 	}
 	day, err := time.Parse(time.DateOnly, demo.RateDay)
 	if err != nil {
 		return fmt.Errorf("read the day of the demo's rate: %w", err)
 	}
-	var days []store.RateDay
+	var days []intake.RateDay
 	for currency, rate := range book.Settings.Rates {
-		days = append(days, store.RateDay{Currency: currency, Rate: rate.String(), Day: day})
+		days = append(days, intake.RateDay{Currency: currency, Rate: rate.String(), Day: day})
 	}
 	if err := s.KeepRateDays(ctx, days); err != nil {
 		return err
@@ -371,7 +378,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 				return "", err
 			}
 			background.Go(func() { till.Watch(ctx) })
-			if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
+			if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
 				return "", err
 			}
 			continue
@@ -396,7 +403,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 			_ = web.Close()
 			shop.Close()
 		})
-		if err := s.SetLink(ctx, store.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
+		if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
 			return "", err
 		}
 		if page == "" {
@@ -407,48 +414,33 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 }
 
 // publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.
-func publishOpening(ctx context.Context, s *store.Store, live *store.Live) error {
-	snap := live.Current()
+func publishOpening(ctx context.Context, p server.Parts) error {
+	snap := p.Live.Current()
 	then := demo.PublishedFrom(snap.Zone)
 	for _, c := range snap.Book.Channels {
-		ended := make(chan string, 1)
-		p := &publish.Publisher{Store: s, Now: func() time.Time { return then }, Done: func(channel string) { ended <- channel }}
 		d, err := publish.Compare(snap.Engine, c.Code, pricing.MomentOf(then), nil)
 		if err != nil {
 			return err
 		}
 		var blocked []string
 		for i := range d.Rows {
-			if d.Rows[i].BelowCost {
+			if d.Rows[i].Blocked() {
 				blocked = append(blocked, d.Rows[i].SKU)
 			}
 		}
-		if _, err := p.Start(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version, LeaveOut: blocked}); err != nil {
+		if _, err := p.Publisher.Send(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version, LeaveOut: blocked}, then); err != nil {
 			return fmt.Errorf("publish the demo's opening prices: %w", err)
 		}
-		select {
-		case <-ended:
-		case <-ctx.Done():
-			return ctx.Err()
+		if err := ctx.Err(); err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
-// clock is the program's clock. The demo has a present of its own, fixed when it was loaded, so that its pictures
-// repeat; it goes on from there while the program runs, and never back behind what is already recorded. With the demo it
+// setClock gives the demo's book the demo's own present, never back behind what is already recorded. With the demo that
 // ends.
-type clock struct {
-	anchor atomic.Pointer[time.Time] // the demo's present when the program began; nil: there is no demo
-	begun  time.Time
-}
-
-func openClock(ctx context.Context, s *store.Store, live *store.Live) (*clock, error) {
-	c := &clock{}
-	return c, c.set(ctx, s, live)
-}
-
-func (c *clock) set(ctx context.Context, s *store.Store, live *store.Live) error {
+func setClock(ctx context.Context, present *clock.Book, s *store.Store, live *book.Live) error {
 	text, err := s.Fact(ctx, "demo-now")
 	if err != nil || text == "" {
 		return err
@@ -460,41 +452,28 @@ func (c *clock) set(ctx context.Context, s *store.Store, live *store.Live) error
 	if err != nil {
 		return fmt.Errorf("read the demo's present: %w", err)
 	}
-	anchor := m.Instant(live.Current().Zone)
+	at := m.Instant(live.Current().Zone)
 	last, err := s.LastRecorded(ctx)
 	if err != nil {
 		return err
 	}
-	if last.After(anchor) {
-		anchor = last
+	if last.After(at) {
+		at = last
 	}
-	c.begun = time.Now()
-	c.anchor.Store(&anchor)
+	present.Set(at)
 	return nil
 }
 
-// Now is the present.
-func (c *clock) Now() time.Time {
-	if anchor := c.anchor.Load(); anchor != nil {
-		return anchor.Add(time.Since(c.begun))
-	}
-	return time.Now()
-}
-
-func (c *clock) demo() bool { return c.anchor.Load() != nil }
-
-func (c *clock) end() { c.anchor.Store(nil) }
-
-// follow ends the demo's present when another program has ended the demo.
-func (c *clock) follow(ctx context.Context, s *store.Store) {
-	for c.demo() {
+// followDemo ends the demo's present when another program has ended the demo.
+func followDemo(ctx context.Context, present *clock.Book, s *store.Store) {
+	for present.IsSet() {
 		select {
 		case <-ctx.Done():
 			return
 		case <-time.After(2 * time.Second):
 		}
 		if text, err := s.Fact(ctx, "demo-now"); err == nil && text == "" {
-			c.end()
+			present.Follow()
 		}
 	}
 }

@@ -46,17 +46,17 @@ type Trail struct {
 
 // TrailStep is one rule that applied. Its amounts are exact as far as six decimals show them, on the book's tax footing.
 type TrailStep struct {
-	Rule   string   `json:"rule"`
-	Layer  string   `json:"layer"`
-	Before *string  `json:"before"`
-	Raw    string   `json:"raw" doc:"the result of the effect alone"`
-	After  string   `json:"after"`
-	Basis  *string  `json:"basis,omitempty" doc:"what the effect started from, where not the price entering"`
-	From   *string  `json:"from,omitempty" doc:"the break whose effect this is"`
-	Shaped []string `json:"shaped,omitempty" doc:"what changed the result: max-off, floor, ending, zero"`
-	Ended  string   `json:"ended,omitempty" doc:"what the rule ended: layer or price"`
-	Left   *string  `json:"left,omitempty" doc:"net less fee and cost, were this the price"`
-	Share  *string  `json:"share,omitempty" doc:"that in percent of the net price"`
+	Rule         string   `json:"rule"`
+	Layer        string   `json:"layer"`
+	Before       *string  `json:"before"`
+	Raw          string   `json:"raw" doc:"the result of the effect alone"`
+	After        string   `json:"after"`
+	Basis        *string  `json:"basis,omitempty" doc:"what the effect started from, where not the price entering"`
+	From         *string  `json:"from,omitempty" doc:"the break whose effect this is"`
+	Shaped       []string `json:"shaped,omitempty" doc:"what changed the result: max-off, floor, ending, zero"`
+	Ended        string   `json:"ended,omitempty" doc:"what the rule ended: layer or price"`
+	MarginAmount *string  `json:"left,omitempty" doc:"net less fee and cost, were this the price"`
+	Share        *string  `json:"share,omitempty" doc:"that in percent of the net price"`
 }
 
 // TrailMiss is one rule that did not apply.
@@ -87,7 +87,7 @@ func Answer(a *pricing.Answer) *PriceAnswer {
 	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(a.Digits) }) }
 	out := &PriceAnswer{SKU: a.SKU, Currency: a.Currency, Quantity: a.Quantity, List: fixed(a.List), Unit: fixed(a.Unit), Total: fixed(a.Total), Rules: a.Rules, Portions: []Portion{}}
 	if m := a.Margin; m != nil {
-		out.Margin = &MarginAnswer{Net: m.Net.Fixed(a.Digits), Fee: m.Fee.Fixed(a.Digits), Cost: m.Cost.Fixed(a.Digits), Amount: m.Left.Fixed(a.Digits)}
+		out.Margin = &MarginAnswer{Net: m.Net.Fixed(a.Digits), Fee: m.Fee.Fixed(a.Digits), Cost: m.Cost.Fixed(a.Digits), Amount: m.Amount.Fixed(a.Digits)}
 		if percent, known := m.Percent(); known {
 			text := percent.Fixed(2)
 			out.Margin.Percent = &text
@@ -121,8 +121,8 @@ func trail(t *pricing.Trail, digits int) *Trail {
 		step := TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw), After: exact(s.After),
 			Basis: mapped(s.Basis, exact), From: mapped(s.From, plainNumber), Shaped: s.Shaped, Ended: s.Ended}
 		if s.Margin != nil {
-			left := s.Margin.Left.Fixed(digits)
-			step.Left = &left
+			amount := s.Margin.Amount.Fixed(digits)
+			step.MarginAmount = &amount
 			if percent, known := s.Margin.Percent(); known {
 				text := percent.Fixed(1)
 				step.Share = &text

@@ -336,18 +336,18 @@ func compareFlags(x *node, found []flags.Flag) []Difference {
 
 // FlagAnswer is a flag as JSON.
 type FlagAnswer struct {
-	Kind     string   `json:"kind"`
-	Severity string   `json:"severity"`
-	SKU      string   `json:"sku,omitempty"`
-	Rule     string   `json:"rule,omitempty"`
-	Rules    []string `json:"rules,omitempty"`
-	Channel  string   `json:"channel,omitempty"`
-	Witness  Witness  `json:"witness"`
-	Price    string   `json:"price" doc:"the witness's price"`
-	Cost     *string  `json:"cost,omitempty" doc:"on the price's footing"`
-	Left     *string  `json:"left,omitempty" doc:"net less fee and cost"`
-	Other    *string  `json:"other,omitempty" doc:"what the rule that lost would have made of the price"`
-	Currency string   `json:"currency"`
+	Kind         string   `json:"kind"`
+	Severity     string   `json:"severity"`
+	SKU          string   `json:"sku,omitempty"`
+	Rule         string   `json:"rule,omitempty"`
+	Rules        []string `json:"rules,omitempty"`
+	Channel      string   `json:"channel,omitempty"`
+	Witness      Witness  `json:"witness"`
+	Price        string   `json:"price" doc:"the witness's price"`
+	Cost         *string  `json:"cost,omitempty" doc:"on the price's footing"`
+	MarginAmount *string  `json:"left,omitempty" doc:"net less fee and cost"`
+	Other        *string  `json:"other,omitempty" doc:"what the rule that lost would have made of the price"`
+	Currency     string   `json:"currency"`
 }
 
 // Witness is the question that shows a flag.
@@ -365,5 +365,5 @@ func FlagAnswerOf(f *flags.Flag) FlagAnswer {
 	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(f.Digits) }) }
 	return FlagAnswer{Kind: string(f.Kind), Severity: string(f.Severity), SKU: f.SKU, Rule: f.Rule, Rules: f.Rules, Channel: f.Channel,
 		Witness: Witness{SKU: f.Witness.SKU, At: f.Witness.At.String(), Channel: f.Witness.Channel, Customer: f.Witness.Customer, Groups: f.Witness.Groups, Quantity: max(f.Witness.Quantity, 1)},
-		Price:   f.Price.Fixed(f.Digits), Cost: fixed(f.Cost), Left: fixed(f.Left), Other: fixed(f.Other), Currency: f.Currency}
+		Price:   f.Price.Fixed(f.Digits), Cost: fixed(f.Cost), MarginAmount: fixed(f.Margin), Other: fixed(f.Other), Currency: f.Currency}
 }

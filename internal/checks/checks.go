@@ -3,31 +3,34 @@
 package checks
 
 import (
+	"context"
 	"fmt"
 	"strings"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
 )
 
 // Pinned is an expected price that somebody pinned: an expectation as docs/book.md writes it.
 type Pinned struct {
-	ID   int64
-	Name string
-	Doc  string
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+	Doc  string `json:"-"`
 }
 
 // Difference is one value that is not as expected.
 type Difference struct {
-	What       string // such as unit
-	Want, Have string
+	What string `json:"what" doc:"such as unit"`
+	Want string `json:"want"`
+	Have string `json:"have"`
 }
 
 // Result is what a check finds. Problem says why there is no answer; a check holds where it finds nothing.
 type Result struct {
 	Pinned
-	Problem     string
-	Differences []Difference
+	Problem     string       `json:"problem,omitempty"`
+	Differences []Difference `json:"differences"`
 }
 
 // Holds reports whether all is as expected.
@@ -35,7 +38,7 @@ func (r *Result) Holds() bool { return r.Problem == "" && len(r.Differences) == 
 
 // Run asks a check of an engine.
 func Run(p Pinned, engine *pricing.Engine) Result {
-	r := Result{Pinned: p}
+	r := Result{Pinned: p, Differences: []Difference{}}
 	x, err := bookfile.ReadExpectation([]byte(p.Doc))
 	if err != nil {
 		r.Problem = err.Error()
@@ -54,7 +57,7 @@ func Run(p Pinned, engine *pricing.Engine) Result {
 
 // Broken are the checks that hold with one engine and not with another.
 func Broken(pinned []Pinned, before, after *pricing.Engine) []Result {
-	var out []Result
+	out := []Result{}
 	for _, p := range pinned {
 		r := Run(p, after)
 		if r.Holds() {
@@ -75,4 +78,23 @@ func (e *BrokenError) Error() string {
 		return "This would break a pinned price."
 	}
 	return fmt.Sprintf("This would break %d pinned prices.", len(e.Checks))
+}
+
+// Source is where pinned prices are kept.
+type Source interface {
+	Pinned(ctx context.Context) ([]Pinned, error)
+}
+
+// Guard refuses edits that break a pinned price which nobody has seen broken, with a *BrokenError.
+func Guard(from Source) book.Guard {
+	return func(ctx context.Context, before *pricing.Engine, after func() *pricing.Engine) error {
+		pinned, err := from.Pinned(ctx)
+		if err != nil || len(pinned) == 0 {
+			return err
+		}
+		if broken := Broken(pinned, before, after()); len(broken) > 0 {
+			return &BrokenError{Checks: broken}
+		}
+		return nil
+	}
 }

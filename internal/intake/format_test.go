@@ -19,7 +19,7 @@ import (
 )
 
 // brought is what a file of products would do, as it is read and matched by itself.
-func brought(t *testing.T, data []byte) (*Table, *Preview, map[string]string) {
+func brought(t *testing.T, data []byte) (*Table, *Comparison, map[string]string) {
 	t.Helper()
 	table, err := Read(data, nil)
 	require.NoError(t, err)

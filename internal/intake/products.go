@@ -320,15 +320,15 @@ type RowChange struct {
 	After  pricing.Product  `json:"-"`
 }
 
-// Preview is what importing a table would do. It can be imported only when nothing is bad.
-type Preview struct {
+// Comparison is what importing a table of products would do. It can be imported only when nothing is bad.
+type Comparison struct {
 	Changes   []RowChange
 	Unchanged int
 	Bad       []BadCell
 }
 
 // New counts the products that would be added.
-func (p *Preview) New() int {
+func (p *Comparison) New() int {
 	n := 0
 	for i := range p.Changes {
 		if p.Changes[i].New {
@@ -341,7 +341,7 @@ func (p *Preview) New() int {
 // Compare says what importing a table into a book would do. mapping names a header for each field that is to be
 // filled; an empty cell leaves what is there. The error is a *MissingColumn, or names a header that the table does not
 // have.
-func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview, error) {
+func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparison, error) {
 	column, err := t.places([]Column{{Key: "sku", Name: "SKU", Required: true}}, mapping)
 	if err != nil {
 		return nil, err
@@ -358,7 +358,7 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Preview,
 	for i := range book.Products {
 		now[book.Products[i].SKU] = &book.Products[i]
 	}
-	out, seen := &Preview{}, map[string]int{}
+	out, seen := &Comparison{}, map[string]int{}
 	for n, cells := range t.Rows {
 		line := t.Lines[n]
 		bad := func(at int, problem string) {

@@ -13,7 +13,7 @@ import (
 	"dogbane/internal/pricing"
 )
 
-func preview(t *testing.T, csv string) *Preview {
+func preview(t *testing.T, csv string) *Comparison {
 	t.Helper()
 	table, err := ReadText([]byte(csv), nil)
 	require.NoError(t, err)

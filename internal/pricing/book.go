@@ -346,3 +346,12 @@ type Give struct {
 
 // AllUnits is the value of Give.Units for "all".
 const AllUnits = -1
+
+// Title is what people call the rule: its name or, where it has none, its code.
+func (r *Rule) Title() string { return cmp.Or(r.Name, r.Code) }
+
+// Title is what people call the campaign.
+func (c *Campaign) Title() string { return cmp.Or(c.Name, c.Code) }
+
+// Title is what people call the channel.
+func (c *Channel) Title() string { return cmp.Or(c.Name, c.Code) }

@@ -36,18 +36,18 @@ type Portion struct {
 	Trail    Trail
 }
 
-// Margin is what is left of a price. Net is the price without tax; Left is net less fee and cost; all in the channel's
+// Margin is what remains of a price. Net is the price without tax; Amount is net less fee and cost; all in the channel's
 // currency, not rounded.
 type Margin struct {
-	Net, Fee, Cost, Left money.Rat
+	Net, Fee, Cost, Amount money.Rat
 }
 
-// Percent is the gross margin, Left ÷ Net in percent; false where net is 0.
+// Percent is the gross margin, Amount ÷ Net in percent; false where net is 0.
 func (m *Margin) Percent() (money.Rat, bool) {
 	if m.Net.Sign() == 0 {
 		return money.Rat{}, false
 	}
-	return m.Left.Div(m.Net).Mul(money.Int(100)), true
+	return m.Amount.Div(m.Net).Mul(money.Int(100)), true
 }
 
 // Price answers a question, with the trail. Its errors are QuestionErrors.
@@ -275,6 +275,6 @@ func (v *view) margin(p int32, price money.Rat) *Margin {
 	if v.channel != nil {
 		m.Fee = m.Net.Mul(money.PercentOf(v.channel.FeePercent)).Add(v.channel.FeeAmount)
 	}
-	m.Left = m.Net.Sub(m.Fee).Sub(m.Cost)
+	m.Amount = m.Net.Sub(m.Fee).Sub(m.Cost)
 	return m
 }

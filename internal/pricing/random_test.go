@@ -105,10 +105,10 @@ func sameSweep(t *testing.T, e *pricing.Engine, vp pricing.Viewpoint, what strin
 			require.Equal(t, a.Rules, codes, "%s %s", what, product.SKU)
 		}
 		if a.Margin != nil && vp.Quantity == 1 {
-			require.Equal(t, a.Margin.Left.Sign() < 0, sw.BelowCost(p), "%s %s", what, product.SKU)
+			require.Equal(t, a.Margin.Amount.Sign() < 0, sw.BelowCost(p), "%s %s", what, product.SKU)
 			net, left, ok := sw.Margin(p)
 			require.True(t, ok)
-			for have, exact := range map[int64]money.Rat{net: a.Margin.Net, left: a.Margin.Left} {
+			for have, exact := range map[int64]money.Rat{net: a.Margin.Net, left: a.Margin.Amount} {
 				want, _ := exact.Minor(sw.Digits, money.HalfUp)
 				require.Equal(t, want, have, "%s %s", what, product.SKU)
 			}

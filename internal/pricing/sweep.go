@@ -705,9 +705,9 @@ func (sw *Sweep) eachRule(p int32, see func(r *rule) bool) {
 	}
 }
 
-// Margin is what is left of a product's price, in minor units: net is the price without tax, left is net less fee and
+// Margin is what remains of a product's price, in minor units: net is the price without tax, amount is net less fee and
 // cost. ok is false where price or cost is missing.
-func (sw *Sweep) Margin(p int32) (net, left int64, ok bool) {
+func (sw *Sweep) Margin(p int32) (net, amount int64, ok bool) {
 	price, ok := sw.Price(p)
 	if !ok {
 		return 0, 0, false
@@ -716,22 +716,22 @@ func (sw *Sweep) Margin(p int32) (net, left int64, ok bool) {
 	l := sw.view.limitsOf()
 	if f, spent := l.shares[sw.view.taxOf[p]], l.spent[p]; spent != noLimit && f.leftD != 0 && price <= 1<<40 {
 		net, _ = money.RoundRatio(price*f.netN, f.netD, 0, money.HalfUp)
-		left, _ = money.RoundRatio(price*f.leftN-spent*f.leftD, f.leftD, 0, money.HalfUp)
-		return net, left, true
+		amount, _ = money.RoundRatio(price*f.leftN-spent*f.leftD, f.leftD, 0, money.HalfUp)
+		return net, amount, true
 	}
 	m := sw.view.margin(p, money.FromMinor(price, sw.Digits))
 	if m == nil {
 		return 0, 0, false
 	}
 	net, ok1 := m.Net.Minor(sw.Digits, money.HalfUp)
-	left, ok2 := m.Left.Minor(sw.Digits, money.HalfUp)
-	return net, left, ok1 && ok2
+	amount, ok2 := m.Amount.Minor(sw.Digits, money.HalfUp)
+	return net, amount, ok1 && ok2
 }
 
 // Margins are the margins of all products.
 type Margins struct {
-	Net, Left []int64
-	Known     []bool
+	Net, Amount []int64
+	Known       []bool
 }
 
 // Margins are worked out when first asked for.
@@ -741,7 +741,7 @@ func (sw *Sweep) Margins() *Margins {
 		m := Margins{make([]int64, n), make([]int64, n), make([]bool, n)}
 		InParallel(n, func(from, to int) {
 			for p := from; p < to; p++ {
-				m.Net[p], m.Left[p], m.Known[p] = sw.Margin(int32(p))
+				m.Net[p], m.Amount[p], m.Known[p] = sw.Margin(int32(p))
 			}
 		})
 		sw.margins = m
@@ -776,7 +776,7 @@ type Row struct {
 	Lowest      int64             // the lowest permitted price, rounded up; 0 where there is none
 	Cost        int64             // on the channel's footing, rounded
 	After       [LayerCount]int64 // the price after each layer in order, on the channel's footing, rounded
-	Left        int64             // net − fee − cost, rounded
+	Margin      int64             // net − fee − cost, rounded
 	Net         int64             // the price without tax, rounded
 	HasList     bool
 	HasPrice    bool
@@ -832,9 +832,9 @@ func (sw *Sweep) Row(p int32) Row {
 	}
 	row.Rules = sw.Rules(p)
 	if m := v.margin(p, money.FromMinor(row.Price, v.digits)); m != nil {
-		row.Left, _ = m.Left.Minor(v.digits, money.HalfUp)
+		row.Margin, _ = m.Amount.Minor(v.digits, money.HalfUp)
 		row.Net, _ = m.Net.Minor(v.digits, money.HalfUp)
-		row.BelowCost = m.Left.Sign() < 0
+		row.BelowCost = m.Amount.Sign() < 0
 	}
 	return row
 }

@@ -9,26 +9,29 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
-	"dogbane/internal/store"
+	"dogbane/internal/pricing/flags"
 )
 
-// Kinds of differences.
+// Kind of a difference.
+type Kind string
+
+// The kinds.
 const (
-	New       = "new"
-	Up        = "up"
-	Down      = "down"
-	Reference = "reference" // the price stays, the price it is reduced from changes
-	Gone      = "gone"      // the channel shows a price and should show none
+	New       Kind = "new"
+	Up        Kind = "up"
+	Down      Kind = "down"
+	Reference Kind = "reference" // the price stays, the price it is reduced from changes
+	Gone      Kind = "gone"      // the channel shows a price and should show none
 )
 
 // Difference is one product whose price in a channel is not what the book says.
 type Difference struct {
 	SKU, Name             string
-	Kind                  string
+	Kind                  Kind
 	Was, Price, Reference *money.Rat
-	Left                  *money.Rat // net − fee − cost of the new price
-	Cost                  *money.Rat // on the price's footing
-	BelowCost             bool       // blocks the row until it is overridden or left out
+	Margin                *money.Rat   // net − fee − cost of the new price
+	Cost                  *money.Rat   // on the price's footing
+	Stops                 []flags.Kind // keep the row from being sent until they are overridden or it is left out
 	Rules                 []string
 }
 
@@ -42,11 +45,14 @@ type Differences struct {
 	Unpriced          int          // products in the book that have no price in this channel
 }
 
+// Blocked reports whether the row is sent only with a reason.
+func (d *Difference) Blocked() bool { return len(d.Stops) > 0 }
+
 // Blocked is how many rows are blocked.
 func (d *Differences) Blocked() int {
 	n := 0
 	for i := range d.Rows {
-		if d.Rows[i].BelowCost {
+		if d.Rows[i].Blocked() {
 			n++
 		}
 	}
@@ -54,7 +60,7 @@ func (d *Differences) Blocked() int {
 }
 
 // Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece.
-func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]store.Shown) (*Differences, error) {
+func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]Shown) (*Differences, error) {
 	sweep, err := engine.Sweep(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", channel, err)
@@ -97,9 +103,10 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 			diff.Kind = New
 		}
 		if cost, costed := sweep.Cost(int32(i)); costed {
-			_, minorLeft, _ := sweep.Margin(int32(i))
-			left, amount := money.FromMinor(minorLeft, sweep.Digits), money.FromMinor(cost, sweep.Digits)
-			diff.Left, diff.Cost, diff.BelowCost = &left, &amount, sweep.BelowCost(int32(i))
+			_, minorMargin, _ := sweep.Margin(int32(i))
+			margin, amount := money.FromMinor(minorMargin, sweep.Digits), money.FromMinor(cost, sweep.Digits)
+			diff.Margin, diff.Cost = &margin, &amount
+			diff.Stops = stops(sweep, int32(i))
 		}
 		for _, r := range sweep.Rules(int32(i)) {
 			diff.Rules = append(diff.Rules, r.Code)
@@ -132,4 +139,13 @@ func sameReference(a, b *money.Rat) bool {
 		return a == b
 	}
 	return a.Equal(*b)
+}
+
+// stops are the kinds of trouble that keep a price from being sent.
+func stops(sweep *pricing.Sweep, p int32) []flags.Kind {
+	if !sweep.BelowCost(p) && !sweep.UnderGuard(p) { // nearly all: nothing marks them that would stop them
+		return nil
+	}
+	row := sweep.Row(p)
+	return slices.DeleteFunc(flags.On(&row), func(k flags.Kind) bool { return !flags.Of(k).Stops })
 }

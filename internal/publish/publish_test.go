@@ -2,6 +2,8 @@ package publish_test
 
 import (
 	"context"
+	"io"
+	"net/http"
 	"net/http/httptest"
 	"path/filepath"
 	"testing"
@@ -15,11 +17,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/standin"
-	"dogbane/internal/store"
-	"dogbane/internal/store/storetest"
 )
-
-func TestMain(m *testing.M) { storetest.Main(m) }
 
 var at = time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
 
@@ -35,10 +33,10 @@ func engine(t *testing.T) *pricing.Engine {
 
 func amount(text string) money.Rat { return money.MustParse(text) }
 
-func shown(prices map[string]string) map[string]store.Shown {
-	m := map[string]store.Shown{}
+func shown(prices map[string]string) map[string]publish.Shown {
+	m := map[string]publish.Shown{}
 	for sku, text := range prices {
-		one := store.Shown{SKU: sku, Currency: "EUR"}
+		one := publish.Shown{SKU: sku, Currency: "EUR"}
 		one.Price = amount(text)
 		m[sku] = one
 	}
@@ -48,12 +46,12 @@ func shown(prices map[string]string) map[string]store.Shown {
 func TestDifferences(t *testing.T) {
 	d, err := publish.Compare(engine(t), "web", pricing.MomentOf(at), shown(map[string]string{"SAME": "10.00", "DOWN": "10.00", "UP": "9.00", "HIDDEN": "10.00", "LOSS": "8.00", "LEFT": "5.00"}))
 	require.NoError(t, err)
-	kinds := map[string]string{}
+	kinds := map[string]publish.Kind{}
 	for _, r := range d.Rows {
 		kinds[r.SKU] = r.Kind
 	}
 	// LOSS shows the right price but not the price that it is reduced from.
-	require.Equal(t, map[string]string{"DOWN": publish.Down, "UP": publish.Up, "NEW": publish.New, "HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
+	require.Equal(t, map[string]publish.Kind{"DOWN": publish.Down, "UP": publish.Up, "NEW": publish.New, "HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
 	require.Equal(t, 1, d.Same)
 	require.Equal(t, 1, d.Blocked(), "LOSS sells for less than it costs")
 }
@@ -63,10 +61,9 @@ func TestDifferences(t *testing.T) {
 func TestDelivery(t *testing.T) {
 	for _, kind := range []string{"http", "folder"} {
 		t.Run(kind, func(t *testing.T) {
-			s := storetest.Open(t)
+			keeper := newMemory()
 			e := engine(t)
-			require.NoError(t, s.Create(t.Context(), e.Book(), "test", at))
-			link := store.Link{Channel: "web", Kind: kind, Token: "secret"}
+			link := publish.Link{Channel: "web", Kind: kind, Token: "secret"}
 			if kind == "http" {
 				shop, err := standin.OpenShop(t.TempDir(), "Shop", "EUR", "secret")
 				require.NoError(t, err)
@@ -82,9 +79,8 @@ func TestDelivery(t *testing.T) {
 				go till.Watch(ctx)
 				link.Address = folder
 			}
-			require.NoError(t, s.SetLink(t.Context(), link))
-			ended := make(chan string, 1)
-			p := &publish.Publisher{Store: s, Now: func() time.Time { return at }, Done: func(c string) { ended <- c }}
+			keeper.links["web"] = link
+			p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
 			d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
 			require.NoError(t, err)
 
@@ -95,20 +91,18 @@ func TestDelivery(t *testing.T) {
 
 			pub, err := p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1, Overrides: map[string]string{"LOSS": "to fill the shelf"}})
 			require.NoError(t, err)
-			<-ended
-			got, rows, err := s.Publication(t.Context(), pub.ID)
-			require.NoError(t, err)
-			require.Equal(t, "partly", got.Status, got.Problem)
-			for _, r := range rows {
-				want := "taken"
+			p.Wait()
+			got := keeper.publications[pub.ID]
+			require.Equal(t, publish.Partly, got.Status, got.Problem)
+			for _, r := range keeper.rows[pub.ID] {
+				want := publish.Taken
 				if r.SKU == "NAMELESS" {
-					want = "refused"
+					want = publish.Refused
 					require.NotEmpty(t, r.Message)
 				}
 				require.Equal(t, want, r.Answer, r.SKU)
 			}
-			now, err := s.Shown(t.Context(), "web")
-			require.NoError(t, err)
+			now := keeper.shown["web"]
 			require.Equal(t, "8", now["DOWN"].Price.String())
 			require.NotContains(t, now, "NAMELESS")
 
@@ -121,24 +115,74 @@ func TestDelivery(t *testing.T) {
 
 // A channel that cannot be reached fails as a whole, with the reason, and shows what it showed.
 func TestUnreachableChannel(t *testing.T) {
-	s := storetest.Open(t)
+	keeper := newMemory()
 	e := engine(t)
-	require.NoError(t, s.Create(t.Context(), e.Book(), "test", at))
 	web := httptest.NewServer(nil)
 	web.Close()
-	require.NoError(t, s.SetLink(t.Context(), store.Link{Channel: "till", Kind: "http", Address: web.URL}))
-	ended := make(chan string, 1)
-	p := &publish.Publisher{Store: s, Now: func() time.Time { return at }, Done: func(c string) { ended <- c }}
+	keeper.links["till"] = publish.Link{Channel: "till", Kind: "http", Address: web.URL}
+	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
 	d, err := publish.Compare(e, "till", pricing.MomentOf(at), nil)
+	require.NoError(t, err)
+	pub, err := p.Send(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}}, at)
+	require.NoError(t, err)
+	require.Equal(t, publish.Failed, pub.Status)
+	require.Contains(t, pub.Problem, "reach the channel")
+	require.Empty(t, keeper.shown["till"])
+}
+
+// A program that ends while something is sent says so, and keeps what was answered until then.
+func TestTheProgramEndsWhileSending(t *testing.T) {
+	keeper := newMemory()
+	e := engine(t)
+	asked, ctx, stop := make(chan struct{}), context.Context(nil), context.CancelFunc(nil)
+	ctx, stop = context.WithCancel(context.Background())
+	web := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		close(asked)
+		_, _ = io.Copy(io.Discard, r.Body)
+		<-r.Context().Done()
+	}))
+	defer web.Close()
+	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Address: web.URL}
+	p := publish.NewWorker(ctx, keeper, publish.NewShows(keeper), func() time.Time { return at })
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
 	require.NoError(t, err)
 	pub, err := p.Start(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}})
 	require.NoError(t, err)
-	<-ended
-	got, _, err := s.Publication(t.Context(), pub.ID)
+	require.Equal(t, publish.Sending, pub.Status)
+	<-asked
+	_, err = p.Start(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}})
+	require.ErrorIs(t, err, publish.ErrBusy, "one at a time")
+	stop()
+	p.Wait()
+	got := keeper.publications[pub.ID]
+	require.Equal(t, publish.BrokenOff, got.Status)
+	require.NotNil(t, got.Ended)
+	for _, r := range keeper.rows[pub.ID] {
+		require.Equal(t, publish.Missing, r.Answer)
+	}
+}
+
+// A channel that answers what it was not asked, twice, or less than everything, is believed only in what it was asked.
+func TestAnswersThatWereNotAsked(t *testing.T) {
+	keeper := newMemory()
+	e := engine(t)
+	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, _ = io.Copy(io.Discard, r.Body)
+		_, _ = w.Write([]byte(`{"answers":[{"sku":"UP","taken":true},{"sku":"NOT-ASKED","taken":true},{"sku":"DOWN","taken":false,"message":"<b>no & no</b>"}]}`))
+	}))
+	defer web.Close()
+	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Address: web.URL}
+	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
 	require.NoError(t, err)
-	require.Equal(t, "failed", got.Status)
-	require.Contains(t, got.Problem, "reach the channel")
-	now, err := s.Shown(t.Context(), "till")
+	pub, err := p.Send(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}}, at)
 	require.NoError(t, err)
-	require.Empty(t, now)
+	require.Equal(t, publish.Partly, pub.Status)
+	require.Contains(t, pub.Problem, "left 3 rows without an answer")
+	answers := map[string]string{}
+	for _, r := range keeper.rows[pub.ID] {
+		answers[r.SKU] = r.Answer
+	}
+	require.Equal(t, map[string]string{"UP": publish.Taken, "DOWN": publish.Refused, "SAME": publish.Missing, "NEW": publish.Missing, "NAMELESS": publish.Missing}, answers)
+	require.Len(t, keeper.shown["web"], 1)
 }

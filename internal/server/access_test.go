@@ -421,14 +421,14 @@ func TestImportsAndUndoAskThePinnedPrices(t *testing.T) {
 	a.do("POST", "/api/imports/"+p.Token+"/import", body, 200, &job)
 	require.Equal(t, "failed", job.State)
 	require.Equal(t, "the bat", job.Checks[0].Name)
-	a.do("POST", "/api/imports/"+p.Token+"/import", body, 200, &job, "Breaks-Seen", "yes")
+	a.do("POST", "/api/imports/"+p.Token+"/import", body, 200, &job, "Checks-Seen", "true")
 	require.Equal(t, "done", job.State)
 	var undo struct{ Entry int64 }
 	a.do("POST", fmt.Sprintf("/api/log/%d/undo", job.Saved.Entry), nil, 200, &undo)
 	var refused struct{ Checks []struct{ Name string } }
 	a.do("POST", fmt.Sprintf("/api/log/%d/undo", undo.Entry), nil, 409, &refused)
 	require.Equal(t, "the bat", refused.Checks[0].Name)
-	a.do("POST", fmt.Sprintf("/api/log/%d/undo", undo.Entry), nil, 200, nil, "Breaks-Seen", "yes")
+	a.do("POST", fmt.Sprintf("/api/log/%d/undo", undo.Entry), nil, 200, nil, "Checks-Seen", "true")
 }
 
 // The demo ends with its book: its present, its accounts and the password that it shows.
@@ -452,13 +452,13 @@ func TestTheDemoEndsWithItsBook(t *testing.T) {
 	put := func(doc string) {
 		var st struct{ Version int64 }
 		wout.do("GET", "/api/state", nil, 200, &st)
-		status, said := wout.raw("PUT", fmt.Sprint("/api/book?version=", st.Version), []byte(doc), "Breaks-Seen", "yes")
+		status, said := wout.raw("PUT", fmt.Sprint("/api/book?version=", st.Version), []byte(doc), "Checks-Seen", "true")
 		require.Equal(t, 200, status, said)
 	}
 	_, whole := wout.raw("GET", "/api/book", nil)
 	put(strings.Replace(whole, "Wheel bat, 30 cm", "Wheel bat", 1))
 	a.browser().do("GET", "/api/session", nil, 200, &session)
-	require.NotEmpty(t, session.Demo, "the demo's book with a change is still the demo's")
+	require.NotEmpty(t, session.Demo, "the demo's whole with a change is still the demo's")
 
 	put(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Berlin"},"products":[{"sku":"MINE & mine","list":"1.00"}]}`)
 	a.browser().do("GET", "/api/session", nil, 200, &session)

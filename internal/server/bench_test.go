@@ -6,12 +6,12 @@ import (
 	"fmt"
 	"net/http"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
 	"dogbane/internal/demo"
-	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 
@@ -23,12 +23,12 @@ import (
 // A thousand pieces changed together among 100,000 products, beside one piece, which is the baseline.
 func BenchmarkChangesTogether(b *testing.B) {
 	s := storetest.Open(b)
-	book := demo.Book(100_000)
-	require.NoError(b, s.Create(b.Context(), book, "bench", present))
+	whole := demo.Book(100_000)
+	require.NoError(b, s.Create(b.Context(), whole, "bench", present))
 	require.NoError(b, s.AddPerson(b.Context(), store.Person{Name: "me", Role: store.Manager, Active: true, Password: store.HashPassword("a long password"), Created: present}))
-	live, err := store.OpenLive(b.Context(), s)
+	live, err := book.OpenLive(b.Context(), s, checks.Guard(s))
 	require.NoError(b, err)
-	web := httptest.NewServer(server.New(s, live, func() time.Time { return present }).Handler(fstest.MapFS{}))
+	web := httptest.NewServer(working(b, s, live).Handler(fstest.MapFS{}))
 	defer web.Close()
 	jar, err := cookiejar.New(nil)
 	require.NoError(b, err)

@@ -1,14 +1,13 @@
 package server
 
 import (
-	"cmp"
 	"context"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
-	"dogbane/internal/store"
 	"dogbane/internal/timeline"
 )
 
@@ -65,32 +64,37 @@ type CalendarEvent struct {
 	Reach    int    `json:"reach"`
 }
 
-// PriceCourse is one product's price over a span: as it was published, and as the book says it will be.
-type PriceCourse struct {
-	Currency  string    `json:"currency"`
-	Published []PriceAt `json:"published" doc:"what the channel showed, up to now"`
-	Planned   []PriceAt `json:"planned" doc:"what the book says, over the whole span"`
-	Lowest    []PriceAt `json:"lowest" doc:"the lowest price of the 30 days before each moment: published up to now, planned from then on"`
-	Cost      *string   `json:"cost" doc:"on the price's footing"`
-}
-
 const longestSpan = 400 * pricing.Day
 
+// CalendarQuery is the span of a calendar.
+type CalendarQuery struct {
+	From string `query:"from" required:"true"`
+	To   string `query:"to" required:"true"`
+}
+
 func (s *Server) registerCalendar(api huma.API) {
-	huma.Get(api, "/api/calendar", func(_ context.Context, in *struct {
-		From string `query:"from" required:"true"`
-		To   string `query:"to" required:"true"`
-	}) (*body[Calendar], error) {
-		return answer(s.calendar(in.From, in.To))
+	get(api, "/api/calendar", s.calendar)
+	get(api, "/api/changes", func(_ context.Context, in *ChangesQuery) (ChangeList, error) {
+		snap := s.Live.Current()
+		now := s.moment(snap)
+		from := now - now%pricing.Day - 7*pricing.Day
+		out := ChangeList{Now: now.String(), Moments: []string{}}
+		for _, m := range snap.Engine.Changes(from, from+pricing.Moment(in.Days)*pricing.Day, 400, nil) {
+			out.Moments = append(out.Moments, m.String())
+		}
+		return out, nil
 	})
-	huma.Get(api, "/api/price-course", func(ctx context.Context, in *struct {
-		ViewpointQuery
-		SKU  string `query:"sku" required:"true"`
-		From string `query:"from" required:"true"`
-		To   string `query:"to" required:"true"`
-	}) (*body[PriceCourse], error) {
-		return answer(s.priceCourse(ctx, &in.ViewpointQuery, in.SKU, in.From, in.To))
-	})
+}
+
+// ChangesQuery says how far ahead changes are told.
+type ChangesQuery struct {
+	Days int `query:"days" minimum:"1" maximum:"400" default:"60"`
+}
+
+// ChangeList is when windows open or close.
+type ChangeList struct {
+	Now     string   `json:"now"`
+	Moments []string `json:"moments"`
 }
 
 func spanOf(from, to string) (pricing.Moment, pricing.Moment, error) {
@@ -131,25 +135,25 @@ func windowBar(w *pricing.Window) (from, to string, pattern bool) {
 	return from, to, w.Days != nil || w.Hours != nil || w.Weekly != nil || w.Yearly != nil
 }
 
-func (s *Server) calendar(fromText, toText string) (Calendar, error) {
-	from, to, err := spanOf(fromText, toText)
+func (s *Server) calendar(_ context.Context, in *CalendarQuery) (Calendar, error) {
+	from, to, err := spanOf(in.From, in.To)
 	if err != nil {
 		return Calendar{}, err
 	}
-	snap := s.live.Current()
+	snap := s.Live.Current()
 	now := s.moment(snap)
 	c := timeline.CalendarOf(snap.Engine, now, from, to)
 	out := Calendar{From: from.String(), To: to.String(), Now: now.String(), Campaigns: []CalendarBar{}, Bars: []CalendarBar{}, Always: c.Always,
 		Fights: []CalendarFight{}, Week: []CalendarEvent{}}
 	for _, b := range c.Campaigns {
-		doc := snap.Doc(store.Campaigns, b.Campaign.Code)
-		bar := CalendarBar{Code: b.Campaign.Code, Name: campaignTitle(b.Campaign), Status: string(b.Campaign.Status), Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		doc := snap.Doc(book.Campaigns, b.Campaign.Code)
+		bar := CalendarBar{Code: b.Campaign.Code, Name: b.Campaign.Title(), Status: string(b.Campaign.Status), Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
 		bar.From, bar.To, bar.Pattern = windowBar(b.Campaign.Window)
 		out.Campaigns = append(out.Campaigns, bar)
 	}
 	for _, b := range c.Rules {
 		doc := bookfile.EncodeRule(b.Rule)
-		bar := CalendarBar{Code: b.Rule.Code, Name: title(b.Rule), Layer: b.Rule.Layer.String(), Status: string(b.Rule.Status), Campaign: b.Rule.Campaign, Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		bar := CalendarBar{Code: b.Rule.Code, Name: b.Rule.Title(), Layer: b.Rule.Layer.String(), Status: string(b.Rule.Status), Campaign: b.Rule.Campaign, Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
 		bar.From, bar.To, bar.Pattern = windowBar(b.Rule.Window)
 		out.Bars = append(out.Bars, bar)
 	}
@@ -162,72 +166,11 @@ func (s *Server) calendar(fromText, toText string) (Calendar, error) {
 			one.What = "starts"
 		}
 		if e.Rule != nil {
-			one.Code, one.Name, one.Layer = e.Rule.Code, title(e.Rule), e.Rule.Layer.String()
+			one.Code, one.Name, one.Layer = e.Rule.Code, e.Rule.Title(), e.Rule.Layer.String()
 		} else {
-			one.Campaign, one.Code, one.Name = true, e.Campaign.Code, campaignTitle(e.Campaign)
+			one.Campaign, one.Code, one.Name = true, e.Campaign.Code, e.Campaign.Title()
 		}
 		out.Week = append(out.Week, one)
 	}
 	return out, nil
-}
-
-func campaignTitle(c *pricing.Campaign) string { return cmp.Or(c.Name, c.Code) }
-
-func (s *Server) priceCourse(ctx context.Context, in *ViewpointQuery, sku, fromText, toText string) (PriceCourse, error) {
-	out := PriceCourse{}
-	from, to, err := spanOf(fromText, toText)
-	if err != nil {
-		return out, err
-	}
-	snap := s.live.Current()
-	vp, err := in.viewpoint(s, snap)
-	if err != nil {
-		return out, err
-	}
-	var shown []timeline.Shown
-	if vp.Channel != "" {
-		history, err := s.store.PriceHistory(ctx, vp.Channel, sku)
-		if err != nil {
-			return out, err
-		}
-		for _, h := range history {
-			one := timeline.Shown{From: pricing.MomentOf(h.From.In(snap.Zone)), Price: h.Price}
-			if h.Until != nil {
-				until := pricing.MomentOf(h.Until.In(snap.Zone))
-				one.Until = &until
-			}
-			shown = append(shown, one)
-		}
-	}
-	c, err := timeline.CourseOf(snap.Engine, vp, sku, s.moment(snap), from, to, shown)
-	if err != nil {
-		return out, err
-	}
-	out = PriceCourse{Currency: c.Currency, Published: pricesAt(c.Published, c.Digits, pricing.Minute),
-		Planned: pricesAt(c.Planned, c.Digits, 1), Lowest: pricesAt(c.Lowest, c.Digits, pricing.Minute)}
-	out.Cost, err = s.costSeen(snap, vp, sku)
-	return out, err
-}
-
-// costSeen is a product's cost on the footing of its price from a viewpoint; nil where it is unknown.
-func (s *Server) costSeen(snap *store.Snapshot, vp pricing.Viewpoint, sku string) (*string, error) {
-	number, exists := snap.Engine.ProductNumber(sku)
-	if !exists {
-		return nil, nil
-	}
-	sw, err := s.sweep(snap, vp)
-	if err != nil {
-		return nil, err
-	}
-	r := sw.Row(number)
-	return minor(r.Cost, r.HasCost, sw.Digits), nil
-}
-
-// pricesAt writes prices with the moments from which they hold, moments cut to a step.
-func pricesAt(list []timeline.PriceFrom, digits int, step pricing.Moment) []PriceAt {
-	all := []PriceAt{}
-	for _, p := range list {
-		all = append(all, PriceAt{(p.At - p.At%step).String(), fixed(p.Price, digits)})
-	}
-	return all
 }

@@ -473,7 +473,7 @@ func TestWritesKeepChecks(t *testing.T) {
 	require.EqualValues(t, 1, version, "nothing was written")
 	a.do("PATCH", "/api/products/KILN-EL-42", map[string]string{"list": "1500.00"}, 200, nil)
 	var saved struct{ Entry int64 }
-	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.00"}, 200, &saved, "Breaks-Seen", "yes")
+	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.00"}, 200, &saved, "Checks-Seen", "true")
 	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "15.50"}, 200, nil) // it is broken already
 	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "14.50"}, 200, nil)
 }

@@ -16,8 +16,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
 	"dogbane/internal/demo"
-	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/localdb"
 )
@@ -36,13 +37,9 @@ func TestTheDatabaseAway(t *testing.T) {
 	defer s.Close()
 	require.NoError(t, s.Create(ctx, demo.Book(0), "test", present))
 	require.NoError(t, s.AddPerson(ctx, store.Person{Name: "me", FullName: "Me", Role: store.Manager, Active: true, Password: store.HashPassword("a long password"), Created: present}))
-	live, err := store.OpenLive(ctx, s)
+	live, err := book.OpenLive(ctx, s, checks.Guard(s))
 	require.NoError(t, err)
-	program := server.New(s, live, func() time.Time { return present })
-	working, stop := context.WithCancel(ctx)
-	ended := make(chan struct{})
-	go func() { defer close(ended); program.Work(working) }()
-	defer func() { stop(); <-ended }()
+	program := working(t, s, live)
 	web := httptest.NewServer(program.Handler(fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}))
 	defer web.Close()
 	jar, err := cookiejar.New(nil)

@@ -48,49 +48,49 @@ type PasswordChange struct {
 const shortestPassword = 10
 
 func (s *Server) registerPeople(api huma.API) {
-	huma.Get(api, "/api/people", func(ctx context.Context, _ *struct{}) (*body[PeopleList], error) {
-		people, err := s.store.People(ctx)
+	answers(api, store.Administrator, http.MethodGet, "/api/people", func(ctx context.Context, _ *none) (PeopleList, error) {
+		people, err := s.Store.People(ctx)
 		out := PeopleList{People: []PersonEntry{}}
 		for _, p := range people {
 			out.People = append(out.People, PersonEntry{p.Name, p.FullName, string(p.Role), p.Active})
 		}
-		return answer(out, err)
+		return out, err
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/people", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct{ Body NewPerson }) (*struct{}, error) {
+	does(api, store.Administrator, http.MethodPost, "/api/people", func(ctx context.Context, in *struct{ Body NewPerson }) error {
 		name := store.NormalName(in.Body.Name)
 		switch {
 		case !store.PersonName(name):
-			return nil, invalid("name", "A name to sign in with is 1 to 60 letters a to z, digits, “.”, “_” or “-”, and begins with a letter or digit.")
+			return invalid("name", "A name to sign in with is 1 to 60 letters a to z, digits, “.”, “_” or “-”, and begins with a letter or digit.")
 		case len([]rune(in.Body.Password)) < shortestPassword:
-			return nil, invalid("password", "A password has at least 10 characters.")
+			return invalid("password", "A password has at least 10 characters.")
 		}
-		err := s.store.AddPerson(ctx, store.Person{Name: name, FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active,
-			Password: store.HashPassword(in.Body.Password), Created: s.now().UTC()})
+		err := s.Store.AddPerson(ctx, store.Person{Name: name, FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active,
+			Password: store.HashPassword(in.Body.Password), Created: s.Clocks.Book().UTC()})
 		if errors.Is(err, store.ErrTaken) {
-			return nil, invalid("name", "There is somebody of that name already.")
+			return invalid("name", "There is somebody of that name already.")
 		}
 		if err == nil {
 			s.record(ctx, personOf(ctx).Name, store.PersonAdded, fmt.Sprintf("%s (%s)", name, in.Body.Role))
 		}
-		return nil, asProblem(err)
+		return err
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/people/{name}", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct {
+	does(api, store.Administrator, http.MethodPut, "/api/people/{name}", func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body PersonForm
-	}) (*struct{}, error) {
+	}) error {
 		to := store.PersonChange{FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active}
 		if in.Body.Password != "" {
 			if len([]rune(in.Body.Password)) < shortestPassword {
-				return nil, invalid("password", "A password has at least 10 characters.")
+				return invalid("password", "A password has at least 10 characters.")
 			}
 			to.Password = store.HashPassword(in.Body.Password)
 		}
-		err := s.store.ChangePerson(ctx, in.Name, to)
+		err := s.Store.ChangePerson(ctx, in.Name, to)
 		if errors.Is(err, store.ErrLastAdministrator) {
-			return nil, invalid("role", "Nobody else is an administrator: somebody has to be.")
+			return invalid("role", "Nobody else is an administrator: somebody has to be.")
 		}
 		if err == nil {
-			s.seen.Purge()
+			s.known.Purge()
 			detail := fmt.Sprintf("%s: %s", in.Name, in.Body.Role)
 			if !in.Body.Active {
 				detail += ", may no longer sign in"
@@ -100,42 +100,42 @@ func (s *Server) registerPeople(api huma.API) {
 			}
 			s.record(ctx, personOf(ctx).Name, store.PersonChanged, detail)
 		}
-		return nil, asProblem(err)
+		return err
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/password", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, in *struct{ Body PasswordChange }) (*struct{}, error) {
+	does(api, store.Reader, http.MethodPost, "/api/password", func(ctx context.Context, in *struct{ Body PasswordChange }) error {
 		p := personOf(ctx)
 		if len([]rune(in.Body.New)) < shortestPassword {
-			return nil, invalid("new", "A password has at least 10 characters.")
+			return invalid("new", "A password has at least 10 characters.")
 		}
 		if !p.MustChange { // else nobody knows the old one, or all do
 			_, _, err := s.checkPassword(ctx, p.Name, in.Body.Old)
 			var refused huma.StatusError
 			if errors.As(err, &refused) && refused.GetStatus() == http.StatusUnauthorized {
-				return nil, invalid("old", "This is not your password.")
+				return invalid("old", "This is not your password.")
 			}
 			if err != nil {
-				return nil, err
+				return err
 			}
 		}
-		err := s.store.SetPassword(ctx, p.Name, store.HashPassword(in.Body.New))
+		err := s.Store.SetPassword(ctx, p.Name, store.HashPassword(in.Body.New))
 		if errors.Is(err, store.ErrNotFound) {
-			return nil, huma.Error403Forbidden("You may no longer sign in.")
+			return huma.Error403Forbidden("You may no longer sign in.")
 		}
 		if err == nil {
-			s.seen.Purge()
+			s.known.Purge()
 			s.record(ctx, p.Name, store.PasswordChanged, "their own")
 		}
-		return nil, asProblem(err)
+		return err
 	})
-	huma.Get(api, "/api/journal", func(ctx context.Context, in *struct {
+	answers(api, store.Administrator, http.MethodGet, "/api/journal", func(ctx context.Context, in *struct {
 		Limit int `query:"limit" default:"200" minimum:"1" maximum:"1000"`
-	}) (*body[Journal], error) {
-		events, err := s.store.Events(ctx, in.Limit)
+	}) (Journal, error) {
+		events, err := s.Store.Events(ctx, in.Limit)
 		out := Journal{Events: []JournalEvent{}}
 		for _, e := range events {
 			out.Events = append(out.Events, JournalEvent{e.ID, s.wall(e.At), e.Who, e.What, e.Detail})
 		}
-		return answer(out, err)
+		return out, err
 	})
 }
 

@@ -1,16 +1,15 @@
 package server
 
 import (
+	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
-	"maps"
 	"net/http"
-	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/intake"
 	"dogbane/internal/money"
@@ -41,19 +40,12 @@ type Variant struct {
 
 // PieceHistory is one saved change of a piece.
 type PieceHistory struct {
-	Entry   int64         `json:"entry"`
-	At      string        `json:"at"`
-	Who     string        `json:"who"`
-	Summary string        `json:"summary"`
-	What    string        `json:"what" enum:"new,changed,gone"`
-	Fields  []FieldChange `json:"fields"`
-}
-
-// FieldChange is one key of a document that changed; the values are JSON, texts without their quotes.
-type FieldChange struct {
-	Field string `json:"field"`
-	Was   string `json:"was"`
-	Is    string `json:"is"`
+	Entry   int64              `json:"entry"`
+	At      string             `json:"at"`
+	Who     string             `json:"who"`
+	Summary string             `json:"summary"`
+	What    string             `json:"what" enum:"new,changed,gone"`
+	Fields  []book.FieldChange `json:"fields"`
 }
 
 // ProductEdit changes an amount of a product in place.
@@ -63,92 +55,87 @@ type ProductEdit struct {
 	Was  *string `json:"was,omitempty" doc:"the value that was seen; if it is another by now, nothing is saved"`
 }
 
+// ProductQuery names a product.
+type ProductQuery struct {
+	SKU string `path:"sku"`
+}
+
 func (s *Server) registerProducts(api huma.API) {
-	huma.Register(api, huma.Operation{Method: http.MethodPatch, Path: "/api/products/{sku}"}, func(ctx context.Context, in *struct {
-		SKU  string `path:"sku"`
+	answers(api, store.Manager, http.MethodPatch, "/api/products/{sku}", func(ctx context.Context, in *struct {
+		Seen
+		ProductQuery
 		Body ProductEdit
-	}) (*body[Saved], error) {
-		return answer(s.editProduct(ctx, s.addressed(in.SKU), in.Body.List, in.Body.Cost, in.Body.Was))
+	}) (Saved, error) {
+		return s.editProduct(ctx, in.Seen, s.addressed(in.SKU), &in.Body)
 	})
-	huma.Get(api, "/api/products/{sku}", func(ctx context.Context, in *struct {
+	get(api, "/api/products/{sku}", func(ctx context.Context, in *struct {
 		ViewpointQuery
-		SKU string `path:"sku"`
-	}) (*body[ProductPage], error) {
-		return answer(s.productPage(ctx, &in.ViewpointQuery, s.addressed(in.SKU)))
+		ProductQuery
+	}) (ProductPage, error) {
+		return s.productPage(ctx, &in.ViewpointQuery, s.addressed(in.SKU))
 	})
 }
 
 // addressed is the SKU that an address names. A SKU that cannot stand in one by itself, such as "..", stands behind a "=".
 func (s *Server) addressed(part string) string {
-	if sku, marked := strings.CutPrefix(part, "="); marked && s.live.Current().Product(part) == nil {
+	if sku, marked := strings.CutPrefix(part, "="); marked && s.Live.Current().Product(part) == nil {
 		return sku
 	}
 	return part
 }
 
-func (s *Server) editProduct(ctx context.Context, sku string, list, cost, was *string) (Saved, error) {
-	snap := s.live.Current()
-	before := snap.Product(sku)
+func (s *Server) editProduct(ctx context.Context, seen Seen, sku string, edit *ProductEdit) (Saved, error) {
+	before := s.Live.Current().Product(sku)
 	if before == nil {
 		return Saved{}, store.ErrNotFound
 	}
 	next := *before
 	summary := ""
-	for _, edit := range []struct {
+	for _, one := range []struct {
 		field, name string
 		text        *string
 		to          **money.Rat
-	}{{"list", "list price", list, &next.List}, {"cost", "cost", cost, &next.Cost}} {
-		if edit.text == nil {
+	}{{"list", "list price", edit.List, &next.List}, {"cost", "cost", edit.Cost, &next.Cost}} {
+		if one.text == nil {
 			continue
 		}
-		old := ""
-		if *edit.to != nil {
-			old = bookfile.Amount(**edit.to)
+		old, is := amountText(*one.to), ""
+		if edit.Was != nil && *edit.Was != old {
+			return Saved{}, &book.Conflict{Kind: book.Products, Code: sku, Now: bookfile.EncodeProduct(before)}
 		}
-		if was != nil && *was != old {
-			return Saved{}, &store.Conflict{Kind: store.Products, Code: sku, Now: bookfile.EncodeProduct(before)}
-		}
-		if *edit.text == "" {
-			*edit.to = nil
-		} else {
-			amount, err := money.Parse(*edit.text)
+		*one.to = nil
+		if *one.text != "" {
+			amount, err := book.ReadAmount(one.field, *one.text, false)
 			if err != nil {
-				return Saved{}, invalid(edit.field, "Write an amount such as 19.99.")
+				return Saved{}, err
 			}
-			if amount.Sign() < 0 {
-				return Saved{}, invalid(edit.field, "An amount must not be negative.")
-			}
-			if !amount.Less(mostAmount) {
-				return Saved{}, invalid(edit.field, tooManyDigits)
-			}
-			*edit.to = &amount
+			*one.to, is = &amount, bookfile.Amount(amount)
 		}
-		is := "none"
-		if *edit.to != nil {
-			is = bookfile.Amount(**edit.to)
-		}
-		if old == "" {
-			old = "none"
-		}
-		summary = fmt.Sprintf("Changed the %s of %s from %s to %s", edit.name, sku, old, is)
+		summary = fmt.Sprintf("Changed the %s of %s from %s to %s", one.name, sku, cmp.Or(old, "none"), cmp.Or(is, "none"))
 	}
 	if summary == "" {
 		return Saved{}, invalid("list", "Name a list price or a cost.")
 	}
-	out, err := s.commit(ctx, summary, []store.Change{{Kind: store.Products, Code: sku, Before: bookfile.EncodeProduct(before), After: bookfile.EncodeProduct(&next)}})
-	return unwrap(out, err)
+	return s.commit(ctx, seen, summary, []book.Change{book.OfProduct(before, &next)})
+}
+
+// amountText is an amount as the book writes it; "" where there is none.
+func amountText(a *money.Rat) string {
+	if a == nil {
+		return ""
+	}
+	return bookfile.Amount(*a)
 }
 
 func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string) (ProductPage, error) {
-	snap := s.live.Current()
+	snap := s.Live.Current()
 	out := ProductPage{Variants: []Variant{}, History: []PieceHistory{}}
 	number, exists := snap.Engine.ProductNumber(sku)
 	if !exists {
 		return out, store.ErrNotFound
 	}
 	p := snap.Engine.Products()[number]
-	vp, err := in.viewpoint(s, snap)
+	vp, err := in.read(ctx, s, snap)
 	if err != nil {
 		return out, err
 	}
@@ -195,48 +182,25 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 			return out, err
 		}
 	}
-	out.History, err = s.history(ctx, store.Products, sku)
+	out.History, err = s.history(ctx, book.Products, sku)
 	return out, err
 }
 
 // history is what was changed of a piece, newest first.
 func (s *Server) history(ctx context.Context, kind, code string) ([]PieceHistory, error) {
 	out := []PieceHistory{}
-	entries, err := s.store.History(ctx, kind, code, 30)
+	entries, err := s.Store.History(ctx, kind, code, 30)
 	for _, e := range entries {
 		for _, c := range e.Changes {
-			one := PieceHistory{Entry: e.ID, At: s.wall(e.At), Who: e.Who, Summary: e.Summary, What: "changed", Fields: fieldChanges(c.Before, c.After)}
+			one := PieceHistory{Entry: e.ID, At: s.wall(e.At), Who: e.Who, Summary: e.Summary, What: "changed", Fields: book.FieldChanges(c.Before, c.After)}
 			switch {
 			case c.Before == nil:
-				one.What, one.Fields = "new", []FieldChange{}
+				one.What, one.Fields = "new", []book.FieldChange{}
 			case c.After == nil:
-				one.What, one.Fields = "gone", []FieldChange{}
+				one.What, one.Fields = "gone", []book.FieldChange{}
 			}
 			out = append(out, one)
 		}
 	}
 	return out, err
-}
-
-// fieldChanges are the keys in which two documents differ.
-func fieldChanges(before, after []byte) []FieldChange {
-	a, _ := docKeys(before)
-	b, _ := docKeys(after)
-	keys := map[string]json.RawMessage{}
-	maps.Copy(keys, a)
-	maps.Copy(keys, b)
-	out := []FieldChange{}
-	text := func(raw json.RawMessage) string {
-		var t string
-		if json.Unmarshal(raw, &t) == nil {
-			return t
-		}
-		return string(raw)
-	}
-	for _, key := range slices.Sorted(maps.Keys(keys)) {
-		if string(a[key]) != string(b[key]) {
-			out = append(out, FieldChange{key, text(a[key]), text(b[key])})
-		}
-	}
-	return out
 }

@@ -40,7 +40,7 @@ type Difference struct {
 	Reference *string  `json:"reference" doc:"the price that it is shown as reduced from"`
 	Change    *string  `json:"change"`
 	Cost      *string  `json:"cost"`
-	Left      *string  `json:"left"`
+	Amount    *string  `json:"marginAmount" doc:"net less fee and cost"`
 	Blocked   bool     `json:"blocked" doc:"below cost: needs a reason, or is left out"`
 	Rules     []string `json:"rules"`
 }
@@ -95,75 +95,87 @@ type PriceHistory struct {
 // longestReason is how many characters the reason for a price below cost may have.
 const longestReason = 500
 
+// ChannelQuery names a channel.
+type ChannelQuery struct {
+	Channel string `path:"channel"`
+}
+
+// PublishQuery sends prices to a channel.
+type PublishQuery struct {
+	ChannelQuery
+	Body PublicationOrder
+}
+
 func (s *Server) registerPublish(api huma.API) {
-	huma.Get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *struct {
-		Channel string `path:"channel"`
-	}) (*body[ChannelDifferences], error) {
-		return answer(s.channelDifferences(ctx, in.Channel))
+	get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *ChannelQuery) (ChannelDifferences, error) {
+		return s.channelDifferences(ctx, in.Channel)
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/channels/{channel}/publications", DefaultStatus: http.StatusAccepted}, func(ctx context.Context, in *struct {
-		Channel string `path:"channel"`
-		Body    PublicationOrder
-	}) (*body[PublicationAnswer], error) {
-		snap := s.live.Current()
-		if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
-			return nil, huma.Error403Forbidden("Sending prices below cost needs an approver. Leave them out, or ask one.")
-		}
-		for sku, reason := range in.Body.Overrides {
-			reason = strings.TrimSpace(reason)
-			if reason == "" || len([]rune(reason)) > longestReason {
-				return nil, invalid("overrides."+sku, fmt.Sprintf("Write why this is sent below cost, in 1 to %d characters.", longestReason))
-			}
-			in.Body.Overrides[sku] = reason
-		}
-		if in.Body.Version != snap.Version {
-			return nil, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")
-		}
-		d, err := s.differences(ctx, snap, in.Channel)
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		p, err := s.publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		list, err := s.publications(ctx, []store.Publication{*p})
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		return &body[PublicationAnswer]{list[0]}, nil
-	})
-	huma.Get(api, "/api/publications", func(ctx context.Context, in *struct {
+	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.publish, answering(http.StatusAccepted))
+	get(api, "/api/publications", func(ctx context.Context, in *struct {
 		Channel string `query:"channel"`
-	}) (*body[PublicationList], error) {
-		recent, err := s.store.Publications(ctx, in.Channel, 30)
+	}) (PublicationList, error) {
+		recent, err := s.Store.Publications(ctx, in.Channel, 30)
 		if err != nil {
-			return nil, asProblem(err)
+			return PublicationList{}, err
 		}
 		list, err := s.publications(ctx, recent)
-		return answer(PublicationList{list}, err)
+		return PublicationList{list}, err
 	})
-	huma.Get(api, "/api/publications/{id}", func(ctx context.Context, in *struct {
+	get(api, "/api/publications/{id}", func(ctx context.Context, in *struct {
 		ID int64 `path:"id"`
-	}) (*body[PublicationAnswer], error) {
-		return answer(s.publication(ctx, in.ID))
+	}) (PublicationAnswer, error) {
+		return s.publication(ctx, in.ID)
 	})
-	huma.Get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
-		Channel string `path:"channel"`
-		SKU     string `query:"sku" required:"true"`
-	}) (*body[PriceHistory], error) {
-		history, err := s.store.PriceHistory(ctx, in.Channel, in.SKU)
-		out := PriceHistory{Spans: []PriceSpan{}}
-		for _, h := range history {
-			digits, _ := money.Digits(h.Currency)
-			span := PriceSpan{Price: fixed(h.Price, digits), Reference: fixed(h.Reference, digits), Currency: h.Currency, From: s.wall(h.From), Publication: h.Publication}
-			if h.Until != nil {
-				span.Until = s.wall(*h.Until)
-			}
-			out.Spans = append(out.Spans, span)
+	get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
+		ChannelQuery
+		SKU string `query:"sku" required:"true"`
+	}) (PriceHistory, error) {
+		return s.priceHistory(ctx, in.Channel, in.SKU)
+	})
+}
+
+func (s *Server) publish(ctx context.Context, in *PublishQuery) (PublicationAnswer, error) {
+	snap := s.Live.Current()
+	if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
+		return PublicationAnswer{}, huma.Error403Forbidden("Sending prices below cost needs an approver. Leave them out, or ask one.")
+	}
+	for sku, reason := range in.Body.Overrides {
+		reason = strings.TrimSpace(reason)
+		if reason == "" || len([]rune(reason)) > longestReason {
+			return PublicationAnswer{}, invalid("overrides."+sku, fmt.Sprintf("Write why this is sent below cost, in 1 to %d characters.", longestReason))
 		}
-		return answer(out, err)
-	})
+		in.Body.Overrides[sku] = reason
+	}
+	if in.Body.Version != snap.Version {
+		return PublicationAnswer{}, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")
+	}
+	d, err := s.Shows.Differences(ctx, snap, in.Channel, s.moment(snap))
+	if err != nil {
+		return PublicationAnswer{}, err
+	}
+	p, err := s.Publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
+	if err != nil {
+		return PublicationAnswer{}, err
+	}
+	list, err := s.publications(ctx, []publish.Publication{p})
+	if err != nil {
+		return PublicationAnswer{}, err
+	}
+	return list[0], nil
+}
+
+func (s *Server) priceHistory(ctx context.Context, channel, sku string) (PriceHistory, error) {
+	history, err := s.Store.PriceHistory(ctx, channel, sku)
+	out := PriceHistory{Spans: []PriceSpan{}}
+	for _, h := range history {
+		digits, _ := money.Digits(h.Currency)
+		span := PriceSpan{Price: fixed(h.Price, digits), Reference: fixed(h.Reference, digits), Currency: h.Currency, From: s.wall(h.From), Publication: h.Publication}
+		if h.Until != nil {
+			span.Until = s.wall(*h.Until)
+		}
+		out.Spans = append(out.Spans, span)
+	}
+	return out, err
 }
 
 // PriceSpan is a price that a channel showed for a time.
@@ -185,16 +197,16 @@ func fixed(a *money.Rat, digits int) *string {
 }
 
 func (s *Server) channelDifferences(ctx context.Context, channel string) (ChannelDifferences, error) {
-	snap := s.live.Current()
+	snap := s.Live.Current()
 	i := slices.IndexFunc(snap.Book.Channels, func(c pricing.Channel) bool { return c.Code == channel })
 	if i < 0 {
 		return ChannelDifferences{}, store.ErrNotFound
 	}
-	d, err := s.differences(ctx, snap, channel)
+	d, err := s.Shows.Differences(ctx, snap, channel, s.moment(snap))
 	if err != nil {
 		return ChannelDifferences{}, err
 	}
-	links, err := s.store.Links(ctx)
+	links, err := s.Store.Links(ctx)
 	if err != nil {
 		return ChannelDifferences{}, err
 	}
@@ -202,8 +214,8 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 		Currency: d.Currency, At: d.At.String(), Same: d.Same, Unpriced: d.Unpriced, Rows: []Difference{}}
 	for j := range d.Rows {
 		r := &d.Rows[j]
-		row := Difference{SKU: r.SKU, Name: r.Name, Kind: r.Kind, Was: fixed(r.Was, d.Digits), Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
-			Cost: fixed(r.Cost, d.Digits), Left: fixed(r.Left, d.Digits), Blocked: r.BelowCost, Rules: append([]string{}, r.Rules...)}
+		row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits), Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
+			Cost: fixed(r.Cost, d.Digits), Amount: fixed(r.Margin, d.Digits), Blocked: r.Blocked(), Rules: append([]string{}, r.Rules...)}
 		if r.Was != nil && r.Price != nil {
 			change := r.Price.Sub(*r.Was)
 			row.Change = fixed(&change, d.Digits)
@@ -214,19 +226,19 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 }
 
 // publications are some, without their rows.
-func (s *Server) publications(ctx context.Context, list []store.Publication) ([]PublicationAnswer, error) {
+func (s *Server) publications(ctx context.Context, list []publish.Publication) ([]PublicationAnswer, error) {
 	ids := make([]int64, len(list))
 	for i := range list {
 		ids[i] = list[i].ID
 	}
-	counts, err := s.store.CountRows(ctx, ids)
+	counts, err := s.Store.CountRows(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
 	out := []PublicationAnswer{}
 	for i := range list {
 		p, n := &list[i], counts[list[i].ID]
-		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: p.Status, Problem: p.Problem,
+		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: string(p.Status), Problem: p.Problem,
 			Rows: n.Rows, Answered: n.Answered, Refused: n.Refused}
 		if p.Ended != nil {
 			one.Ended = s.wall(p.Ended.In(time.UTC))
@@ -237,19 +249,19 @@ func (s *Server) publications(ctx context.Context, list []store.Publication) ([]
 }
 
 func (s *Server) publication(ctx context.Context, id int64) (PublicationAnswer, error) {
-	p, rows, err := s.store.Publication(ctx, id)
+	p, rows, err := s.Store.Publication(ctx, id)
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	list, err := s.publications(ctx, []store.Publication{p})
+	list, err := s.publications(ctx, []publish.Publication{p})
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
 	out := list[0]
-	engine := s.live.Current().Engine
+	engine := s.Live.Current().Engine
 	for _, r := range rows {
 		digits, _ := money.Digits(r.Currency)
-		row := RowAnswer{SKU: r.SKU, Kind: r.Kind, Was: fixed(r.Was, digits), Price: fixed(r.Price, digits), Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
+		row := RowAnswer{SKU: r.SKU, Kind: string(r.Kind), Was: fixed(r.Was, digits), Price: fixed(r.Price, digits), Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
 		if n, exists := engine.ProductNumber(r.SKU); exists {
 			row.Name = engine.Products()[n].Name
 		}

@@ -4,14 +4,12 @@ package server
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
-	"regexp"
+	"path"
+	"reflect"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -22,62 +20,89 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
-	"dogbane/internal/bookfile"
-	"dogbane/internal/checks"
-	"dogbane/internal/pricing"
+	"dogbane/internal/board"
+	"dogbane/internal/book"
+	"dogbane/internal/clock"
+	"dogbane/internal/flagsearch"
+	"dogbane/internal/impact"
+	"dogbane/internal/intake"
+	"dogbane/internal/jobs"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
+// Parts are what the program is made of, and what its server answers from.
+type Parts struct {
+	Store     *store.Store
+	Live      *book.Live
+	Clocks    clock.Clocks
+	Shows     *publish.Shows
+	Publisher *publish.Worker
+	Jobs      *jobs.Shelf
+}
+
 // Server answers requests.
 type Server struct {
-	store     *store.Store
-	live      *store.Live
-	now       func() time.Time
-	publisher *publish.Publisher
-	sweeps    *sweepCache
-	flags     flagCache
-	shown     shownCache
-	imports   importShelf
-	jobs      jobShelf
-	asked     lastAsked
-	purchases purchaseCache
-	brake     *brake
-	seen      *expirable.LRU[string, store.Person] // who was signed in not long ago, by token
-	last      atomic.Pointer[State]
-	moved     *movedCounter
+	Parts
+	buyers  *book.Buyers
+	boards  *board.Boards
+	impacts *impact.Impacts
+	imports *intake.Imports
+	flags   *flagsearch.Search
+	counter *impact.Counter
+	brake   *brake
+	asked   lastAsked
+	known   *expirable.LRU[string, store.Person] // who was signed in not long ago, by token
+	last    atomic.Pointer[State]
 
 	// DemoEnds is called when another book has taken the place of the demo's; it may be nil.
 	DemoEnds func()
 }
 
-// New makes a server over a store. now is the program's clock.
-func New(s *store.Store, live *store.Live, now func() time.Time) *Server {
-	srv := &Server{store: s, live: live, now: now, sweeps: newSweepCache(), brake: newBrake(),
-		seen: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
-	srv.moved = newMovedCounter(srv)
-	srv.shown.byChannel = map[string]map[string]store.Shown{}
-	srv.publisher = &publish.Publisher{Store: s, Now: now, Done: srv.shown.forget}
-	return srv
+// New makes a server of a program.
+func New(p Parts) *Server {
+	s := &Server{Parts: p, brake: newBrake(), known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
+	sweeps := board.NewSweeps()
+	s.buyers = book.NewBuyers(p.Store.Purchases)
+	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string, digits int) (board.Prices, error) {
+		shown, err := p.Shows.Numbered(ctx, snap, channel, digits)
+		if err != nil {
+			return nil, err
+		}
+		return shown.At, nil
+	})
+	s.impacts = impact.New(sweeps, p.Store)
+	s.imports = intake.NewImports(p.Store, p.Live, s.buyers, p.Clocks)
+	s.flags = flagsearch.New(p.Clocks.Book, s.asked.within)
+	s.counter = impact.NewCounter(p.Store, p.Live)
+	p.Live.OnSave(s.counter.Look)
+	return s
 }
 
-// Work does what goes on beside requests, until ctx ends.
+// Work does what goes on beside requests, until ctx ends and nothing is under way any more.
 func (s *Server) Work(ctx context.Context) {
-	var both sync.WaitGroup
-	both.Go(func() { s.moved.run(ctx) })
-	both.Go(func() { s.store.Watch(ctx, time.Second) })
-	both.Wait()
+	var all sync.WaitGroup
+	all.Go(func() { s.counter.Run(ctx) })
+	all.Go(func() { s.flags.Run(ctx) })
+	all.Go(func() { s.Store.Watch(ctx, time.Second) })
+	all.Wait()
+	s.Publisher.Wait()
+	s.Jobs.Wait()
 }
 
 // Handler serves the API and the front end from web.
 func (s *Server) Handler(web fs.FS) http.Handler {
 	r := newRouter()
-	r.Use(s.logged, recovered, guarded, sameSite, s.admitted, noteBreaksSeen, boundUploads)
+	r.Use(s.logged, recovered, guarded, sameSite, s.identified)
 	r.HandleMethodNotAllowed = true
 	s.register(r)
 	files := http.FileServerFS(web)
 	r.NoRoute(func(c *gin.Context) {
 		path := c.Request.URL.Path
+		if strings.HasPrefix(path, "/api") && personOf(c.Request.Context()).Name == "" {
+			problem(c, http.StatusUnauthorized, signInFirst)
+			return
+		}
 		if notAPage(path) || strings.HasPrefix(path, "/assets/") && !exists(web, path[1:]) {
 			problem(c, http.StatusNotFound, "There is nothing at this address.")
 			return
@@ -128,11 +153,6 @@ func exists(web fs.FS, path string) bool {
 	return err == nil && !info.IsDir()
 }
 
-func problem(c *gin.Context, status int, detail string) {
-	c.Header("Content-Type", "application/problem+json")
-	c.AbortWithStatusJSON(status, huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
-}
-
 func (s *Server) logged(c *gin.Context) {
 	begun := time.Now()
 	s.asked.note(c.Request.URL.Path)
@@ -150,40 +170,6 @@ func recovered(c *gin.Context) {
 	}()
 	c.Next()
 }
-
-// boundUploads refuses a file that is too large while it comes in, and removes what was kept of one.
-func boundUploads(c *gin.Context) {
-	if c.Request.URL.Path != "/api/imports" || c.Request.Method != http.MethodPost {
-		return
-	}
-	const most = largestFile + 1<<20 // and the form around it
-	if c.Request.ContentLength > most {
-		c.Header("Connection", "close") // the rest is not read
-		problem(c, http.StatusRequestEntityTooLarge, tooLarge)
-		return
-	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
-	defer func() {
-		if form := c.Request.MultipartForm; form != nil {
-			if err := form.RemoveAll(); err != nil {
-				slog.Warn("cannot remove an uploaded file", "error", err)
-			}
-		}
-	}()
-	if err := c.Request.ParseMultipartForm(most); err != nil {
-		var over *http.MaxBytesError
-		if errors.As(err, &over) {
-			c.Header("Connection", "close")
-			problem(c, http.StatusRequestEntityTooLarge, tooLarge)
-			return
-		}
-		problem(c, http.StatusUnprocessableEntity, "Send the file as the field “file” of a form (multipart/form-data).")
-		return
-	}
-	c.Next()
-}
-
-const tooLarge = "The file is larger than 64 MB. Split it."
 
 // sameSite refuses writes that another site's page makes a browser send, and requests to a name that is not this
 // machine's (DNS rebinding).
@@ -205,32 +191,27 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	config := huma.DefaultConfig("Dogbane", "0.1.0")
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
 	config.OpenAPIPath = "/api/openapi"
+	registry := huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components = &huma.Components{Schemas: registry}
 	api := humagin.New(r, config)
-	s.registerSession(api)
-	s.registerSetUp(api)
-	s.registerPeople(api)
-	s.registerState(api)
-	s.registerPrices(api)
-	s.registerRules(api)
-	s.registerProducts(api)
-	s.registerPublish(api)
-	s.registerBook(api)
-	s.registerOutlook(api)
-	s.registerBulk(api)
-	s.registerWords(api)
-	s.registerExport(api)
-	s.registerSavedViews(api)
-	s.registerItems(api)
-	s.registerEdits(api)
-	s.registerChecks(api)
-	s.registerImports(api)
-	s.registerAgreed(api)
-	s.registerSales(api)
-	s.registerSettings(api)
-	s.registerCalendar(api)
-	s.registerJobs(api)
-	s.registerBatch(api)
+	api.UseMiddleware(admit(api))
+	for _, register := range []func(huma.API){s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews, s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerFlags, s.registerRules, s.registerImpact, s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk, s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings, s.registerCalendar, s.registerJobs} {
+		register(api)
+	}
 	return api
+}
+
+// schemaName names a type of an answer: types of other packages carry the package's name.
+func schemaName(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	from := path.Base(t.PkgPath())
+	if t.Name() == "" || strings.Contains(t.Name(), "[") || !strings.HasPrefix(t.PkgPath(), "dogbane/") || from == "server" || from == "bookfile" {
+		return name
+	}
+	return strings.ToUpper(from[:1]) + from[1:] + name
 }
 
 func newRouter() *gin.Engine {
@@ -244,132 +225,4 @@ func newRouter() *gin.Engine {
 func OpenAPI() ([]byte, error) {
 	api := (&Server{}).register(newRouter())
 	return api.OpenAPI().MarshalJSON()
-}
-
-// newError keeps the inside of the program out of answers.
-func newError(status int, message string, errs ...error) huma.StatusError {
-	e := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}
-	for _, err := range errs {
-		var detail *huma.ErrorDetail
-		if errors.As(err, &detail) {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Message: withoutInside(detail.Message), Location: detail.Location})
-		} else if err != nil && status < http.StatusInternalServerError {
-			e.Errors = append(e.Errors, plainDetail(err))
-		} else if err != nil {
-			slog.Error("request failed", "error", err)
-		}
-	}
-	return e
-}
-
-// plainDetail words an error of reading a request without the inside of the program.
-func plainDetail(err error) *huma.ErrorDetail {
-	var kind *json.UnmarshalTypeError
-	var syntax *json.SyntaxError
-	switch {
-	case errors.As(err, &kind):
-		return &huma.ErrorDetail{Location: "body." + kind.Field, Message: "must not be a JSON " + kind.Value}
-	case errors.As(err, &syntax):
-		return &huma.ErrorDetail{Location: "body", Message: fmt.Sprintf("is no JSON, at byte %d", syntax.Offset)}
-	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
-		return &huma.ErrorDetail{Location: "body", Message: "ends in the middle"}
-	}
-	return &huma.ErrorDetail{Message: withoutInside(err.Error())}
-}
-
-// tellsInside finds what JSON and number readers say of how the program is made. Names that people gave may hold any word,
-// so only their own beginnings, and phrases that nobody writes, count.
-var tellsInside = regexp.MustCompile(`^(json: |strconv\.|invalid character )|Go (struct field|value of type) `)
-
-// withoutInside is a message that tells nothing of how the program is made.
-func withoutInside(text string) string {
-	if tellsInside.MatchString(text) {
-		slog.Debug("a request cannot be read", "error", text)
-		return "cannot be read as what is wanted here"
-	}
-	return text
-}
-
-// Stale is the problem document of a write that was based on something that has changed since.
-type Stale struct {
-	huma.ErrorModel
-	Now any `json:"now" doc:"what it is now; null where it was deleted"`
-}
-
-// asProblem turns an error of the core or the store into a problem document.
-func asProblem(err error) error {
-	var question *pricing.QuestionError
-	var doc bookfile.Errors
-	var conflict *store.Conflict
-	var undecided *publish.Undecided
-	var broken *checks.BrokenError
-	var outage *store.Outage
-	switch {
-	case err == nil:
-		return nil
-	case errors.As(err, &question):
-		e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: question.Problem}
-		e.Errors = []*huma.ErrorDetail{{Location: question.Path, Message: question.Problem}}
-		return e
-	case errors.As(err, &doc):
-		e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: "This cannot be saved as it is."}
-		for _, d := range doc {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: d.Path, Message: d.Problem, Value: d.Value})
-		}
-		return e
-	case errors.As(err, &conflict):
-		return &Stale{huma.ErrorModel{Status: http.StatusPreconditionFailed, Title: http.StatusText(http.StatusPreconditionFailed), Detail: "Somebody else has changed this in the meantime."}, conflict.Now}
-	case errors.As(err, &broken):
-		return &Breaks{huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: broken.Error()}, brokenChecks(broken.Checks)}
-	case errors.As(err, &undecided):
-		e := &huma.ErrorModel{Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict), Detail: undecided.Error()}
-		for _, sku := range undecided.SKUs {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "below cost"})
-		}
-		return e
-	case errors.Is(err, publish.ErrNothing):
-		return huma.Error409Conflict("The channel already shows all of this.")
-	case errors.Is(err, publish.ErrUnlinked):
-		return huma.Error409Conflict("This channel is not connected: nothing says where its prices are to be sent. They are worked out and compared all the same.")
-	case errors.Is(err, store.ErrBusy):
-		return huma.Error409Conflict("A publication to this channel is under way.")
-	case errors.Is(err, store.ErrNotFound):
-		return huma.Error404NotFound("There is no such thing.")
-	case errors.As(err, &outage):
-		return huma.ErrorWithHeaders(huma.NewError(http.StatusServiceUnavailable, outageText(outage)+" Nothing was saved; it is tried again by itself."), http.Header{"Retry-After": {"2"}})
-	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "The request was given up.")
-	}
-	var status huma.StatusError
-	if errors.As(err, &status) {
-		return err
-	}
-	slog.Error("request failed", "error", err)
-	return huma.Error500InternalServerError("Something went wrong here. It has been noted in the program's log.")
-}
-
-// outageText says what is wrong with the database, and since when.
-func outageText(o *store.Outage) string {
-	reason := strings.ToUpper(o.Reason[:1]) + o.Reason[1:]
-	return fmt.Sprintf("%s, since %s.", reason, o.Since.UTC().Format("2006-01-02 15:04:05 UTC"))
-}
-
-// writeProblem answers a problem outside of an operation.
-func writeProblem(c *gin.Context, err error) {
-	status, detail := http.StatusInternalServerError, "Something went wrong here. It has been noted in the program's log."
-	var said huma.StatusError
-	if errors.As(err, &said) {
-		status, detail = said.GetStatus(), said.Error()
-	}
-	if status == http.StatusServiceUnavailable {
-		c.Header("Retry-After", "2")
-	}
-	problem(c, status, detail)
-}
-
-// invalid is a problem with one value of the request.
-func invalid(location, message string) error {
-	e := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: message}
-	e.Errors = []*huma.ErrorDetail{{Location: location, Message: message}}
-	return e
 }

@@ -18,7 +18,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
+	"dogbane/internal/jobs"
+	"dogbane/internal/publish"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
@@ -40,19 +45,28 @@ type api struct {
 	store  *store.Store
 }
 
+// working is a server of a live book that works until the test ends. Its book has the demo's present.
+func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
+	ctx, stop := context.WithCancel(context.Background())
+	now := func() time.Time { return present }
+	shows := publish.NewShows(s)
+	program := server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Shows: shows,
+		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx)})
+	ended := make(chan struct{})
+	go func() { defer close(ended); program.Work(ctx) }()
+	t.Cleanup(func() { stop(); <-ended })
+	return program
+}
+
 func started(t *testing.T, role store.Role) *api {
 	t.Helper()
 	s := storetest.Open(t)
 	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", present))
 	require.NoError(t, s.AddPerson(t.Context(), store.Person{Name: "me", FullName: "Me", Role: role, Active: true, Password: store.HashPassword("a long password"), Created: present}))
-	live, err := store.OpenLive(context.Background(), s)
+	live, err := book.OpenLive(context.Background(), s, checks.Guard(s))
 	require.NoError(t, err)
 	web := fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}
-	program := server.New(s, live, func() time.Time { return present })
-	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan struct{})
-	go func() { defer close(ended); program.Work(ctx) }()
-	t.Cleanup(func() { stop(); <-ended })
+	program := working(t, s, live)
 	http1 := httptest.NewServer(program.Handler(web))
 	t.Cleanup(http1.Close)
 	jar, err := cookiejar.New(nil)
@@ -154,13 +168,13 @@ func TestImpactIsWhatSavingDoes(t *testing.T) {
 	a := started(t, store.Manager)
 	rule := map[string]any{"code": "BATS", "layer": "sale", "rank": 50, "where": map[string]any{"category": "Wheels/Bats"}, "effect": map[string]any{"percentOff": "50"}}
 	var impact struct {
-		Reach, Applies, Changed, Down, Below, NewBelow int
-		Movers                                         []struct{ SKU, After string }
-		Example                                        struct{ Before, Raw, After string }
+		Reach, Applies, Moved, Down, Below, NewBelow int
+		Movers                                       []struct{ SKU, After string }
+		Example                                      struct{ Before, Raw, After string }
 	}
 	a.do("POST", "/api/impact?channel=web", rule, 200, &impact)
 	require.Equal(t, 2, impact.Reach)
-	require.Equal(t, 2, impact.Changed)
+	require.Equal(t, 2, impact.Moved)
 	require.Equal(t, 2, impact.Down)
 	require.Equal(t, "7.25", impact.Example.Raw)
 	var before board

@@ -7,7 +7,6 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -78,40 +77,46 @@ func cookieName(host string) string {
 }
 
 func (s *Server) registerSession(api huma.API) {
-	huma.Get(api, "/api/session", func(ctx context.Context, _ *struct{}) (*body[Session], error) {
-		p := personOf(ctx)
-		out := sessionFor(p)
-		if p.Name == "" {
-			isDemo, err := s.store.Fact(ctx, "demo-now")
-			if err != nil {
-				return nil, asProblem(err)
-			}
-			if isDemo != "" {
-				for _, one := range demo.People() {
-					out.Demo = append(out.Demo, DemoAccount{one.Name, one.FullName, one.Role, demo.Password})
-				}
-			}
-		}
-		return &body[Session]{out}, nil
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/session"}, func(ctx context.Context, in *struct{ Body SignInForm }) (*signedIn, error) {
+	answers(api, anybody, http.MethodGet, "/api/session", func(ctx context.Context, _ *none) (Session, error) { return s.session(ctx) })
+	on(api, anybody, http.MethodPost, "/api/session", func(ctx context.Context, in *struct{ Body SignInForm }) (*signedIn, error) {
 		return s.signIn(ctx, &in.Body)
 	})
-	huma.Register(api, huma.Operation{Method: http.MethodDelete, Path: "/api/session", DefaultStatus: http.StatusNoContent}, func(ctx context.Context, _ *struct{}) (*struct {
-		SetCookie []http.Cookie `header:"Set-Cookie"`
-	}, error) {
-		v := visitOf(ctx)
-		s.seen.Remove(v.token)
-		if err := s.store.SignOut(ctx, v.token); err != nil {
-			return nil, asProblem(err)
-		}
-		if v.person.Name != "" {
-			s.record(ctx, v.person.Name, store.SignedOutEvent, "")
-		}
-		return &struct {
-			SetCookie []http.Cookie `header:"Set-Cookie"`
-		}{[]http.Cookie{v.makeCookie(v.cookie, "", -1)}}, nil
-	})
+	on(api, anybody, http.MethodDelete, "/api/session", func(ctx context.Context, _ *none) (*signedOut, error) {
+		return s.signOut(ctx)
+	}, answering(http.StatusNoContent))
+}
+
+// session is who is signed in and, in the demo, who could be.
+func (s *Server) session(ctx context.Context) (Session, error) {
+	p := personOf(ctx)
+	out := sessionFor(p)
+	if p.Name != "" {
+		return out, nil
+	}
+	isDemo, err := s.Store.Fact(ctx, "demo-now")
+	if err != nil || isDemo == "" {
+		return out, err
+	}
+	for _, one := range demo.People() {
+		out.Demo = append(out.Demo, DemoAccount{one.Name, one.FullName, one.Role, demo.Password})
+	}
+	return out, nil
+}
+
+type signedOut struct {
+	SetCookie []http.Cookie `header:"Set-Cookie"`
+}
+
+func (s *Server) signOut(ctx context.Context) (*signedOut, error) {
+	v := visitOf(ctx)
+	s.known.Remove(v.token)
+	if err := s.Store.SignOut(ctx, v.token); err != nil {
+		return nil, err
+	}
+	if v.person.Name != "" {
+		s.record(ctx, v.person.Name, store.SignedOutEvent, "")
+	}
+	return &signedOut{[]http.Cookie{v.makeCookie(v.cookie, "", -1)}}, nil
 }
 
 type signedIn struct {
@@ -124,18 +129,18 @@ func sessionFor(p store.Person) Session {
 }
 
 func (s *Server) signIn(ctx context.Context, form *SignInForm) (*signedIn, error) {
-	v, now := visitOf(ctx), time.Now()
+	v, now := visitOf(ctx), s.Clocks.Machine()
 	p, known, err := s.checkPassword(ctx, form.Name, form.Password)
 	if err != nil {
 		return nil, err
 	}
-	token, err := s.store.BeginSession(ctx, p.Name, now, sessionLength)
+	token, err := s.Store.BeginSession(ctx, p.Name, now, sessionLength)
 	if err != nil {
 		return nil, asProblem(err)
 	}
 	out := &signedIn{Body: sessionFor(p), SetCookie: []http.Cookie{v.makeCookie(v.cookie, token, int(sessionLength.Seconds()))}}
 	if !known {
-		device, err := s.store.RememberDevice(ctx, p.Name, now)
+		device, err := s.Store.RememberDevice(ctx, p.Name, now)
 		if err != nil {
 			return nil, asProblem(err)
 		}
@@ -152,21 +157,21 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 	name = store.NormalName(name)
 	device := ""
 	if v.device != "" {
-		if known, err = s.store.KnowsDevice(ctx, name, v.device); err != nil {
+		if known, err = s.Store.KnowsDevice(ctx, name, v.device); err != nil {
 			return p, false, asProblem(err)
 		}
 		if known {
 			device = v.device
 		}
 	}
-	counted, wait := s.brake.count(name, v.address, device, time.Now())
+	counted, wait := s.brake.count(name, v.address, device, s.Clocks.Machine())
 	if wait > 0 {
 		seconds := int(wait.Seconds()) + 1
 		return p, known, huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("Too many wrong passwords. Try again in %d seconds.", seconds)),
 			http.Header{"Retry-After": {fmt.Sprint(seconds)}})
 	}
-	p, err = s.store.CheckPassword(ctx, name, password)
-	counted.end(err == nil, time.Now())
+	p, err = s.Store.CheckPassword(ctx, name, password)
+	counted.end(err == nil, s.Clocks.Machine())
 	if errors.Is(err, store.ErrWrongPassword) {
 		s.record(ctx, name, store.RefusedEvent, "from "+v.address)
 		return p, known, huma.Error401Unauthorized("Name and password do not belong together.")
@@ -180,7 +185,7 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 // record keeps what happened beside the book. That it cannot be kept is no reason to refuse what happened.
 func (s *Server) record(ctx context.Context, who, what, detail string) {
 	slog.Info("journal", "who", who, "what", what, "detail", detail)
-	if err := s.store.Record(context.WithoutCancel(ctx), store.Event{At: s.now(), Who: who, What: what, Detail: detail}); err != nil {
+	if err := s.Store.Record(context.WithoutCancel(ctx), store.Event{At: s.Clocks.Book(), Who: who, What: what, Detail: detail}); err != nil {
 		slog.Error("cannot keep what happened", "what", what, "error", err)
 	}
 }
@@ -190,8 +195,8 @@ func (v *visit) makeCookie(name, value string, seconds int) http.Cookie {
 	return http.Cookie{Name: name, Value: value, Path: "/", MaxAge: seconds, HttpOnly: true, Secure: v.secure, SameSite: http.SameSiteStrictMode}
 }
 
-// admitted finds out who sends a request and refuses what that person may not do.
-func (s *Server) admitted(c *gin.Context) {
+// identified finds out who sends a request.
+func (s *Server) identified(c *gin.Context) {
 	path := c.Request.URL.Path
 	if !strings.HasPrefix(path, "/api/") || path == "/api/openapi.json" || path == "/api/openapi.yaml" {
 		return
@@ -211,64 +216,29 @@ func (s *Server) admitted(c *gin.Context) {
 		}
 	}
 	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, v))
-	if path == "/api/session" {
-		return
-	}
-	if v.person.Name == "" {
-		problem(c, http.StatusUnauthorized, "Sign in first.")
-		return
-	}
-	if needs := roleFor(c.Request.Method, path); !v.person.Role.May(needs) {
-		problem(c, http.StatusForbidden, fmt.Sprintf("This needs the role %s; you are signed in as %s.", roleNames[needs], roleNames[v.person.Role]))
-	}
 }
 
 // whoseToken is who a session belongs to. While the database cannot be used, whoever was seen not long ago stays signed
 // in.
 func (s *Server) whoseToken(ctx context.Context, token string) (store.Person, error) {
-	if s.store.Outage() != nil {
-		if known, seen := s.seen.Get(token); seen {
+	if s.Store.Outage() != nil {
+		if known, seen := s.known.Get(token); seen {
 			return known, nil
 		}
 	}
 	asking, cancel := context.WithTimeout(ctx, hangs)
 	defer cancel()
-	p, err := s.store.SignedIn(asking, token, time.Now())
+	p, err := s.Store.SignedIn(asking, token, s.Clocks.Machine())
 	var outage *store.Outage
 	switch {
 	case err == nil:
-		s.seen.Add(token, p)
+		s.known.Add(token, p)
 	case errors.As(err, &outage), errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil:
-		if known, seen := s.seen.Get(token); seen {
+		if known, seen := s.known.Get(token); seen {
 			return known, nil
 		}
 	case errors.Is(err, store.ErrNotFound):
-		s.seen.Remove(token)
+		s.known.Remove(token)
 	}
 	return p, err
-}
-
-var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager", store.Approver: "approver", store.Administrator: "administrator"}
-
-// questions are the requests that are sent with POST and change nothing, besides all that end with /preview.
-var questions = []string{"/api/impact", "/api/impact/nearest", "/api/sku-list", "/api/book/compare"}
-
-// roleFor is the least role that a request needs.
-func roleFor(method, path string) store.Role {
-	switch {
-	case strings.HasPrefix(path, "/api/people") || path == "/api/journal" || path == "/api/setup" && method != http.MethodGet:
-		return store.Administrator
-	case method == http.MethodGet || method == http.MethodHead:
-		return store.Reader
-	case path == "/api/password" || strings.HasPrefix(path, "/api/saved-views"):
-		return store.Reader
-	case path == "/api/book" && method == http.MethodPut:
-		return store.Administrator
-	}
-	if method == http.MethodPost && !strings.HasPrefix(path, "/api/imports") { // nobody but who may import holds files here
-		if slices.Contains(questions, path) || strings.HasSuffix(path, "/preview") {
-			return store.Reader
-		}
-	}
-	return store.Manager
 }

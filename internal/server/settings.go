@@ -11,7 +11,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
+	"dogbane/internal/impact"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/store"
 )
@@ -46,46 +49,50 @@ type RateForm struct {
 	Day      string `json:"day,omitempty" doc:"that it is of, such as 2026-11-27; empty: today"`
 }
 
-func (s *Server) registerSettings(api huma.API) {
-	huma.Get(api, "/api/settings", func(ctx context.Context, _ *struct{}) (*body[SettingsPage], error) {
-		return answer(s.settings(ctx))
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/settings/rate/preview"}, func(ctx context.Context, in *struct{ Body RateForm }) (*body[EditEffect], error) {
-		snap := s.live.Current()
-		changes, _, err := s.rateChange(snap, &in.Body)
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		next, err := store.Apply(snap.Book, changes)
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		return answer(s.effect(ctx, snap, next, s.moment(snap)))
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/settings/rate"}, func(ctx context.Context, in *struct{ Body RateForm }) (*body[Saved], error) {
-		changes, days, err := s.rateChange(s.live.Current(), &in.Body)
-		if err != nil {
-			return nil, asProblem(err)
-		}
-		if len(changes) == 0 {
-			if err := s.store.KeepRateDays(ctx, days); err != nil {
-				return nil, asProblem(err)
-			}
-			return answer(Saved{Version: s.live.Current().Version, Summary: "The rate is of another day"}, nil)
-		}
-		summary := fmt.Sprintf("Exchange rate of %s: %s", in.Body.Currency, in.Body.Rate)
-		if in.Body.Rate == "" {
-			summary = "Took the exchange rate of " + in.Body.Currency + " away"
-		}
-		out, err := s.commit(ctx, summary, changes)
-		if err == nil {
-			err = s.store.KeepRateDays(ctx, days)
-		}
-		return answer(unwrap(out, asProblem(err)))
-	})
+// RateQuery sets one exchange rate.
+type RateQuery struct {
+	Seen
+	Body RateForm
 }
 
-func (s *Server) rateChange(snap *store.Snapshot, form *RateForm) ([]store.Change, []store.RateDay, error) {
+func (s *Server) registerSettings(api huma.API) {
+	get(api, "/api/settings", func(ctx context.Context, _ *none) (SettingsPage, error) { return s.settings(ctx) })
+	answers(api, store.Reader, http.MethodPost, "/api/settings/rate/preview", func(ctx context.Context, in *RateQuery) (impact.Edit, error) {
+		snap := s.Live.Current()
+		changes, _, err := s.rateChange(snap, &in.Body)
+		if err != nil {
+			return impact.Edit{}, err
+		}
+		next, err := book.Apply(snap.Book, changes)
+		if err != nil {
+			return impact.Edit{}, err
+		}
+		return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
+	})
+	answers(api, store.Manager, http.MethodPut, "/api/settings/rate", s.setRate)
+}
+
+func (s *Server) setRate(ctx context.Context, in *RateQuery) (Saved, error) {
+	snap := s.Live.Current()
+	changes, days, err := s.rateChange(snap, &in.Body)
+	if err != nil {
+		return Saved{}, err
+	}
+	if len(changes) == 0 {
+		return Saved{Version: snap.Version, Summary: "The rate is of another day"}, s.Store.KeepRateDays(ctx, days)
+	}
+	summary := fmt.Sprintf("Exchange rate of %s: %s", in.Body.Currency, in.Body.Rate)
+	if in.Body.Rate == "" {
+		summary = "Took the exchange rate of " + in.Body.Currency + " away"
+	}
+	out, err := s.commit(ctx, in.Seen, summary, changes)
+	if err != nil {
+		return out, err
+	}
+	return out, s.Store.KeepRateDays(ctx, days)
+}
+
+func (s *Server) rateChange(snap *book.Snapshot, form *RateForm) ([]book.Change, []intake.RateDay, error) {
 	currency := strings.ToUpper(strings.TrimSpace(form.Currency))
 	if _, exists := money.Digits(currency); !exists {
 		return nil, nil, invalid("currency", "Write a currency of ISO 4217 such as GBP.")
@@ -98,7 +105,7 @@ func (s *Server) rateChange(snap *store.Snapshot, form *RateForm) ([]store.Chang
 	if next.Rates == nil {
 		next.Rates = map[string]money.Rat{}
 	}
-	today := s.now().In(snap.Zone)
+	today := s.Clocks.Book().In(snap.Zone)
 	day := time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC)
 	if form.Day != "" {
 		var err error
@@ -106,11 +113,11 @@ func (s *Server) rateChange(snap *store.Snapshot, form *RateForm) ([]store.Chang
 			return nil, nil, invalid("day", "Write a day such as 2026-11-27.")
 		}
 	}
-	var days []store.RateDay
+	var days []intake.RateDay
 	if form.Rate == "" {
 		delete(next.Rates, currency)
 	} else {
-		rate, err := amountIn("rate", form.Rate, false)
+		rate, err := book.ReadAmount("rate", form.Rate, false)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -118,20 +125,20 @@ func (s *Server) rateChange(snap *store.Snapshot, form *RateForm) ([]store.Chang
 			return nil, nil, invalid("rate", "A rate must be above 0.")
 		}
 		next.Rates[currency] = rate
-		days = []store.RateDay{{Currency: currency, Rate: rate.String(), Day: day}}
+		days = []intake.RateDay{{Currency: currency, Rate: rate.String(), Day: day}}
 	}
-	before, after := bookfile.EncodeSettings(&snap.Book.Settings), bookfile.EncodeSettings(&next)
-	if string(before) == string(after) {
+	change := book.OfSettings(&snap.Book.Settings, &next)
+	if !change.Changes() {
 		return nil, days, nil
 	}
-	return []store.Change{{Kind: store.Settings, Before: before, After: after}}, days, nil
+	return []book.Change{change}, days, nil
 }
 
 func (s *Server) settings(ctx context.Context) (SettingsPage, error) {
-	b := s.live.Current().Book
+	b := s.Live.Current().Book
 	doc := bookfile.EncodeSettings(&b.Settings)
 	out := SettingsPage{Doc: ItemDoc(doc), ETag: etag(doc), Rates: []RateRow{}, TaxClasses: []TaxClassUses{}}
-	days, err := s.store.RateDays(ctx)
+	days, err := s.Store.RateDays(ctx)
 	if err != nil {
 		return out, err
 	}

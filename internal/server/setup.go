@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/store"
 )
@@ -22,21 +23,24 @@ type SetUpForm struct {
 }
 
 func (s *Server) registerSetUp(api huma.API) {
-	huma.Register(api, huma.Operation{Method: http.MethodPut, Path: "/api/setup"}, func(ctx context.Context, in *struct{ Body SetUpForm }) (*body[Saved], error) {
-		return answer(s.setUp(ctx, &in.Body))
+	answers(api, store.Administrator, http.MethodPut, "/api/setup", func(ctx context.Context, in *struct {
+		Seen
+		Body SetUpForm
+	}) (Saved, error) {
+		return s.setUp(ctx, in.Seen, &in.Body)
 	})
 }
 
 // setUp says the settings of a book that was begun empty, once.
-func (s *Server) setUp(ctx context.Context, form *SetUpForm) (Saved, error) {
-	open, err := s.store.Fact(ctx, "set-up")
+func (s *Server) setUp(ctx context.Context, seen Seen, form *SetUpForm) (Saved, error) {
+	open, err := s.Store.Fact(ctx, "set-up")
 	if err != nil {
 		return Saved{}, err
 	}
 	if open != "open" {
 		return Saved{}, huma.Error409Conflict("The book is set up already. Change its settings under Catalogue.")
 	}
-	snap := s.live.Current()
+	snap := s.Live.Current()
 	var now map[string]any
 	before := bookfile.EncodeSettings(&snap.Book.Settings)
 	if err := json.Unmarshal(before, &now); err != nil {
@@ -49,16 +53,15 @@ func (s *Server) setUp(ctx context.Context, form *SetUpForm) (Saved, error) {
 	if err != nil {
 		return Saved{}, err
 	}
-	after, err := bookfile.Canonical(store.Settings, doc)
+	after, err := bookfile.Canonical(book.Settings, doc)
 	if err != nil {
 		return Saved{}, err
 	}
 	out := Saved{Version: snap.Version}
 	if string(after) != string(before) {
-		saved, err := s.commit(ctx, "Set up the book", []store.Change{{Kind: store.Settings, Before: before, After: after}})
-		if out, err = unwrap(saved, err); err != nil {
+		if out, err = s.commit(ctx, seen, "Set up the book", []book.Change{{Kind: book.Settings, Before: before, After: after}}); err != nil {
 			return out, err
 		}
 	}
-	return out, s.store.SetFact(ctx, "set-up", "done")
+	return out, s.Store.SetFact(ctx, "set-up", "done")
 }

@@ -3,12 +3,11 @@ package server
 import (
 	"context"
 	"errors"
-	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
@@ -65,104 +64,12 @@ type FlagState struct {
 	Searching bool `json:"searching" doc:"a newer version is being looked at"`
 }
 
-// Saved is what a write answers.
-type Saved struct {
-	Version int64  `json:"version"`
-	Entry   int64  `json:"entry" doc:"of the log; it can be undone"`
-	Summary string `json:"summary"`
-}
-
-type body[T any] struct{ Body T }
-
-func answer[T any](v T, err error) (*body[T], error) {
-	if err != nil {
-		return nil, asProblem(err)
-	}
-	return &body[T]{v}, nil
-}
-
-func (s *Server) registerState(api huma.API) {
-	huma.Get(api, "/api/state", func(ctx context.Context, _ *struct{}) (*body[State], error) {
-		return answer(s.stateNow(ctx))
-	})
-	huma.Get(api, "/api/log", func(ctx context.Context, in *struct {
-		Limit int `query:"limit" default:"100" minimum:"1" maximum:"500"`
-	}) (*body[LogList], error) {
-		entries, err := s.store.Log(ctx, in.Limit)
-		out := LogList{Entries: []LogEntry{}}
-		for _, e := range entries {
-			out.Entries = append(out.Entries, LogEntry{e.ID, s.wall(e.At), e.Who, e.Version, e.Summary, e.UndoneBy != nil, e.Version > 1 && e.UndoneBy == nil, e.Moved})
-		}
-		return answer(out, err)
-	})
-	huma.Get(api, "/api/log/{id}", func(ctx context.Context, in *struct {
-		ID int64 `path:"id"`
-	}) (*body[LogDetail], error) {
-		e, err := s.store.LogEntry(ctx, in.ID)
-		out := LogDetail{Changes: []LogChange{}, Count: len(e.Changes)}
-		for _, c := range e.Changes[:min(len(e.Changes), 200)] {
-			out.Changes = append(out.Changes, LogChange{c.Kind, c.Code, string(c.Before), string(c.After)})
-		}
-		return answer(out, err)
-	})
-	huma.Register(api, huma.Operation{Method: http.MethodPost, Path: "/api/log/{id}/undo"}, func(ctx context.Context, in *struct {
-		ID int64 `path:"id"`
-	}) (*body[Saved], error) {
-		entry, err := s.live.Undo(ctx, in.ID, personOf(ctx).Name, s.now(), breaksSeen(ctx))
-		if err == nil {
-			s.moved.look()
-			err = s.store.DropSalesOf(ctx, in.ID)
-			s.purchases.forget()
-		}
-		return answer(saved(entry), err)
-	})
-}
-
-// LogList is the newest changes, newest first.
-type LogList struct {
-	Entries []LogEntry `json:"entries"`
-}
-
-// LogEntry is one saved change.
-type LogEntry struct {
-	ID      int64  `json:"id"`
-	At      string `json:"at"`
-	Who     string `json:"who"`
-	Version int64  `json:"version"`
-	Summary string `json:"summary"`
-	Undone  bool   `json:"undone"`
-	CanUndo bool   `json:"canUndo"`
-	Moved   *int   `json:"moved" doc:"prices of the channels that it moved; null until they are counted"`
-}
-
-// LogChange is one piece that an edit changed.
-type LogChange struct {
-	Kind   string `json:"kind"`
-	Code   string `json:"code"`
-	Before string `json:"before" doc:"as JSON; empty: it was new"`
-	After  string `json:"after" doc:"as JSON; empty: it was deleted"`
-}
-
-// LogDetail is what an edit changed.
-type LogDetail struct {
-	Changes []LogChange `json:"changes" doc:"the first 200"`
-	Count   int         `json:"count"`
-}
-
-func saved(e store.Entry) Saved { return Saved{e.Version, e.ID, e.Summary} }
-
-// wall is an instant on the book's wall clock.
-func (s *Server) wall(t time.Time) string {
-	m := pricing.MomentOf(t.In(s.live.Current().Zone))
-	return (m - m%pricing.Minute).String()
-}
-
 // stateNow is the state or, while the database cannot be used, what was last known of it.
 func (s *Server) stateNow(ctx context.Context) (State, error) {
 	last := s.last.Load()
 	var st State
 	var err error
-	if s.store.Outage() != nil && last != nil {
+	if s.Store.Outage() != nil && last != nil {
 		st = *last
 	} else if st, err = s.state(ctx); err != nil {
 		var outage *store.Outage
@@ -171,7 +78,7 @@ func (s *Server) stateNow(ctx context.Context) (State, error) {
 		}
 		st = *last
 	}
-	if now := s.store.Outage(); now != nil {
+	if now := s.Store.Outage(); now != nil {
 		st.Outage = &OutageState{s.wall(now.Since), now.Reason}
 	} else {
 		kept := st
@@ -181,7 +88,7 @@ func (s *Server) stateNow(ctx context.Context) (State, error) {
 }
 
 func (s *Server) state(ctx context.Context) (State, error) {
-	snap := s.live.Current()
+	snap := s.Live.Current()
 	st := State{Version: snap.Version, Now: s.moment(snap).String(), TimeZone: snap.Book.Settings.TimeZone, Currency: snap.Book.Settings.Currency,
 		Products: len(snap.Book.Products), Channels: []ChannelState{}, Layers: []LayerState{}, Refused: []RefusedPiece{}}
 	for _, r := range snap.Refused {
@@ -196,34 +103,38 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	}
 	asking, cancel := context.WithTimeout(ctx, hangs)
 	defer cancel()
-	setUp, err := s.store.Fact(asking, "set-up")
+	setUp, err := s.Store.Fact(asking, "set-up")
 	if err != nil {
 		return st, err
 	}
 	st.SetUp = setUp == "open"
-	recent, err := s.store.Publications(asking, "", 20)
+	recent, err := s.Store.Publications(asking, "", 20)
 	if err != nil {
 		return st, err
 	}
 	sending := map[string]bool{}
 	for _, p := range recent {
-		sending[p.Channel] = sending[p.Channel] || p.Status == "sending"
+		sending[p.Channel] = sending[p.Channel] || p.Status == publish.Sending
 	}
 	for _, c := range snap.Book.Channels {
-		d, err := s.differences(ctx, snap, c.Code)
+		d, err := s.Shows.Differences(ctx, snap, c.Code, s.moment(snap))
 		if err != nil {
 			return st, err
 		}
 		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
 	}
-	found, version, searching := s.currentFlags(snap)
-	st.Flags.Searching = searching || version != snap.Version
+	found, _, searching := s.flags.Of(snap)
+	st.Flags.Searching = searching
 	for i := range found {
-		if found[i].Severity == "error" {
+		if found[i].Severity == flags.Error {
 			st.Flags.Errors++
 		} else {
 			st.Flags.Others++
 		}
 	}
 	return st, nil
+}
+
+func (s *Server) registerState(api huma.API) {
+	get(api, "/api/state", func(ctx context.Context, _ *none) (State, error) { return s.stateNow(ctx) })
 }

@@ -9,21 +9,23 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/demo"
+	"dogbane/internal/intake"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
 
 // repriced are changes that set the list price of the first n products.
-func repriced(b *pricing.Book, n int, price string) []store.Change {
-	var changes []store.Change
+func repriced(b *pricing.Book, n int, price string) []book.Change {
+	var changes []book.Change
 	amount := money.MustParse(price)
 	for i := range b.Products[:n] {
 		after := b.Products[i]
 		after.List = &amount
-		changes = append(changes, store.Change{Kind: store.Products, Code: after.SKU, Before: bookfile.EncodeProduct(&b.Products[i]), After: bookfile.EncodeProduct(&after)})
+		changes = append(changes, book.Change{Kind: book.Products, Code: after.SKU, Before: bookfile.EncodeProduct(&b.Products[i]), After: bookfile.EncodeProduct(&after)})
 	}
 	return changes
 }
@@ -33,14 +35,14 @@ func TestLargeEditsAreKeptWhole(t *testing.T) {
 	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current().Book
 	var told []int
-	entry, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 2300, "7.00"), Progress: func(n int) { told = append(told, n) }})
+	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 2300, "7.00"), Progress: func(n int) { told = append(told, n) }})
 	require.NoError(t, err)
 	require.Equal(t, []int{2000, 2300}, told)
 	kept, err := s.LogEntry(t.Context(), entry.ID)
 	require.NoError(t, err)
 	require.Len(t, kept.Changes, 2300)
 	for _, i := range []int{0, 499, 500, 2299} {
-		history, err := s.History(t.Context(), store.Products, before.Products[i].SKU, 10)
+		history, err := s.History(t.Context(), book.Products, before.Products[i].SKU, 10)
 		require.NoError(t, err)
 		require.Len(t, history, 1)
 		require.Len(t, history[0].Changes, 1)
@@ -57,7 +59,7 @@ func TestGivingUpASaveLeavesNothing(t *testing.T) {
 	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current()
 	ctx, stop := context.WithCancel(t.Context())
-	_, err := live.Save(ctx, store.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"), Progress: func(int) { stop() }})
+	_, err := live.Save(ctx, book.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"), Progress: func(int) { stop() }})
 	require.ErrorIs(t, err, context.Canceled)
 	require.Same(t, before, live.Current())
 	stored, version, _, err := s.Load(t.Context())
@@ -70,14 +72,14 @@ func TestSales(t *testing.T) {
 	s, _ := opened(t)
 	ctx := t.Context()
 	day := func(n int) pricing.Moment { return pricing.Moment(n) * pricing.Day }
-	first := store.SalesFile{Name: "march.csv", Who: "me", At: then}
-	require.NoError(t, s.AddSales(ctx, &first, []store.Sale{
+	first := intake.SalesFile{Name: "march.csv", Who: "me", At: then}
+	require.NoError(t, s.AddSales(ctx, &first, []intake.SoldLine{
 		{Moment: day(100), Customer: "C-1", SKU: "A", Quantity: 3, Paid: "29.97", Channel: "web"},
 		{Moment: day(130), Customer: "", SKU: "A", Quantity: 2},
 		{Moment: day(131), Customer: "C-1", SKU: "B", Quantity: 1},
 	}, func(int) {}))
-	second := store.SalesFile{Name: "april.csv", Who: "me", At: then}
-	require.NoError(t, s.AddSales(ctx, &second, []store.Sale{{Moment: day(140), SKU: "A", Quantity: 10}}, func(int) {}))
+	second := intake.SalesFile{Name: "april.csv", Who: "me", At: then}
+	require.NoError(t, s.AddSales(ctx, &second, []intake.SoldLine{{Moment: day(140), SKU: "A", Quantity: 10}}, func(int) {}))
 
 	sold, err := s.SoldUnits(ctx, day(110), day(140))
 	require.NoError(t, err)
@@ -88,7 +90,7 @@ func TestSales(t *testing.T) {
 	known, err := s.KnownSales(ctx, day(100), day(130))
 	require.NoError(t, err)
 	require.Len(t, known, 2)
-	require.True(t, known[store.Sale{Moment: day(100), Customer: "C-1", SKU: "A", Quantity: 3, Paid: "29.97", Channel: "web"}])
+	require.True(t, known[intake.SoldLine{Moment: day(100), Customer: "C-1", SKU: "A", Quantity: 3, Paid: "29.97", Channel: "web"}])
 
 	files, err := s.SalesFiles(ctx)
 	require.NoError(t, err)
@@ -106,7 +108,7 @@ func TestMappingsAreRememberedByHeaders(t *testing.T) {
 	none, err := s.Mapping(t.Context(), "products", headers)
 	require.NoError(t, err)
 	require.Nil(t, none)
-	for _, m := range []store.Matched{{Mapping: map[string]string{"sku": "Artikel"}}, {Mapping: map[string]string{"sku": "Artikel", "list": "Preis"}, Format: json.RawMessage(`{"decimal":"comma"}`)}} {
+	for _, m := range []intake.Matched{{Mapping: map[string]string{"sku": "Artikel"}}, {Mapping: map[string]string{"sku": "Artikel", "list": "Preis"}, Format: json.RawMessage(`{"decimal":"comma"}`)}} {
 		require.NoError(t, s.KeepMapping(t.Context(), "products", headers, m))
 		kept, err := s.Mapping(t.Context(), "products", headers)
 		require.NoError(t, err)

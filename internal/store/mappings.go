@@ -8,7 +8,8 @@ import (
 	"errors"
 	"fmt"
 	"strings"
-	"time"
+
+	"dogbane/internal/intake"
 
 	"gorm.io/gorm"
 )
@@ -24,21 +25,14 @@ func headersKey(headers []string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Matched is how a file was brought in: the header for each field, and how the file is written, as whoever reads it
-// understands it.
-type Matched struct {
-	Mapping map[string]string `json:"mapping"`
-	Format  json.RawMessage   `json:"format,omitempty"`
-}
-
 // Mapping is how the columns of a file with these headers were matched last; nil where there was none.
-func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (*Matched, error) {
+func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (*intake.Matched, error) {
 	var row importMapping
 	err := s.db.WithContext(ctx).Where("kind = ? AND headers = ?", kind, headersKey(headers)).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, nil
 	}
-	var matched Matched
+	var matched intake.Matched
 	if err == nil {
 		err = json.Unmarshal([]byte(row.Mapping), &matched)
 	}
@@ -52,7 +46,7 @@ func (s *Store) Mapping(ctx context.Context, kind string, headers []string) (*Ma
 }
 
 // KeepMapping remembers how the columns of a file were matched.
-func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, matched Matched) error {
+func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, matched intake.Matched) error {
 	text, err := json.Marshal(matched)
 	if err == nil {
 		err = s.db.WithContext(ctx).Save(&importMapping{kind, headersKey(headers), string(text)}).Error
@@ -63,16 +57,8 @@ func (s *Store) KeepMapping(ctx context.Context, kind string, headers []string, 
 	return nil
 }
 
-// RateDay says which day an exchange rate is of.
-type RateDay struct {
-	ID       int64
-	Currency string
-	Rate     string
-	Day      time.Time
-}
-
 // KeepRateDays adds the days of rates.
-func (s *Store) KeepRateDays(ctx context.Context, days []RateDay) error {
+func (s *Store) KeepRateDays(ctx context.Context, days []intake.RateDay) error {
 	if len(days) == 0 {
 		return nil
 	}
@@ -83,8 +69,8 @@ func (s *Store) KeepRateDays(ctx context.Context, days []RateDay) error {
 }
 
 // RateDays are all days of rates, newest first.
-func (s *Store) RateDays(ctx context.Context) ([]RateDay, error) {
-	var list []RateDay
+func (s *Store) RateDays(ctx context.Context) ([]intake.RateDay, error) {
+	var list []intake.RateDay
 	if err := s.db.WithContext(ctx).Order("id DESC").Find(&list).Error; err != nil {
 		return nil, fmt.Errorf("read the days of exchange rates: %w", err)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/pressly/goose/v3"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 )
 
@@ -39,7 +40,7 @@ func rewritePieces(ctx context.Context, tx *sql.Tx) error {
 		return fmt.Errorf("read the pieces: %w", err)
 	}
 	for _, p := range wrong {
-		if p.kind == Settings {
+		if p.kind == book.Settings {
 			_, err = tx.ExecContext(ctx, "UPDATE book SET settings = ?", p.doc)
 		} else {
 			_, err = tx.ExecContext(ctx, "UPDATE items SET doc = ? WHERE kind = ? AND code = ?", p.doc, p.kind, p.code)

@@ -7,49 +7,40 @@ import (
 
 	"gorm.io/gorm"
 
+	"dogbane/internal/intake"
 	"dogbane/internal/pricing"
 )
 
-// Sale is one sold line.
-type Sale struct {
-	ID       int64
-	File     int64
-	Moment   pricing.Moment
-	Customer string // empty: a guest
-	SKU      string
-	Quantity int
-	Paid     string // decimal, for all pieces; empty: unknown
-	Channel  string
-}
-
-// TableName of sales.
-func (Sale) TableName() string { return "sales" }
-
-// SalesFile is a file of sales that was brought in.
-type SalesFile struct {
+// saleRow is one sold line of a file.
+type saleRow struct {
 	ID   int64
-	Name string
-	Who  string
-	At   time.Time
-	// Entry of the log that counted the file's units sold into the book, if one did; undoing that takes the file back.
-	Entry *int64
-	Rows  int `gorm:"->;-:migration"` // counted, not kept
+	File int64
+	intake.SoldLine
 }
 
-// TableName of the files.
-func (SalesFile) TableName() string { return "sales_files" }
+func (saleRow) TableName() string { return "sales" }
+
+type salesFileRow struct {
+	ID        int64
+	Name, Who string
+	At        time.Time
+	Entry     *int64
+	Rows      int `gorm:"->;-:migration"` // counted, not kept
+}
+
+func (salesFileRow) TableName() string { return "sales_files" }
 
 // AddSales keeps the sales of a file: all of them or, when ctx ends or something fails, none. done is told how many
 // are written.
-func (s *Store) AddSales(ctx context.Context, file *SalesFile, sales []Sale, done func(int)) error {
+func (s *Store) AddSales(ctx context.Context, file *intake.SalesFile, lines []intake.SoldLine, done func(int)) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		if err := tx.Omit("Rows").Create(file).Error; err != nil {
+		if err := tx.Omit("Rows").Create((*salesFileRow)(file)).Error; err != nil {
 			return err
 		}
-		for from := 0; from < len(sales); from += batchSize {
-			batch := sales[from:min(from+batchSize, len(sales))]
+		for from := 0; from < len(lines); from += batchSize {
+			batch := make([]saleRow, min(batchSize, len(lines)-from))
 			for i := range batch {
-				batch[i].File = file.ID
+				batch[i] = saleRow{File: file.ID, SoldLine: lines[from+i]}
 			}
 			if err := tx.Create(&batch).Error; err != nil {
 				return err
@@ -66,7 +57,7 @@ func (s *Store) AddSales(ctx context.Context, file *SalesFile, sales []Sale, don
 
 // DropSales forgets the sales of a file.
 func (s *Store) DropSales(ctx context.Context, file int64) error {
-	gone := s.db.WithContext(ctx).Delete(&SalesFile{}, file) // the rows go with it
+	gone := s.db.WithContext(ctx).Delete(&salesFileRow{}, file) // the rows go with it
 	if gone.Error != nil {
 		return fmt.Errorf("forget the sales of file %d: %w", file, gone.Error)
 	}
@@ -78,7 +69,7 @@ func (s *Store) DropSales(ctx context.Context, file int64) error {
 
 // SetSalesEntry keeps which entry of the log counted a file's units sold.
 func (s *Store) SetSalesEntry(ctx context.Context, file, entry int64) error {
-	if err := s.db.WithContext(ctx).Model(&SalesFile{ID: file}).Update("entry", entry).Error; err != nil {
+	if err := s.db.WithContext(ctx).Model(&salesFileRow{ID: file}).Update("entry", entry).Error; err != nil {
 		return fmt.Errorf("keep what counted the sales of file %d: %w", file, err)
 	}
 	return nil
@@ -86,15 +77,15 @@ func (s *Store) SetSalesEntry(ctx context.Context, file, entry int64) error {
 
 // DropSalesOf forgets the sales whose units an entry of the log counted.
 func (s *Store) DropSalesOf(ctx context.Context, entry int64) error {
-	if err := s.db.WithContext(ctx).Where("entry = ?", entry).Delete(&SalesFile{}).Error; err != nil {
+	if err := s.db.WithContext(ctx).Where("entry = ?", entry).Delete(&salesFileRow{}).Error; err != nil {
 		return fmt.Errorf("forget the sales of entry %d: %w", entry, err)
 	}
 	return nil
 }
 
 // SalesFiles are the files brought in, newest first.
-func (s *Store) SalesFiles(ctx context.Context) ([]SalesFile, error) {
-	var list []SalesFile
+func (s *Store) SalesFiles(ctx context.Context) ([]intake.SalesFile, error) {
+	var list []intake.SalesFile
 	err := s.db.WithContext(ctx).Raw("SELECT f.*, (SELECT COUNT(*) FROM sales WHERE sales.file = f.id) AS `rows` FROM sales_files f ORDER BY id DESC").Scan(&list).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the files of sales: %w", err)
@@ -141,15 +132,15 @@ func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, e
 }
 
 // KnownSales are the sales among some that are kept already, by their whole content.
-func (s *Store) KnownSales(ctx context.Context, from, to pricing.Moment) (map[Sale]bool, error) {
+func (s *Store) KnownSales(ctx context.Context, from, to pricing.Moment) (map[intake.SoldLine]bool, error) {
 	rows, err := s.db.WithContext(ctx).Raw("SELECT moment, customer, sku, quantity, paid, channel FROM sales WHERE moment >= ? AND moment <= ?", from, to).Rows()
 	if err != nil {
 		return nil, fmt.Errorf("read the sales: %w", err)
 	}
 	defer rows.Close()
-	known := map[Sale]bool{}
+	known := map[intake.SoldLine]bool{}
 	for rows.Next() {
-		var one Sale
+		var one intake.SoldLine
 		if err := rows.Scan(&one.Moment, &one.Customer, &one.SKU, &one.Quantity, &one.Paid, &one.Channel); err != nil {
 			return nil, fmt.Errorf("read the sales: %w", err)
 		}

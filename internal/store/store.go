@@ -1,5 +1,5 @@
-// Package store keeps the book, its log and what was published in MariaDB, and holds the compiled engine of the newest
-// saved version in memory. It decides no price and knows no HTTP.
+// Package store keeps the book, its log and everything beside it in MariaDB: rows and statements, nothing else. What a row
+// means belongs to the packages whose interfaces it serves.
 package store
 
 import (
@@ -11,6 +11,8 @@ import (
 	"io/fs"
 	"sync/atomic"
 	"time"
+
+	"dogbane/internal/book"
 
 	driver "github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
@@ -93,6 +95,9 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 	_, err = provider.Up(ctx)
 	return err
 }
+
+// ErrNotFound says that there is no such thing.
+var ErrNotFound = book.ErrNotFound
 
 // Close ends all connections.
 func (s *Store) Close() error {

@@ -13,12 +13,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
 	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/pricingtest"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -27,13 +29,13 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 var then = time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC)
 
-func opened(t *testing.T) (*store.Store, *store.Live) { return openedWith(t, demo.Book(0)) }
+func opened(t *testing.T) (*store.Store, *book.Live) { return openedWith(t, demo.Book(0)) }
 
-func openedWith(t *testing.T, book *pricing.Book) (*store.Store, *store.Live) {
+func openedWith(t *testing.T, b *pricing.Book) (*store.Store, *book.Live) {
 	t.Helper()
 	s := storetest.Open(t)
-	require.NoError(t, s.Create(t.Context(), book, "test", then))
-	live, err := store.OpenLive(t.Context(), s)
+	require.NoError(t, s.Create(t.Context(), b, "test", then))
+	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 	require.NoError(t, err)
 	return s, live
 }
@@ -44,14 +46,14 @@ func TestBookSurvivesTheDatabase(t *testing.T) {
 	require.Equal(t, string(bookfile.Encode(demo.Book(0))), string(bookfile.Encode(live.Current().Book)))
 }
 
-func deleteRule(book *pricing.Book, i int) store.Change {
-	return store.Change{Kind: store.Rules, Code: book.Rules[i].Code, Before: bookfile.EncodeRule(&book.Rules[i])}
+func deleteRule(b *pricing.Book, i int) book.Change {
+	return book.OfRule(&b.Rules[i], nil)
 }
 
 func TestSaveAndUndo(t *testing.T) {
 	s, live := opened(t)
 	before := live.Current()
-	entry, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "Deleted it", Changes: []store.Change{deleteRule(before.Book, 3)}})
+	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Deleted it", Changes: []book.Change{deleteRule(before.Book, 3)}})
 	require.NoError(t, err)
 	require.Equal(t, int64(2), entry.Version)
 	require.Len(t, live.Current().Book.Rules, len(before.Book.Rules)-1)
@@ -84,20 +86,20 @@ func TestUndoOfAnyName(t *testing.T) {
 		product := pricing.Product{SKU: code, Name: name, Unit: "each", Tags: []string{name}}
 		rule := live.Current().Book.Rules[0]
 		rule.Code, rule.Name, rule.Note = code, name, name
-		made, err := live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "Made " + name, Changes: []store.Change{
-			{Kind: store.Products, Code: code, After: bookfile.EncodeProduct(&product)}, {Kind: store.Rules, Code: code, After: bookfile.EncodeRule(&rule)}}})
+		made, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Made " + name, Changes: []book.Change{
+			{Kind: book.Products, Code: code, After: bookfile.EncodeProduct(&product)}, {Kind: book.Rules, Code: code, After: bookfile.EncodeRule(&rule)}}})
 		require.NoError(t, err, name)
 		gone, err := live.Undo(t.Context(), made.ID, "me", then, false)
 		require.NoError(t, err, name)
 		_, err = live.Undo(t.Context(), gone.ID, "me", then, false)
 		require.NoError(t, err, name)
-		live, err = store.OpenLive(t.Context(), s) // as after a restart
+		live, err = book.OpenLive(t.Context(), s, checks.Guard(s)) // as after a restart
 		require.NoError(t, err)
 		require.Equal(t, name, live.Current().Product(code).Name)
 		draft := rule
 		draft.Status = pricing.Draft
-		_, err = live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "Switched " + name, Changes: []store.Change{
-			{Kind: store.Rules, Code: code, Before: bookfile.EncodeRule(&rule), After: bookfile.EncodeRule(&draft)}}})
+		_, err = live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Switched " + name, Changes: []book.Change{
+			{Kind: book.Rules, Code: code, Before: bookfile.EncodeRule(&rule), After: bookfile.EncodeRule(&draft)}}})
 		require.NoError(t, err, name)
 	}
 }
@@ -107,17 +109,17 @@ func TestPoisonedPiecesAreMended(t *testing.T) {
 	dsn := storetest.Address(t)
 	s, err := store.Open(t.Context(), dsn)
 	require.NoError(t, err)
-	book := demo.Book(0)
-	book.Rules[0].Name = `Glaze & <slip> \\u0026`
-	require.NoError(t, s.Create(t.Context(), book, "test", then))
+	whole := demo.Book(0)
+	whole.Rules[0].Name = `Glaze & <slip> \\u0026`
+	require.NoError(t, s.Create(t.Context(), whole, "test", then))
 	require.NoError(t, s.Close())
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
-	escaped, err := json.Marshal(json.RawMessage(bookfile.EncodeRule(&book.Rules[0]))) // escapes &, < and >
+	escaped, err := json.Marshal(json.RawMessage(bookfile.EncodeRule(&whole.Rules[0]))) // escapes &, < and >
 	require.NoError(t, err)
 	require.Contains(t, string(escaped), `\u0026`)
-	_, err = db.ExecContext(t.Context(), "UPDATE items SET doc = ? WHERE kind = 'rules' AND code = ?", escaped, book.Rules[0].Code)
+	_, err = db.ExecContext(t.Context(), "UPDATE items SET doc = ? WHERE kind = 'rules' AND code = ?", escaped, whole.Rules[0].Code)
 	require.NoError(t, err)
 	_, err = db.ExecContext(t.Context(), "DELETE FROM goose_db_version WHERE version_id >= 5")
 	require.NoError(t, err)
@@ -125,8 +127,8 @@ func TestPoisonedPiecesAreMended(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	var doc string
-	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT doc FROM items WHERE kind = 'rules' AND code = ?", book.Rules[0].Code).Scan(&doc))
-	require.Equal(t, string(bookfile.EncodeRule(&book.Rules[0])), doc)
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT doc FROM items WHERE kind = 'rules' AND code = ?", whole.Rules[0].Code).Scan(&doc))
+	require.Equal(t, string(bookfile.EncodeRule(&whole.Rules[0])), doc)
 }
 
 // A migration that broke off halfway is run again by the next start.
@@ -149,9 +151,9 @@ func TestHalfAMigrationIsRunAgain(t *testing.T) {
 		}
 		s, err = store.Open(t.Context(), dsn)
 		require.NoError(t, err, lost)
-		book, _, _, err := s.Load(t.Context())
+		kept, _, _, err := s.Load(t.Context())
 		require.NoError(t, err, lost)
-		require.Equal(t, string(bookfile.Encode(demo.Book(0))), string(bookfile.Encode(book)), lost)
+		require.Equal(t, string(bookfile.Encode(demo.Book(0))), string(bookfile.Encode(kept)), lost)
 		require.NoError(t, s.Close())
 	}
 }
@@ -163,21 +165,21 @@ func TestAPieceThatCannotBeReadIsLeftOut(t *testing.T) {
 	s, err := store.Open(t.Context(), dsn)
 	require.NoError(t, err)
 	defer s.Close()
-	book := demo.Book(0)
-	require.NoError(t, s.Create(t.Context(), book, "test", then))
+	whole := demo.Book(0)
+	require.NoError(t, s.Create(t.Context(), whole, "test", then))
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
-	_, err = db.ExecContext(t.Context(), `UPDATE items SET doc = JSON_SET(doc, '$.rank', 0) WHERE kind = 'rules' AND code = ?`, book.Rules[2].Code)
+	_, err = db.ExecContext(t.Context(), `UPDATE items SET doc = JSON_SET(doc, '$.rank', 0) WHERE kind = 'rules' AND code = ?`, whole.Rules[2].Code)
 	require.NoError(t, err)
-	live, err := store.OpenLive(t.Context(), s)
+	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 	require.NoError(t, err)
 	refused := live.Current().Refused
 	require.Len(t, refused, 1)
-	require.Equal(t, book.Rules[2].Code, refused[0].Code)
+	require.Equal(t, whole.Rules[2].Code, refused[0].Code)
 	require.Contains(t, refused[0].Problem, "rank")
-	require.Len(t, live.Current().Book.Rules, len(book.Rules)-1)
-	_, err = live.Save(t.Context(), store.Edit{Summary: "another", At: then, Changes: []store.Change{deleteRule(book, 0)}})
+	require.Len(t, live.Current().Book.Rules, len(whole.Rules)-1)
+	_, err = live.Save(t.Context(), book.Edit{Summary: "another", At: then, Changes: []book.Change{deleteRule(whole, 0)}})
 	require.NoError(t, err)
 	require.Len(t, live.Current().Refused, 1)
 }
@@ -187,18 +189,18 @@ func TestSavingAsksThePinnedPrices(t *testing.T) {
 	s, live := openedWith(t, plain(t, `{"sku":"A","list":"10.00"}`))
 	at := pricing.MomentOf(then)
 	require.NoError(t, s.SaveCheck(t.Context(), &store.Check{Name: "ten", Doc: fmt.Sprintf(`{"price":{"sku":"A","at":"%s"},"is":{"unit":"10.00"}}`, at), Who: "me", At: then}))
-	dearer := func(from, to string) store.Edit {
+	dearer := func(from, to string) book.Edit {
 		doc := func(list string) json.RawMessage {
 			return json.RawMessage(fmt.Sprintf(`{"sku":"A","list":"%s"}`, list))
 		}
-		return store.Edit{Summary: "dearer", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A", Before: doc(from), After: doc(to)}}}
+		return book.Edit{Summary: "dearer", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A", Before: doc(from), After: doc(to)}}}
 	}
 	var broken *checks.BrokenError
 	_, err := live.Save(t.Context(), dearer("10.00", "11.00"))
 	require.ErrorAs(t, err, &broken)
 	require.Equal(t, []checks.Difference{{What: "unit", Want: "10.00", Have: "11.00"}}, broken.Checks[0].Differences)
 	seen := dearer("10.00", "11.00")
-	seen.BreaksSeen = true
+	seen.ChecksSeen = true
 	_, err = live.Save(t.Context(), seen)
 	require.NoError(t, err)
 	back, err := live.Save(t.Context(), dearer("11.00", "10.00"))
@@ -212,9 +214,9 @@ func TestSavingAsksThePinnedPrices(t *testing.T) {
 // plain is a book with some products and nothing else.
 func plain(t *testing.T, products string) *pricing.Book {
 	t.Helper()
-	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"products":[` + products + `]}`))
+	kept, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"products":[` + products + `]}`))
 	require.NoError(t, err)
-	return book
+	return kept
 }
 
 // Units sold and stock are kept apart from the product: counting them rewrites no document, and an edit of the product
@@ -222,33 +224,33 @@ func plain(t *testing.T, products string) *pricing.Book {
 func TestMeasuresAreKeptApart(t *testing.T) {
 	s, live := openedWith(t, plain(t, `{"sku":"A & B","name":"x","stock":"3","sold":"7"},{"sku":"C"}`))
 	text := func(s string) *string { return &s }
-	count := store.Change{Kind: store.Measures, Code: "A & B", Before: store.MeasuresDoc(text("3"), text("7")), After: store.MeasuresDoc(text("3"), text("9"))}
-	named := store.Change{Kind: store.Products, Code: "A & B", Before: json.RawMessage(`{"sku":"A & B","name":"x","stock":"3","sold":"7"}`), After: json.RawMessage(`{"sku":"A & B","name":"y","stock":"3","sold":"7"}`)}
-	counted, err := live.Save(t.Context(), store.Edit{Summary: "count", At: then, Changes: []store.Change{count}})
+	count := book.Change{Kind: book.Measures, Code: "A & B", Before: book.MeasuresDoc(text("3"), text("7")), After: book.MeasuresDoc(text("3"), text("9"))}
+	named := book.Change{Kind: book.Products, Code: "A & B", Before: json.RawMessage(`{"sku":"A & B","name":"x","stock":"3","sold":"7"}`), After: json.RawMessage(`{"sku":"A & B","name":"y","stock":"3","sold":"7"}`)}
+	counted, err := live.Save(t.Context(), book.Edit{Summary: "count", At: then, Changes: []book.Change{count}})
 	require.NoError(t, err)
 	require.Equal(t, "9", live.Current().Product("A & B").Sold.String())
-	_, err = live.Save(t.Context(), store.Edit{Summary: "stale count", At: then, Changes: []store.Change{count}})
-	var conflict *store.Conflict
+	_, err = live.Save(t.Context(), book.Edit{Summary: "stale count", At: then, Changes: []book.Change{count}})
+	var conflict *book.Conflict
 	require.ErrorAs(t, err, &conflict)
-	_, err = live.Save(t.Context(), store.Edit{Summary: "name", At: then, Changes: []store.Change{named}})
+	_, err = live.Save(t.Context(), book.Edit{Summary: "name", At: then, Changes: []book.Change{named}})
 	require.NoError(t, err, "the count in between is no hindrance")
-	book, _, _, err := s.Load(t.Context())
+	kept, _, _, err := s.Load(t.Context())
 	require.NoError(t, err)
-	require.Equal(t, []string{"y", "9"}, []string{book.Products[0].Name, book.Products[0].Sold.String()}, "and is not undone by it")
+	require.Equal(t, []string{"y", "9"}, []string{kept.Products[0].Name, kept.Products[0].Sold.String()}, "and is not undone by it")
 	_, err = live.Undo(t.Context(), counted.ID, "me", then, false)
 	require.NoError(t, err)
-	book, _, _, err = s.Load(t.Context())
+	kept, _, _, err = s.Load(t.Context())
 	require.NoError(t, err)
-	require.Equal(t, "7", book.Products[0].Sold.String())
-	require.Nil(t, book.Products[1].Stock)
-	gone := live.Current().Doc(store.Products, "A & B")
-	_, err = live.Save(t.Context(), store.Edit{Summary: "gone", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A & B", Before: gone}}})
+	require.Equal(t, "7", kept.Products[0].Sold.String())
+	require.Nil(t, kept.Products[1].Stock)
+	gone := live.Current().Doc(book.Products, "A & B")
+	_, err = live.Save(t.Context(), book.Edit{Summary: "gone", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A & B", Before: gone}}})
 	require.NoError(t, err)
-	_, err = live.Save(t.Context(), store.Edit{Summary: "new", At: then, Changes: []store.Change{{Kind: store.Products, Code: "A & B", After: json.RawMessage(`{"sku":"A & B"}`)}}})
+	_, err = live.Save(t.Context(), book.Edit{Summary: "new", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A & B", After: json.RawMessage(`{"sku":"A & B"}`)}}})
 	require.NoError(t, err)
-	book, _, _, err = s.Load(t.Context())
+	kept, _, _, err = s.Load(t.Context())
 	require.NoError(t, err)
-	require.Nil(t, book.Products[1].Sold, "a product that comes anew has no past")
+	require.Nil(t, kept.Products[1].Sold, "a product that comes anew has no past")
 }
 
 // Codes that differ in a blank at their end, in case or in an accent are different codes.
@@ -306,31 +308,31 @@ func codes(b *pricing.Book) []string {
 // Of two edits of the same piece, the second is refused with what is there now, and nothing of it is saved.
 func TestConflict(t *testing.T) {
 	_, live := opened(t)
-	book := live.Current().Book
-	edit := func(name string) store.Change {
-		next := book.Rules[0]
+	whole := live.Current().Book
+	edit := func(name string) book.Change {
+		next := whole.Rules[0]
 		next.Name = name
-		return store.Change{Kind: store.Rules, Code: next.Code, Before: bookfile.EncodeRule(&book.Rules[0]), After: bookfile.EncodeRule(&next)}
+		return book.Change{Kind: book.Rules, Code: next.Code, Before: bookfile.EncodeRule(&whole.Rules[0]), After: bookfile.EncodeRule(&next)}
 	}
-	_, err := live.Save(t.Context(), store.Edit{Summary: "mine", At: then, Changes: []store.Change{edit("mine")}})
+	_, err := live.Save(t.Context(), book.Edit{Summary: "mine", At: then, Changes: []book.Change{edit("mine")}})
 	require.NoError(t, err)
-	_, err = live.Save(t.Context(), store.Edit{Summary: "theirs", At: then, Changes: []store.Change{deleteRule(book, 1), edit("theirs")}})
-	var conflict *store.Conflict
+	_, err = live.Save(t.Context(), book.Edit{Summary: "theirs", At: then, Changes: []book.Change{deleteRule(whole, 1), edit("theirs")}})
+	var conflict *book.Conflict
 	require.True(t, errors.As(err, &conflict))
 	require.Contains(t, string(conflict.Now), `"mine"`)
 	require.Equal(t, int64(2), live.Current().Version)
-	require.Len(t, live.Current().Book.Rules, len(book.Rules))
+	require.Len(t, live.Current().Book.Rules, len(whole.Rules))
 }
 
 // A second instance on the same database notices what the first one saved.
 func TestFollow(t *testing.T) {
 	s, first := opened(t)
-	second, err := store.OpenLive(t.Context(), s)
+	second, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go second.Follow(ctx, 10*time.Millisecond)
-	_, err = first.Save(t.Context(), store.Edit{Summary: "gone", At: then, Changes: []store.Change{deleteRule(first.Current().Book, 0)}})
+	_, err = first.Save(t.Context(), book.Edit{Summary: "gone", At: then, Changes: []book.Change{deleteRule(first.Current().Book, 0)}})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return second.Current().Version == 2 }, 10*time.Second, 10*time.Millisecond)
 	require.ElementsMatch(t, codes(first.Current().Book), codes(second.Current().Book))
@@ -345,12 +347,12 @@ func amount(s string) *money.Rat {
 func TestPublishedPricesAreKept(t *testing.T) {
 	s, _ := opened(t)
 	send := func(at time.Time, price string, answer string) {
-		p := &store.Publication{Channel: "web", Version: 1, PricedAt: at, Started: at, Who: "test"}
-		row := store.PublicationRow{SKU: "A", Kind: "up", Price: amount(price), Reference: amount("20.00"), Currency: "EUR"}
-		require.NoError(t, s.StartPublication(t.Context(), p, []store.PublicationRow{row}))
-		require.ErrorIs(t, s.StartPublication(t.Context(), &store.Publication{Channel: "web", PricedAt: at, Started: at}, nil), store.ErrBusy)
+		p := &publish.Publication{Channel: "web", Version: 1, PricedAt: at, Started: at, Who: "test"}
+		row := publish.Row{SKU: "A", Kind: "up", Price: amount(price), Reference: amount("20.00"), Currency: "EUR"}
+		require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{row}))
+		require.ErrorIs(t, s.StartPublication(t.Context(), &publish.Publication{Channel: "web", PricedAt: at, Started: at}, nil), publish.ErrBusy)
 		row.Answer = answer
-		require.NoError(t, s.AnswerRows(t.Context(), p, []store.PublicationRow{row}, at))
+		require.NoError(t, s.AnswerRows(t.Context(), p, []publish.Row{row}, at))
 		p.Status, p.Ended = "done", &at
 		require.NoError(t, s.EndPublication(t.Context(), p))
 	}
@@ -370,28 +372,28 @@ func TestPublishedPricesAreKept(t *testing.T) {
 
 func TestPublicationsThatBrokeOff(t *testing.T) {
 	s, _ := opened(t)
-	p := &store.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), p, []store.PublicationRow{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}))
+	p := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
+	require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}))
 	require.NoError(t, s.BreakOff(t.Context(), then))
-	again := &store.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), again, []store.PublicationRow{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}), "the channel is free again")
+	again := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
+	require.NoError(t, s.StartPublication(t.Context(), again, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}), "the channel is free again")
 }
 
 // A whole book put in the place of another is that book, and can be taken back.
 func TestReplacingTheWholeBook(t *testing.T) {
 	s, live := opened(t)
 	next := pricingtest.Book(rand.New(rand.NewPCG(1, 1)))
-	changes := store.Differences(live.Current().Book, next)
-	entry, err := live.Save(t.Context(), store.Edit{Summary: "Another book", At: then, Changes: changes})
+	changes := book.Differences(live.Current().Book, next)
+	entry, err := live.Save(t.Context(), book.Edit{Summary: "Another book", At: then, Changes: changes})
 	require.NoError(t, err)
 	loaded, _, _, err := s.Load(t.Context())
 	require.NoError(t, err)
-	require.Empty(t, store.Differences(loaded, next))
-	require.Empty(t, store.Differences(live.Current().Book, next))
+	require.Empty(t, book.Differences(loaded, next))
+	require.Empty(t, book.Differences(live.Current().Book, next))
 
 	_, err = live.Undo(t.Context(), entry.ID, "me", then, false)
 	require.NoError(t, err)
-	require.Empty(t, store.Differences(live.Current().Book, demo.Book(0)))
+	require.Empty(t, book.Differences(live.Current().Book, demo.Book(0)))
 }
 
 // Random books price the same from a file and out of MariaDB.
@@ -401,14 +403,14 @@ func TestPricesOutOfTheDatabase(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 8))
 		now, _, _, err := s.Load(t.Context())
 		require.NoError(t, err)
-		book := pricingtest.Book(rng)
-		live, err := store.OpenLive(t.Context(), s)
+		whole := pricingtest.Book(rng)
+		live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 		require.NoError(t, err)
-		_, err = live.Save(t.Context(), store.Edit{Summary: "next", At: then, Changes: store.Differences(now, book)})
+		_, err = live.Save(t.Context(), book.Edit{Summary: "next", At: then, Changes: book.Differences(now, whole)})
 		require.NoError(t, err)
-		file := pricing.Compile(book)
+		file := pricing.Compile(whole)
 		for range 40 {
-			q := pricingtest.Question(rng, book)
+			q := pricingtest.Question(rng, whole)
 			a, err := file.Price(q)
 			require.NoError(t, err)
 			b, err := live.Current().Engine.Price(q)
@@ -428,9 +430,9 @@ func TestASaveIsNotFollowedByALoad(t *testing.T) {
 	for round := range 4 {
 		base := live.Current().Book
 		changes := repriced(base, 2300, fmt.Sprintf("%d.00", round+5))
-		next, err := store.Apply(base, changes)
+		next, err := book.Apply(base, changes)
 		require.NoError(t, err)
-		_, err = live.Save(t.Context(), store.Edit{Who: "me", At: then, Summary: "all", Changes: changes, Base: base, Next: next})
+		_, err = live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "all", Changes: changes, Base: base, Next: next})
 		require.NoError(t, err)
 		time.Sleep(30 * time.Millisecond)
 		require.Same(t, next, live.Current().Book, "round %d", round)

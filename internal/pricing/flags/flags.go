@@ -12,25 +12,6 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Severity of a flag.
-type Severity string
-
-// The severities.
-const (
-	Error   Severity = "error"
-	Warning Severity = "warning"
-	Note    Severity = "note"
-)
-
-// Kind of a flag.
-type Kind string
-
-// The kinds found so far.
-const (
-	BelowCost Kind = "below-cost" // the margin is under 0; per product
-	Tie       Kind = "tie"        // two rules of equal rank in a layer of mode first; per pair
-)
-
 // Question asks for the flags of a span of time. Nil lists stand for everything that the book knows.
 type Question struct {
 	From, To         pricing.Moment
@@ -52,7 +33,7 @@ type Flag struct {
 	Witness  pricing.Question
 	Price    money.Rat  // the witness's price
 	Cost     *money.Rat // on the price's footing; BelowCost
-	Left     *money.Rat // net − fee − cost; BelowCost
+	Margin   *money.Rat // net − fee − cost; BelowCost
 	Other    *money.Rat // what the rule that lost would have made of the price; Tie
 	Currency string
 	Digits   int
@@ -202,18 +183,18 @@ func (f *finder) read(s *pricing.Sweep) {
 			continue
 		}
 		row := s.Row(p)
-		left, cost := money.FromMinor(row.Left, s.Digits), money.FromMinor(row.Cost, s.Digits)
-		flag := Flag{Kind: BelowCost, Severity: Error, SKU: products[p].SKU, Channel: s.Viewpoint.Channel, Witness: witness(p),
-			Price: money.FromMinor(row.Price, s.Digits), Cost: &cost, Left: &left, Currency: s.Currency, Digits: s.Digits, Rules: []string{}}
+		margin, cost := money.FromMinor(row.Margin, s.Digits), money.FromMinor(row.Cost, s.Digits)
+		flag := Flag{Kind: BelowCost, Severity: Of(BelowCost).Severity, SKU: products[p].SKU, Channel: s.Viewpoint.Channel, Witness: witness(p),
+			Price: money.FromMinor(row.Price, s.Digits), Cost: &cost, Margin: &margin, Currency: s.Currency, Digits: s.Digits, Rules: []string{}}
 		for _, r := range row.Rules {
 			flag.Rules = append(flag.Rules, r.Code)
 		}
 		slices.Sort(flag.Rules)
-		f.keep(flag.SKU, flag, func(old Flag) bool { return left.Less(*old.Left) })
+		f.keep(flag.SKU, flag, func(old Flag) bool { return margin.Less(*old.Margin) })
 	}
 	for _, t := range s.Ties() {
 		lost := t.Lost
-		flag := Flag{Kind: Tie, Severity: Warning, SKU: products[t.Product].SKU, Channel: s.Viewpoint.Channel, Witness: witness(t.Product),
+		flag := Flag{Kind: Tie, Severity: Of(Tie).Severity, SKU: products[t.Product].SKU, Channel: s.Viewpoint.Channel, Witness: witness(t.Product),
 			Price: t.Won, Other: &lost, Currency: s.Currency, Digits: s.Digits, Rules: []string{t.Winner.Code, t.Other.Code}}
 		slices.Sort(flag.Rules)
 		gap := t.Lost.Sub(t.Won)

@@ -25,7 +25,7 @@ func find(t *testing.T, rules string) []flags.Flag {
 		a, err := e.Price(f.Witness)
 		require.NoError(t, err)
 		if f.Kind == flags.BelowCost {
-			require.Negative(t, a.Margin.Left.Sign())
+			require.Negative(t, a.Margin.Amount.Sign())
 			require.True(t, a.Unit.Equal(f.Price))
 		}
 	}

@@ -7,28 +7,28 @@ export type BoardRow = Schemas["BoardRow"];
 export type RuleRow = Omit<Schemas["RuleRow"], "rule"> & { rule: Rule };
 export type Rule = Schemas["RuleShape"];
 export type Where = Schemas["WhereShape"];
-export type Impact = Schemas["Impact"];
-export type DocError = Schemas["DocError"];
+export type Impact = Schemas["ImpactRule"];
+export type DocError = Schemas["Error"];
 export type Flag = Schemas["FlagAnswer"];
 export type PriceDetail = Schemas["PriceDetail"];
 export type Trail = Schemas["Trail"];
 export type Differences = Schemas["ChannelDifferences"];
 export type Difference = Schemas["Difference"];
 export type Publication = Schemas["PublicationAnswer"];
-export type Preview = Schemas["ImportPreview"];
+export type Preview = Schemas["IntakePreview"];
 export type BookDifferences = Schemas["BookDifferences"];
-export type Histogram = Schemas["Histogram"];
+export type Histogram = Schemas["BoardHistogram"];
 export type Outlook = Schemas["Outlook"];
 export type Item = Schemas["Item"];
-export type Demand = Schemas["Demand"];
-export type BulkForm = Schemas["BulkForm"];
+export type Demand = Schemas["ImpactDemand"];
+export type BulkForm = Schemas["BulkAmounts"];
 export type Effect = Schemas["EffectShape"];
 export type Break = Schemas["BreakShape"];
 export type Saved = Schemas["Saved"];
 export type Job = Schemas["Job"];
 export type EditChange = Schemas["EditChange"];
-export type EditEffect = Schemas["EditEffect"];
-export type BrokenCheck = Schemas["BrokenCheck"];
+export type EditImpact = Schemas["ImpactEdit"];
+export type BrokenCheck = Schemas["ChecksResult"];
 export type CheckRow = Schemas["CheckRow"];
 export type Calendar = Schemas["Calendar"];
 export type CalendarBar = Schemas["CalendarBar"];
@@ -56,7 +56,7 @@ export async function withBreaksSeen<T>(write: () => Promise<T>): Promise<T> {
 }
 api.use({
   onRequest({ request }) {
-    if (breaksSeen > 0) request.headers.set("Breaks-Seen", "yes");
+    if (breaksSeen > 0) request.headers.set("Checks-Seen", "true");
     return request;
   },
   onResponse({ response, schemaPath }) {

@@ -161,14 +161,14 @@ export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
 }
 
 /** The values of a rule's effect nearest to the one written that keep to a channel's demand. */
-export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: string, demand: "least-off" | "most-off") {
+export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: string, side: "least" | "most") {
   const asked = useDeferredValue(JSON.stringify(rule));
   return useQuery({
-    queryKey: ["book", "nearest", v, replaces, of, demand, asked],
+    queryKey: ["book", "nearest", v, replaces, of, side, asked],
     queryFn: ({ signal }) =>
       take(
         api.POST("/api/impact/nearest", {
-          params: { query: { ...viewpointQuery(v), replaces, of, demand } },
+          params: { query: { ...viewpointQuery(v), replaces, of, side } },
           body: JSON.parse(asked) as never,
           signal,
         }),
@@ -179,9 +179,9 @@ export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: strin
 }
 
 /** What changes of the book would do, asked anew whenever they are others; null asks nothing. */
-export const useEditEffect = (changes: EditChange[] | null, at = "") =>
+export const useEditImpact = (changes: EditChange[] | null, at = "") =>
   useQuery({
-    queryKey: ["book", "edit-effect", changes, at],
+    queryKey: ["book", "edit-impact", changes, at],
     queryFn: ({ signal }) =>
       take(api.POST("/api/edit/preview", { body: { changes: changes ?? [], ...(at && { at }) }, signal })),
     enabled: changes !== null && changes.length > 0,

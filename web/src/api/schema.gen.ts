@@ -11,7 +11,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API board */
         get: operations["get-api-board"];
         put?: never;
         post?: never;
@@ -28,44 +27,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API book */
         get: operations["get-api-book"];
-        put: {
-            parameters: {
-                query?: {
-                    /** @description of the saved book that was compared */
-                    version?: number;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": string;
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-book"];
         post?: never;
         delete?: never;
         options?: never;
@@ -82,39 +45,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": string;
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BookDifferences"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-book-compare"];
         delete?: never;
         options?: never;
         head?: never;
@@ -130,60 +61,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    /** @description published, list, at:MOMENT or who:WHO */
-                    against?: string;
-                    q?: string;
-                    category?: string;
-                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
-                    /** @description only products that this rule applied to */
-                    rule?: string;
-                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
-                    margin?: string;
-                    /** @description only changes in percent, likewise */
-                    change?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["BulkForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-bulk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -199,60 +77,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    /** @description published, list, at:MOMENT or who:WHO */
-                    against?: string;
-                    q?: string;
-                    category?: string;
-                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
-                    /** @description only products that this rule applied to */
-                    rule?: string;
-                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
-                    margin?: string;
-                    /** @description only changes in percent, likewise */
-                    change?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["BulkForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BulkPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-bulk-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -268,60 +93,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    /** @description published, list, at:MOMENT or who:WHO */
-                    against?: string;
-                    q?: string;
-                    category?: string;
-                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
-                    /** @description only products that this rule applied to */
-                    rule?: string;
-                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
-                    margin?: string;
-                    /** @description only changes in percent, likewise */
-                    change?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["WordsForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-bulk-words"];
         delete?: never;
         options?: never;
         head?: never;
@@ -337,60 +109,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    /** @description published, list, at:MOMENT or who:WHO */
-                    against?: string;
-                    q?: string;
-                    category?: string;
-                    show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
-                    /** @description only products that this rule applied to */
-                    rule?: string;
-                    /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
-                    margin?: string;
-                    /** @description only changes in percent, likewise */
-                    change?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["WordsForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["WordsPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-bulk-words-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -404,7 +123,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API calendar */
         get: operations["get-api-calendar"];
         put?: never;
         post?: never;
@@ -421,7 +139,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API categories */
         get: operations["get-api-categories"];
         put?: never;
         post?: never;
@@ -438,7 +155,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API changes */
         get: operations["get-api-changes"];
         put?: never;
         post?: never;
@@ -455,7 +171,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API channels by channel differences */
         get: operations["get-api-channels-by-channel-differences"];
         put?: never;
         post?: never;
@@ -472,7 +187,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API channels by channel history */
         get: operations["get-api-channels-by-channel-history"];
         put?: never;
         post?: never;
@@ -491,41 +205,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    channel: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["PublicationOrder"];
-                };
-            };
-            responses: {
-                /** @description Accepted */
-                202: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PublicationAnswer"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-channels-by-channel-publications"];
         delete?: never;
         options?: never;
         head?: never;
@@ -539,40 +219,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API checks */
         get: operations["get-api-checks"];
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["CheckForm"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-checks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -586,7 +235,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API checks file */
         get: operations["get-api-checks-file"];
         put?: never;
         post?: never;
@@ -604,69 +252,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["CheckForm"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-checks-by-id"];
         post?: never;
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        delete: operations["delete-api-checks-by-id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -679,43 +267,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API customers by code agreed */
         get: operations["get-api-customers-by-code-agreed"];
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["AgreedEdit"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-customers-by-code-agreed"];
         post?: never;
         delete?: never;
         options?: never;
@@ -732,57 +285,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["EditForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Precondition Failed */
-                412: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Unprocessable Entity */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Internal Server Error */
-                500: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -798,39 +301,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["EditForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["EditEffect"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-edit-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -844,7 +315,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API export */
         get: operations["get-api-export"];
         put?: never;
         post?: never;
@@ -861,7 +331,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API facets */
         get: operations["get-api-facets"];
         put?: never;
         post?: never;
@@ -878,7 +347,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API flags */
         get: operations["get-api-flags"];
         put?: never;
         post?: never;
@@ -895,7 +363,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API histograms */
         get: operations["get-api-histograms"];
         put?: never;
         post?: never;
@@ -914,51 +381,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    /** @description the saved rule that this one takes the place of */
-                    replaces?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleShape"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Impact"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-impact"];
         delete?: never;
         options?: never;
         head?: never;
@@ -974,54 +397,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    /** @description wall clock of the book; empty: now */
-                    at?: string;
-                    /** @description empty: no channel */
-                    channel?: string;
-                    /** @description group:CODE or customer:CODE; empty: everyone */
-                    who?: string;
-                    quantity?: number;
-                    /** @description rules and campaigns that count as on */
-                    with?: string[];
-                    replaces?: string;
-                    /** @description the demand that is to be kept */
-                    demand?: "least-off" | "most-off";
-                    /** @description the channel whose demand it is */
-                    of?: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleShape"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["NearestValues"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-impact-nearest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1037,44 +413,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    kind?: "products" | "sales" | "agreed" | "rates";
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: {
-                content: {
-                    "multipart/form-data": {
-                        /** Format: binary */
-                        file: string;
-                    };
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ImportPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-imports"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1090,39 +429,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SKUText"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ImportPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-imports-paste"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1138,41 +445,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    token: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ImportMapping"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["EditEffect"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-imports-by-token-effect-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1188,41 +461,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    token: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ImportMapping"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Job"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-imports-by-token-import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1238,41 +477,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    token: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ImportMapping"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ImportPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-imports-by-token-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1286,7 +491,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API items by kind */
         get: operations["get-api-items-by-kind"];
         put?: never;
         post?: never;
@@ -1303,41 +507,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API jobs by ID */
         get: operations["get-api-jobs-by-id"];
         put?: never;
         post?: never;
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Job"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        delete: operations["delete-api-jobs-by-id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1350,7 +523,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API journal */
         get: operations["get-api-journal"];
         put?: never;
         post?: never;
@@ -1367,7 +539,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API log */
         get: operations["get-api-log"];
         put?: never;
         post?: never;
@@ -1384,7 +555,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API log by ID */
         get: operations["get-api-log-by-id"];
         put?: never;
         post?: never;
@@ -1403,37 +573,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-log-by-id-undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1447,7 +587,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API outlook */
         get: operations["get-api-outlook"];
         put?: never;
         post?: never;
@@ -1466,37 +605,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["PasswordChange"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1510,40 +619,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API people */
         get: operations["get-api-people"];
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["NewPerson"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-people"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1558,39 +636,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["PersonForm"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-people-by-name"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1605,7 +651,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API price */
         get: operations["get-api-price"];
         put?: never;
         post?: never;
@@ -1622,7 +667,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API price course */
         get: operations["get-api-price-course"];
         put?: never;
         post?: never;
@@ -1639,48 +683,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API products by sku */
         get: operations["get-api-products-by-sku"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    sku: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ProductEdit"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        patch: operations["patch-api-products-by-sku"];
         trace?: never;
     };
     "/api/publications": {
@@ -1690,7 +699,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API publications */
         get: operations["get-api-publications"];
         put?: never;
         post?: never;
@@ -1707,7 +715,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API publications by ID */
         get: operations["get-api-publications-by-id"];
         put?: never;
         post?: never;
@@ -1724,42 +731,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API rules */
         get: operations["get-api-rules"];
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleShape"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-rules"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1775,39 +749,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["BatchForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-rules-batch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1823,39 +765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleOrder"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-rules-order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1870,94 +780,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: {
-                    /** @description the etag of the state that this is based on */
-                    "If-Match"?: string;
-                };
-                path: {
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleShape"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Precondition Failed */
-                412: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Unprocessable Entity */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-                /** @description Internal Server Error */
-                500: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-rules-by-code"];
         post?: never;
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        delete: operations["delete-api-rules-by-code"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1972,41 +797,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SKURule"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-rules-by-code-add-products"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2022,41 +813,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    code: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RuleSwitch"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-rules-by-code-switch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2070,7 +827,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API sales */
         get: operations["get-api-sales"];
         put?: never;
         post?: never;
@@ -2090,37 +846,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        delete: operations["delete-api-sales-by-id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2133,69 +859,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API saved views */
         get: operations["get-api-saved-views"];
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SavedView"];
-                };
-            };
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-saved-views"];
         post?: never;
-        delete: {
-            parameters: {
-                query: {
-                    name: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        delete: operations["delete-api-saved-views"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2208,71 +875,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API session */
         get: operations["get-api-session"];
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SignInForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        "Set-Cookie"?: string;
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Session"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        "Set-Cookie"?: string;
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-session"];
+        delete: operations["delete-api-session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2285,7 +891,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API settings */
         get: operations["get-api-settings"];
         put?: never;
         post?: never;
@@ -2303,39 +908,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RateForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-settings-rate"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2352,39 +925,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RateForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["EditEffect"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-settings-rate-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2399,39 +940,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SetUpForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-setup"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2448,39 +957,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["SKUText"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SKUList"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-sku-list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2495,39 +972,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["LayersForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Saved"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        put: operations["put-api-stack"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2544,39 +989,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["LayersForm"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["LayersPreview"];
-                    };
-                };
-                /** @description Error */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["ErrorModel"];
-                    };
-                };
-            };
-        };
+        post: operations["post-api-stack-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2590,7 +1003,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get API state */
         get: operations["get-api-state"];
         put?: never;
         post?: never;
@@ -2612,7 +1024,7 @@ export interface components {
         AgreedList: {
             prices: components["schemas"]["AgreedPrice"][];
             /** @description other rules that name the customer */
-            rules: components["schemas"]["RuleMark"][];
+            rules: components["schemas"]["BoardRuleMark"][];
         };
         AgreedPrice: {
             /** @description in the book's currency */
@@ -2633,29 +1045,63 @@ export interface components {
             groups?: string[];
             signedIn?: boolean;
         };
-        BadCell: {
-            column: string;
+        BoardCategory: {
             /** Format: int64 */
-            line: number;
-            problem: string;
-            value: string;
+            count: number;
+            /** Format: int64 */
+            depth: number;
+            /** Format: int64 */
+            flags: number;
+            /** @description mean margin in percent, of the products whose cost is known */
+            margin: string | null;
+            name: string;
+            path: string;
         };
-        BatchForm: {
-            /** @description campaign: its code; empty: none */
-            campaign?: string;
-            codes: string[];
+        BoardColumn: {
+            key: string;
+            name: string;
+        };
+        BoardFacets: {
+            /** @description names of attributes */
+            attrs: string[];
+            brands: string[];
+            /** @description paths, those in between too */
+            categories: string[];
+            /** @description names of further costs */
+            costs: string[];
+            /** @description of the channels */
+            currencies: string[];
+            /** @description names of price levels */
+            levels: string[];
+            /** @description at most 2000 */
+            styles: string[];
+            suppliers: string[];
+            tags: string[];
+            taxClasses: string[];
+            types: string[];
+        };
+        BoardHistogram: {
+            /** @description the last one also holds all above */
+            counts: number[];
             /**
              * Format: int64
-             * @description shift: by so many days, earlier where below 0
+             * @description percent at which the first bin begins; it also holds all below
              */
-            days?: number;
-            /** @enum {string} */
-            do: "on" | "off" | "draft" | "delete" | "start" | "shift" | "campaign";
+            from: number;
+            mean: string | null;
+            /** Format: int64 */
+            width: number;
         };
-        Board: {
+        BoardHistograms: {
+            change: components["schemas"]["BoardHistogram"];
+            margin: components["schemas"]["BoardHistogram"];
+            /** Format: int64 */
+            total: number;
+        };
+        BoardPage: {
             at: string;
             /** @description what prices are spread over */
-            columns?: components["schemas"]["SpreadColumn"][];
+            columns?: components["schemas"]["BoardColumn"][];
             currency: string;
             rows: components["schemas"]["BoardRow"][];
             /** Format: int64 */
@@ -2682,18 +1128,19 @@ export interface components {
             change: string | null;
             /** @description on the price's footing */
             cost: string | null;
+            /** @description kinds of trouble that mark the price */
             flags: string[];
-            /** @description the margin: net less fee and cost */
-            left: string | null;
             list: string | null;
             /** @description the lowest permitted price */
             lowest: string | null;
-            /** @description the margin in percent of the net price */
+            /** @description the gross margin in percent of the net price */
             margin: string | null;
+            /** @description net less fee and cost */
+            marginAmount: string | null;
             name: string;
             price: string | null;
             /** @description that applied, in order */
-            rules: components["schemas"]["RuleMark"][];
+            rules: components["schemas"]["BoardRuleMark"][];
             sku: string;
             /** @description units in the last 30 days */
             sold: string | null;
@@ -2703,16 +1150,21 @@ export interface components {
             /** @description each, day or month */
             unit: string;
         };
+        BoardRuleMark: {
+            code: string;
+            layer: string;
+            name: string;
+        };
         BookDifferences: {
             /** @description checks that hold now and would not */
-            checks: components["schemas"]["BrokenCheck"][];
+            checks: components["schemas"]["ChecksResult"][];
             /** @description why the document is no valid book, the first 100; the rest is empty then */
-            errors: components["schemas"]["DocError"][];
+            errors: components["schemas"]["Error"][];
             kinds: components["schemas"]["KindDifference"][];
             /** @description the first 300 */
             pieces: components["schemas"]["PieceChange"][];
             /** @description how many prices of each channel would move now */
-            prices: components["schemas"]["ChannelChange"][];
+            prices: components["schemas"]["ImpactChannel"][];
             /**
              * Format: int64
              * @description of the saved book that was compared
@@ -2723,6 +1175,11 @@ export interface components {
              * @description how many errors there are
              */
             wrong: number;
+        };
+        BookFieldChange: {
+            field: string;
+            is: string;
+            was: string;
         };
         BoundsShape: {
             max?: string;
@@ -2741,20 +1198,7 @@ export interface components {
             percentOn?: string;
             setPrice?: string;
         };
-        BrokenCheck: {
-            differences: components["schemas"]["CheckDifference"][];
-            /** Format: int64 */
-            id: number;
-            name: string;
-            problem?: string;
-        };
-        BulkChange: {
-            after: string;
-            before: string;
-            name: string;
-            sku: string;
-        };
-        BulkForm: {
+        BulkAmounts: {
             /** @enum {string} */
             direction?: "" | "nearest" | "up" | "down";
             /** @enum {string} */
@@ -2778,7 +1222,7 @@ export interface components {
             /** Format: int64 */
             changed: number;
             /** @description checks that hold now and would not */
-            checks: components["schemas"]["BrokenCheck"][];
+            checks: components["schemas"]["ChecksResult"][];
             /**
              * Format: int64
              * @description products without the amount, which stay as they are
@@ -2791,7 +1235,36 @@ export interface components {
             moved: number;
             /** Format: int64 */
             reached: number;
-            sample: components["schemas"]["BulkChange"][];
+            /** @description the first eight that change */
+            sample: components["schemas"]["BulkSample"][];
+        };
+        BulkRules: {
+            /** @description campaign: its code; empty: none */
+            campaign?: string;
+            codes: string[];
+            /**
+             * Format: int64
+             * @description shift: by so many days, earlier where below 0
+             */
+            days?: number;
+            /** @enum {string} */
+            do: "on" | "off" | "draft" | "delete" | "start" | "shift" | "campaign";
+        };
+        BulkSample: {
+            after: string;
+            before: string;
+            name: string;
+            sku: string;
+        };
+        BulkWords: {
+            /** @enum {string} */
+            do: "add" | "remove" | "set";
+            /** @description tag, brand, supplier, category, type, taxClass or attr:NAME */
+            field: string;
+            /** @description only these; absent: all that the board's filter leaves */
+            skus?: string[];
+            /** @description set: empty takes the text away */
+            value: string;
         };
         Calendar: {
             /**
@@ -2857,40 +1330,12 @@ export interface components {
             from: string;
             to: string;
         };
-        Category: {
-            /** Format: int64 */
-            count: number;
-            /** Format: int64 */
-            depth: number;
-            /** Format: int64 */
-            flags: number;
-            /** @description mean margin in percent, of the products whose cost is known */
-            margin: string | null;
-            name: string;
-            path: string;
-        };
         CategoryList: {
-            categories: components["schemas"]["Category"][];
-        };
-        CellChange: {
-            field: string;
-            is: string;
-            was: string;
+            categories: components["schemas"]["BoardCategory"][];
         };
         ChangeList: {
             moments: string[];
             now: string;
-        };
-        ChannelChange: {
-            /**
-             * Format: int64
-             * @description below cost afterwards
-             */
-            below: number;
-            channel: string;
-            /** Format: int64 */
-            moved: number;
-            name: string;
         };
         ChannelDifferences: {
             /** @description where the channel is reached */
@@ -2911,34 +1356,6 @@ export interface components {
             unpriced: number;
             /** Format: int64 */
             version: number;
-        };
-        ChannelEffect: {
-            /**
-             * Format: int64
-             * @description moved prices that lie below cost afterwards
-             */
-            below: number;
-            channel: string;
-            /**
-             * Format: int64
-             * @description prices that no longer lie below cost
-             */
-            cleared: number;
-            marginAfter: string | null;
-            /** @description mean margin in percent of the moved prices */
-            marginBefore: string | null;
-            /** Format: int64 */
-            moved: number;
-            name: string;
-            /**
-             * Format: int64
-             * @description prices that come to lie below cost
-             */
-            newBelow: number;
-            /** Format: int64 */
-            quantity: number;
-            /** @description group:CODE or customer:CODE; absent: a guest */
-            who?: string;
         };
         ChannelPrice: {
             channel: string;
@@ -2961,12 +1378,6 @@ export interface components {
             name: string;
             sending: boolean;
         };
-        CheckDifference: {
-            have: string;
-            want: string;
-            /** @description such as unit */
-            what: string;
-        };
         CheckForm: {
             /** @description an expectation as docs/book.md writes it: {price, is} */
             doc: {
@@ -2982,7 +1393,7 @@ export interface components {
         CheckRow: {
             /** @description when it was pinned */
             at: string;
-            differences: components["schemas"]["CheckDifference"][];
+            differences: components["schemas"]["ChecksDifference"][];
             /** @description see docs/book.md */
             doc: {
                 [key: string]: unknown;
@@ -2996,24 +1407,18 @@ export interface components {
             state: "holds" | "broken" | "no-answer";
             who: string;
         };
-        Demand: {
-            channel: string;
-            /**
-             * Format: int64
-             * @description products whose price breaks it
-             */
-            count: number;
-            /** @description its price */
-            have?: string;
-            /** @enum {string} */
-            kind: "whole-units" | "least-off" | "most-off" | "reference" | "lead-hours";
+        ChecksDifference: {
+            have: string;
+            want: string;
+            /** @description such as unit */
+            what: string;
+        };
+        ChecksResult: {
+            differences: components["schemas"]["ChecksDifference"][];
+            /** Format: int64 */
+            id: number;
             name: string;
-            /** @description the nearest prices that would pass, ascending */
-            nearest: string[];
-            /** @description one of them */
-            sku?: string;
-            /** @description what the channel demands */
-            wants: string;
+            problem?: string;
         };
         DemoAccount: {
             fullName: string;
@@ -3038,7 +1443,8 @@ export interface components {
             cost: string | null;
             /** @enum {string} */
             kind: "new" | "up" | "down" | "reference" | "gone";
-            left: string | null;
+            /** @description net less fee and cost */
+            marginAmount: string | null;
             name: string;
             price: string | null;
             /** @description the price that it is shown as reduced from */
@@ -3046,11 +1452,6 @@ export interface components {
             rules: string[];
             sku: string;
             was: string | null;
-        };
-        DocError: {
-            path: string;
-            problem: string;
-            value: string;
         };
         EditChange: {
             /** @description empty for the settings */
@@ -3063,15 +1464,6 @@ export interface components {
             etag?: string;
             /** @enum {string} */
             kind: "settings" | "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels" | "products" | "rules";
-        };
-        EditEffect: {
-            /** @description the moment looked at */
-            at: string;
-            /** @description checks that hold now and would not */
-            checks: components["schemas"]["BrokenCheck"][];
-            /** @description what keeps it from being saved; the rest is empty then */
-            errors: components["schemas"]["DocError"][];
-            prices: components["schemas"]["ChannelEffect"][];
         };
         EditForm: {
             /** @description the moment whose prices are compared in a preview; empty: now */
@@ -3096,6 +1488,11 @@ export interface components {
             direction?: "nearest" | "up" | "down";
             shift?: string;
             step: string;
+        };
+        Error: {
+            path: string;
+            problem: string;
+            value?: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -3137,52 +1534,6 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
-        };
-        Example: {
-            after: string;
-            /** @description the price entering the rule */
-            before: string | null;
-            by?: string;
-            /** @description without tax */
-            cost: string | null;
-            /** @description the price shown in the end */
-            final: string | null;
-            left: string | null;
-            margin: string | null;
-            /** @description the reason why the rule does not apply to it */
-            missed?: string;
-            name: string;
-            /** @description after the effect alone */
-            raw: string;
-            shaped: string[];
-            sku: string;
-            /** @description units in the last 30 days */
-            sold: string | null;
-            stock: string | null;
-        };
-        Facets: {
-            /** @description names of attributes */
-            attrs: string[];
-            brands: string[];
-            /** @description paths, those in between too */
-            categories: string[];
-            /** @description names of further costs */
-            costs: string[];
-            /** @description of the channels */
-            currencies: string[];
-            /** @description names of price levels */
-            levels: string[];
-            /** @description at most 2000 */
-            styles: string[];
-            suppliers: string[];
-            tags: string[];
-            taxClasses: string[];
-            types: string[];
-        };
-        FieldChange: {
-            field: string;
-            is: string;
-            was: string;
         };
         FlagAnswer: {
             channel?: string;
@@ -3238,7 +1589,219 @@ export interface components {
             /** Format: int64 */
             Size: number;
         };
-        Format: {
+        ImpactChannel: {
+            /**
+             * Format: int64
+             * @description moved prices that lie below cost afterwards
+             */
+            below: number;
+            channel: string;
+            /**
+             * Format: int64
+             * @description prices that no longer lie below cost
+             */
+            cleared: number;
+            /**
+             * Format: int64
+             * @description of those, lower ones and such as are none any more
+             */
+            down: number;
+            marginAfter: string | null;
+            /** @description mean gross margin in percent */
+            marginBefore: string | null;
+            /**
+             * Format: int64
+             * @description prices that differ
+             */
+            moved: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description prices that come to lie below cost
+             */
+            newBelow: number;
+            /** Format: int64 */
+            quantity: number;
+            /**
+             * Format: int64
+             * @description of those, higher ones and such as were none
+             */
+            up: number;
+            /** @description group:CODE or customer:CODE; absent: a guest */
+            who?: string;
+        };
+        ImpactDemand: {
+            channel: string;
+            /**
+             * Format: int64
+             * @description products whose price breaks it
+             */
+            count: number;
+            /** @description its price */
+            have?: string;
+            /** @enum {string} */
+            kind: "limit-whole-units" | "limit-discount" | "limit-reference" | "limit-lead-time";
+            name: string;
+            /** @description the nearest prices that would pass, ascending */
+            nearest: string[];
+            /**
+             * @description of a limit on the size of reductions
+             * @enum {string}
+             */
+            side?: "least" | "most";
+            /** @description one of them */
+            sku?: string;
+            /** @description what the channel demands */
+            wants: string;
+        };
+        ImpactEdit: {
+            /** @description the moment looked at */
+            at: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["ChecksResult"][];
+            /** @description what keeps it from being saved; the rest is empty then */
+            errors: components["schemas"]["Error"][];
+            prices: components["schemas"]["ImpactChannel"][];
+        };
+        ImpactExample: {
+            after: string;
+            /** @description the price entering the rule */
+            before: string | null;
+            by?: string;
+            /** @description without tax */
+            cost: string | null;
+            /** @description the price shown in the end */
+            final: string | null;
+            margin: string | null;
+            /** @description net less fee and cost */
+            marginAmount: string | null;
+            /** @description the reason why the rule does not apply to it */
+            missed?: string;
+            name: string;
+            /** @description after the effect alone */
+            raw: string;
+            shaped: string[];
+            sku: string;
+            /** @description units in the last 30 days */
+            sold: string | null;
+            stock: string | null;
+        };
+        ImpactMover: {
+            after: string | null;
+            before: string | null;
+            /** @description below cost afterwards */
+            below: boolean;
+            change: string | null;
+            /** @description afterwards, in percent */
+            margin: string | null;
+            name: string;
+            sku: string;
+        };
+        ImpactNearest: {
+            /**
+             * @description of the effect; empty: one whose value cannot be searched for
+             * @enum {string}
+             */
+            kind: "" | "percentOff" | "amountOff" | "setPrice";
+            /** @description the greatest value below that passes; null: none does */
+            lower: string | null;
+            /** @description the least value above that passes; null: none does */
+            upper: string | null;
+        };
+        ImpactRule: {
+            /**
+             * Format: int64
+             * @description products whose price the rule makes
+             */
+            applies: number;
+            /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
+            at: string;
+            /**
+             * Format: int64
+             * @description moved prices that lie below cost afterwards
+             */
+            below: number;
+            /** @description of changed prices, by percent of what they were */
+            changes: components["schemas"]["BoardHistogram"];
+            channel: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["ChecksResult"][];
+            /**
+             * Format: int64
+             * @description prices that no longer lie below cost
+             */
+            cleared: number;
+            currency: string;
+            /** @description what channels demand of a price and some of the changed ones do not keep */
+            demands: components["schemas"]["ImpactDemand"][];
+            /**
+             * Format: int64
+             * @description of those, lower ones and such as are none any more
+             */
+            down: number;
+            /** @description what keeps the rule from being saved; the rest is empty then */
+            errors: components["schemas"]["Error"][];
+            /** @description the rule at work on one product */
+            example: components["schemas"]["ImpactExample"];
+            marginAfter: string | null;
+            /** @description mean gross margin in percent */
+            marginBefore: string | null;
+            /**
+             * Format: int64
+             * @description prices that differ
+             */
+            moved: number;
+            /** @description the ten biggest changes */
+            movers: components["schemas"]["ImpactMover"][];
+            /** @description the rule is open at no moment from now on */
+            never: boolean;
+            /**
+             * Format: int64
+             * @description prices that come to lie below cost
+             */
+            newBelow: number;
+            /** Format: int64 */
+            quantity: number;
+            /**
+             * Format: int64
+             * @description products that the selection holds
+             */
+            reach: number;
+            /** @description names of some of them */
+            sample: string[];
+            /** @description the rule is not open at the viewpoint's moment */
+            shifted: boolean;
+            /**
+             * Format: int64
+             * @description of those, higher ones and such as were none
+             */
+            up: number;
+            /** @description whom the rule was looked at for, where not the viewpoint's */
+            who: string;
+        };
+        IntakeAsk: {
+            example: string;
+            /** @enum {string} */
+            what: "decimal" | "dates";
+        };
+        IntakeBadCell: {
+            column: string;
+            /** Format: int64 */
+            line: number;
+            problem: string;
+            value: string;
+        };
+        IntakeCellChange: {
+            field: string;
+            is: string;
+            was: string;
+        };
+        IntakeFillable: {
+            key: string;
+            name: string;
+            required: boolean;
+        };
+        IntakeFormat: {
             /**
              * @description the order of dates; empty: nothing in the file says
              * @enum {string}
@@ -3265,123 +1828,30 @@ export interface components {
              */
             separator?: "comma" | "semicolon" | "tab" | "bar";
         };
-        Histogram: {
-            /** @description the last one also holds all above */
-            counts: number[];
-            /**
-             * Format: int64
-             * @description percent at which the first bin begins; it also holds all below
-             */
-            from: number;
-            mean: string | null;
-            /** Format: int64 */
-            width: number;
-        };
-        Histograms: {
-            change: components["schemas"]["Histogram"];
-            margin: components["schemas"]["Histogram"];
-            /** Format: int64 */
-            total: number;
-        };
-        Impact: {
-            /**
-             * Format: int64
-             * @description products whose price the rule makes
-             */
-            applies: number;
-            /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
-            at: string;
-            /**
-             * Format: int64
-             * @description changed prices that are below cost
-             */
-            below: number;
-            /**
-             * Format: int64
-             * @description prices that differ from those of the saved book
-             */
-            changed: number;
-            /** @description of changed prices, by percent of what they were */
-            changes: components["schemas"]["Histogram"];
-            channel: string;
-            /** @description checks that hold now and would not */
-            checks: components["schemas"]["BrokenCheck"][];
-            /**
-             * Format: int64
-             * @description products that no longer lie below cost
-             */
-            cleared: number;
-            currency: string;
-            /** @description what channels demand of a price and some of the changed ones do not keep */
-            demands: components["schemas"]["Demand"][];
-            /** Format: int64 */
-            down: number;
-            /** @description what keeps the rule from being saved; the rest is empty then */
-            errors: components["schemas"]["DocError"][];
-            /** @description the rule at work on one product */
-            example: components["schemas"]["Example"];
-            marginAfter: string | null;
-            /** @description mean margin in percent of the products reached */
-            marginBefore: string | null;
-            /** @description the rule is not open at the viewpoint's moment */
-            moved: boolean;
-            /** @description the ten biggest changes */
-            movers: components["schemas"]["Mover"][];
-            /** @description the rule is open at no moment from now on */
-            never: boolean;
-            /**
-             * Format: int64
-             * @description products that come to lie below cost
-             */
-            newBelow: number;
-            /** Format: int64 */
-            quantity: number;
-            /**
-             * Format: int64
-             * @description products that the selection holds
-             */
-            reach: number;
-            /** @description names of some of them */
-            sample: string[];
-            /** Format: int64 */
-            up: number;
-            /** @description whom the rule was looked at for, where not the viewpoint's */
-            who: string;
-        };
-        ImportAsk: {
-            example: string;
-            /** @enum {string} */
-            what: "decimal" | "dates";
-        };
-        ImportField: {
-            key: string;
-            name: string;
-            required: boolean;
-        };
-        ImportMapping: {
+        IntakeMatching: {
             /** @description absent: as it was found or last chosen; a value left out is found out */
-            format?: components["schemas"]["Format"];
+            format?: components["schemas"]["IntakeFormat"];
             /** @description header by field */
             mapping: {
                 [key: string]: string;
             };
         };
-        ImportPreview: {
+        IntakePreview: {
             /** @description what could be read in two ways and has to be chosen */
-            asks: components["schemas"]["ImportAsk"][];
+            asks: components["schemas"]["IntakeAsk"][];
             /** @description the first 200 */
-            bad: components["schemas"]["BadCell"][];
+            bad: components["schemas"]["IntakeBadCell"][];
             /** Format: int64 */
             badCount: number;
             /** Format: int64 */
             changed: number;
             /** @description the first 200 */
-            changes: components["schemas"]["RowChange"][];
+            changes: components["schemas"]["IntakeRowChange"][];
             /** @description what a column can fill */
-            fields: components["schemas"]["ImportField"][];
+            fields: components["schemas"]["IntakeFillable"][];
             file: string;
             /** @description how the file is written, as it was found or chosen */
-            format: components["schemas"]["Format"];
+            format: components["schemas"]["IntakeFormat"];
             headers: string[];
             /** @enum {string} */
             kind: "products" | "sales" | "agreed" | "rates";
@@ -3406,6 +1876,22 @@ export interface components {
             /** Format: int64 */
             unchanged: number;
         };
+        IntakeRowChange: {
+            changes: components["schemas"]["IntakeCellChange"][];
+            name: string;
+            new: boolean;
+            sku: string;
+        };
+        IntakeSKUList: {
+            /** @description as the book writes them, each once */
+            known: string[];
+            /**
+             * Format: int64
+             * @description how many stood in the list more than once
+             */
+            twice: number;
+            unknown: string[];
+        };
         Item: {
             code: string;
             /** @description see docs/book.md */
@@ -3422,10 +1908,10 @@ export interface components {
         };
         Job: {
             /** @description what it would have broken, and nobody has seen */
-            checks?: components["schemas"]["BrokenCheck"][];
+            checks?: components["schemas"]["ChecksResult"][];
             /** Format: int64 */
             done: number;
-            errors?: components["schemas"]["DocError"][];
+            errors?: components["schemas"]["Error"][];
             /** Format: int64 */
             id: number;
             problem?: string;
@@ -3472,12 +1958,6 @@ export interface components {
         };
         LayersForm: {
             layers: components["schemas"]["LayerForm"][];
-        };
-        LayersPreview: {
-            /** @description checks that hold now and would not */
-            checks: components["schemas"]["BrokenCheck"][];
-            errors: components["schemas"]["DocError"][];
-            prices: components["schemas"]["ChannelChange"][];
         };
         LogChange: {
             /** @description as JSON; empty: it was deleted */
@@ -3531,28 +2011,6 @@ export interface components {
         MaxOffShape: {
             amount?: string;
             percent?: string;
-        };
-        Mover: {
-            after: string | null;
-            before: string | null;
-            /** @description below cost afterwards */
-            below: boolean;
-            change: string | null;
-            /** @description afterwards, in percent */
-            margin: string | null;
-            name: string;
-            sku: string;
-        };
-        NearestValues: {
-            /**
-             * @description of the effect; empty: one whose value cannot be searched for
-             * @enum {string}
-             */
-            kind: "" | "percentOff" | "amountOff" | "setPrice";
-            /** @description the greatest value below that passes; null: none does */
-            lower: string | null;
-            /** @description the least value above that passes; null: none does */
-            upper: string | null;
         };
         NewPerson: {
             active: boolean;
@@ -3619,7 +2077,7 @@ export interface components {
             at: string;
             /** Format: int64 */
             entry: number;
-            fields: components["schemas"]["FieldChange"][];
+            fields: components["schemas"]["BookFieldChange"][];
             summary: string;
             /** @enum {string} */
             what: "new" | "changed" | "gone";
@@ -3670,7 +2128,7 @@ export interface components {
             lowest: string | null;
             product: components["schemas"]["ProductDetail"];
             /** @description names of the rules in the trail */
-            rules: components["schemas"]["RuleMark"][];
+            rules: components["schemas"]["BoardRuleMark"][];
             /** @description what the channels show */
             shown: components["schemas"]["ChannelPrice"][];
         };
@@ -3800,22 +2258,11 @@ export interface components {
             sku: string;
             was: string | null;
         };
-        RowChange: {
-            changes: components["schemas"]["CellChange"][];
-            name: string;
-            new: boolean;
-            sku: string;
-        };
         RuleList: {
             /** @description by layer, rank and code */
             rules: components["schemas"]["RuleRow"][];
             /** Format: int64 */
             version: number;
-        };
-        RuleMark: {
-            code: string;
-            layer: string;
-            name: string;
         };
         RuleOrder: {
             /** @description all rules of the layer in their new order */
@@ -3843,7 +2290,7 @@ export interface components {
             state: "on" | "opens" | "over" | "closed" | "off" | "draft";
             /**
              * Format: int64
-             * @description rules of the same rank that it fights with
+             * @description rules of the same rank that give other prices to the same goods
              */
             ties: number;
         };
@@ -3889,16 +2336,6 @@ export interface components {
         RuleSwitch: {
             /** @enum {string} */
             status: "on" | "off" | "draft";
-        };
-        SKUList: {
-            /** @description as the book writes them, each once */
-            known: string[];
-            /**
-             * Format: int64
-             * @description how many stood in the list more than once
-             */
-            twice: number;
-            unknown: string[];
         };
         SKURule: {
             skus: string[];
@@ -3992,10 +2429,6 @@ export interface components {
         SpanShape: {
             from: string;
             to: string;
-        };
-        SpreadColumn: {
-            key: string;
-            name: string;
         };
         State: {
             channels: components["schemas"]["ChannelState"][];
@@ -4128,23 +2561,19 @@ export interface components {
             quantity: number;
             sku: string;
         };
-        WordsForm: {
-            /** @enum {string} */
-            do: "add" | "remove" | "set";
-            /** @description tag, brand, supplier, category, type, taxClass or attr:NAME */
-            field: string;
-            /** @description only these; absent: all that the board's filter leaves */
-            skus?: string[];
-            /** @description set: empty takes the text away */
-            value: string;
-        };
         WordsPreview: {
             /** Format: int64 */
             changed: number;
-            effect: components["schemas"]["EditEffect"];
+            effect: components["schemas"]["ImpactEdit"];
+            /**
+             * Format: int64
+             * @description products without the amount, which stay as they are
+             */
+            missing: number;
             /** Format: int64 */
             reached: number;
-            sample: components["schemas"]["BulkChange"][];
+            /** @description the first eight that change */
+            sample: components["schemas"]["BulkSample"][];
         };
     };
     responses: never;
@@ -4178,7 +2607,7 @@ export interface operations {
                 margin?: string;
                 /** @description only changes in percent, likewise */
                 change?: string;
-                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;
                 limit?: number;
@@ -4196,7 +2625,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Board"];
+                    "application/json": components["schemas"]["BoardPage"];
                 };
             };
             /** @description Error */
@@ -4225,6 +2654,306 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-book": {
+        parameters: {
+            query?: {
+                /** @description of the saved book that was compared */
+                version?: number;
+            };
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-book-compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDifferences"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-bulk": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+            };
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkAmounts"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-bulk-preview": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+            };
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkAmounts"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkPreview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-bulk-words": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+            };
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkWords"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-bulk-words-preview": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description only changes in percent, likewise */
+                change?: string;
+            };
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkWords"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsPreview"];
+                };
             };
             /** @description Error */
             default: {
@@ -4403,6 +3132,41 @@ export interface operations {
             };
         };
     };
+    "post-api-channels-by-channel-publications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicationOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-checks": {
         parameters: {
             query?: never;
@@ -4432,6 +3196,37 @@ export interface operations {
             };
         };
     };
+    "post-api-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-checks-file": {
         parameters: {
             query?: never;
@@ -4443,6 +3238,68 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-checks-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-checks-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4490,6 +3347,131 @@ export interface operations {
             };
         };
     };
+    "put-api-customers-by-code-agreed": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgreedEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-edit": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-edit-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactEdit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-export": {
         parameters: {
             query?: {
@@ -4513,7 +3495,7 @@ export interface operations {
                 margin?: string;
                 /** @description only changes in percent, likewise */
                 change?: string;
-                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;
                 limit?: number;
@@ -4561,7 +3543,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Facets"];
+                    "application/json": components["schemas"]["BoardFacets"];
                 };
             };
             /** @description Error */
@@ -4640,7 +3622,286 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Histograms"];
+                    "application/json": components["schemas"]["BoardHistograms"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-impact": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description the saved rule that this one takes the place of */
+                replaces?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-impact-nearest": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description the saved rule that this one takes the place of */
+                replaces?: string;
+                /** @description of the limit on the size of reductions */
+                side?: "least" | "most";
+                /** @description the channel whose limit it is */
+                of?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactNearest"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-imports": {
+        parameters: {
+            query?: {
+                kind?: "products" | "sales" | "agreed" | "rates";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakePreview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-imports-paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakePreview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-imports-by-token-effect-preview": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntakeMatching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactEdit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-imports-by-token-import": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntakeMatching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-imports-by-token-preview": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntakeMatching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakePreview"];
                 };
             };
             /** @description Error */
@@ -4686,6 +3947,37 @@ export interface operations {
         };
     };
     "get-api-jobs-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-jobs-by-id": {
         parameters: {
             query?: never;
             header?: never;
@@ -4809,6 +4101,40 @@ export interface operations {
             };
         };
     };
+    "post-api-log-by-id-undo": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-outlook": {
         parameters: {
             query: {
@@ -4849,6 +4175,37 @@ export interface operations {
             };
         };
     };
+    "post-api-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-people": {
         parameters: {
             query?: never;
@@ -4866,6 +4223,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PeopleList"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-people-by-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -5001,6 +4422,44 @@ export interface operations {
             };
         };
     };
+    "patch-api-products-by-sku": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                sku: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-publications": {
         parameters: {
             query?: {
@@ -5092,6 +4551,282 @@ export interface operations {
             };
         };
     };
+    "post-api-rules": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-rules-batch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-rules-order": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-rules-by-code": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+                /** @description the etag of the state that this is based on */
+                "If-Match"?: string;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-rules-by-code": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-rules-by-code-add-products": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKURule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-rules-by-code-switch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleSwitch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-sales": {
         parameters: {
             query?: never;
@@ -5108,6 +4843,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SalesFileList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-sales-by-id": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
                 };
             };
             /** @description Error */
@@ -5150,6 +4919,66 @@ export interface operations {
             };
         };
     };
+    "put-api-saved-views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedView"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-saved-views": {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-session": {
         parameters: {
             query?: never;
@@ -5179,6 +5008,68 @@ export interface operations {
             };
         };
     };
+    "post-api-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-settings": {
         parameters: {
             query?: never;
@@ -5195,6 +5086,219 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingsPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-settings-rate": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RateForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-settings-rate-preview": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RateForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactEdit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-setup": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUpForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-sku-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeSKUList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-stack": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayersForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-stack-preview": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayersForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactEdit"];
                 };
             };
             /** @description Error */

@@ -1,10 +1,10 @@
-import type { EditEffect } from "../api/client";
+import type { EditImpact } from "../api/client";
 import { BrokenChecks } from "./broken-checks";
 import { useWhoNames } from "../lib/who";
 import { amount, count, moment } from "../lib/format";
 
 /** What an unsaved change would do to the prices of every channel, and which checks it would break. */
-export function EffectNote({ effect, busy, now }: { effect: EditEffect | undefined; busy: boolean; now?: string }) {
+export function EffectNote({ effect, busy, now }: { effect: EditImpact | undefined; busy: boolean; now?: string }) {
   const names = useWhoNames();
   if (!effect) return busy ? <p className="text-quiet">Working out what it would do …</p> : null;
   if (effect.errors.length > 0) return null;

@@ -36,7 +36,7 @@ function columnsOf(narrow: boolean, extra: string[]): Column[] {
       ? []
       : [
           {
-            key: "left" as const,
+            key: "margin-amount" as const,
             name: "Left",
             className: "w-[64px] justify-end",
             hint: "what is left of a sale: price without tax, less fee and cost",

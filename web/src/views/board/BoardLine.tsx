@@ -106,7 +106,7 @@ function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: B
         )}
       </div>
       {!narrow && (
-        <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.left)}</div>
+        <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.marginAmount)}</div>
       )}
       <div className={`w-[58px] text-right ${below ? "font-semibold text-bad" : ""}`} data-testid="margin">
         {row.margin === null ? "–" : `${amount(row.margin)} %`}

@@ -11,7 +11,7 @@ export interface BoardFilter {
   /** Percent spans, "MIN:MAX". */
   margin: string;
   change: string;
-  sort: "category" | "sku" | "name" | "list" | "price" | "margin" | "left" | "change" | "stock" | "sold";
+  sort: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
   desc: boolean;
   spread: "" | "group" | "quantity" | "channel" | "changes";
 }

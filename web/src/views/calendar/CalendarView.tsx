@@ -2,7 +2,7 @@ import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Calendar, EditChange, Layer, Rule } from "../../api/client";
-import { useCalendar, useEdit, useEditEffect, useMay, useProgramState } from "../../api/queries";
+import { useCalendar, useEdit, useEditImpact, useMay, useProgramState } from "../../api/queries";
 import { count, day, errorText, moment, through } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { layerColour, layerNames } from "../../lib/layers";
@@ -311,7 +311,7 @@ function ChosenWindow({
   onLeave,
 }: ChosenProps) {
   const { params } = useViewpoint();
-  const effect = useEditEffect(changed ? [changed] : null, at);
+  const effect = useEditImpact(changed ? [changed] : null, at);
   const window = (bar.doc as { window?: Rule["window"] }).window;
   const to = campaign
     ? `/catalogue/campaigns${carried(params)}${carried(params) ? "&" : "?"}item=${encodeURIComponent(bar.code)}`

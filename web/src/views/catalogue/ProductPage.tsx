@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { EditChange, ProductPage as Page } from "../../api/client";
 import { Problem } from "../../api/client";
-import { useEdit, useEditEffect, useMay, useProductPage, useProgramState } from "../../api/queries";
+import { useEdit, useEditImpact, useMay, useProductPage, useProgramState } from "../../api/queries";
 import { amount, errorText, moment } from "../../lib/format";
 import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
@@ -137,7 +137,7 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
     else sessionStorage.removeItem(key);
   }, [dirty, key, page.etag, doc]);
   const change: EditChange = { kind: "products", code: sku, etag: page.etag, doc };
-  const effect = useEditEffect(dirty ? [change] : null);
+  const effect = useEditImpact(dirty ? [change] : null);
   const errors = dirty ? (effect.data?.errors ?? []) : [];
   const navigate = useNavigate();
   const { params } = useViewpoint();
@@ -205,7 +205,7 @@ function NewProduct() {
   const [tried, setTried] = useState(false);
   const sku = String(doc.sku ?? "").trim();
   const change: EditChange = { kind: "products", code: sku, doc: { ...doc, sku } };
-  const effect = useEditEffect(sku ? [change] : null);
+  const effect = useEditImpact(sku ? [change] : null);
   const errors = sku ? (effect.data?.errors ?? []) : [];
   const edit = useEdit();
   const may = useMay("manager");

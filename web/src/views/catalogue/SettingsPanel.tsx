@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { api, Problem, take, type Where } from "../../api/client";
-import { useEdit, useEditEffect, useMay, useProgramState, useSave, useSettings } from "../../api/queries";
+import { useEdit, useEditImpact, useMay, useProgramState, useSave, useSettings } from "../../api/queries";
 import { amount, count, errorText } from "../../lib/format";
 import { carried } from "../../lib/viewpoint";
 import { goodsWords } from "../../lib/sentence";
@@ -200,7 +200,7 @@ function Whole({ saved, etag, uses }: { saved: SettingsDoc; etag: string; uses: 
   else delete next.guards;
   const dirty = JSON.stringify(next) !== JSON.stringify(saved);
   const change = { kind: "settings" as const, code: "", etag, doc: next as unknown as Record<string, unknown> };
-  const effect = useEditEffect(dirty ? [change] : null);
+  const effect = useEditImpact(dirty ? [change] : null);
   const edit = useEdit();
   const errors = dirty ? (effect.data?.errors ?? []) : [];
   useEffect(() => edit.reset(), [etag]); // eslint-disable-line react-hooks/exhaustive-deps

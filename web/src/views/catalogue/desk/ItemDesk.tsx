@@ -4,7 +4,7 @@ import { api, Problem, take, type Item } from "../../../api/client";
 import {
   refresh,
   useEdit,
-  useEditEffect,
+  useEditImpact,
   useItems,
   useMay,
   useProgramState,
@@ -165,7 +165,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
     else sessionStorage.removeItem(key);
   }, [dirty, key, etag, doc]);
   const change = { kind, code, doc: whole, ...(etag && { etag }) };
-  const effect = useEditEffect(dirty && code !== "" ? [change] : null);
+  const effect = useEditImpact(dirty && code !== "" ? [change] : null);
   const edit = useEdit();
   const refused = edit.error instanceof Problem && edit.error.status !== 412 ? edit.error : null;
   const wrong = [

@@ -4,12 +4,17 @@ import { amount, count, moment } from "../../../lib/format";
 import { useViewpoint } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 
-const demandWords: Record<string, string> = {
-  "whole-units": "takes whole amounts only",
-  "least-off": "demands",
-  "most-off": "permits",
-  reference: "demands",
-  "lead-hours": "wants",
+const demandWords = (d: Demand) => {
+  switch (d.kind) {
+    case "limit-whole-units":
+      return "takes whole amounts only";
+    case "limit-lead-time":
+      return "wants";
+    case "limit-discount":
+      return d.side === "most" ? "permits" : "demands";
+    case "limit-reference":
+      return "demands";
+  }
 };
 
 interface Props {
@@ -26,13 +31,13 @@ export function Demands({ demands, rule, replaces, onTake }: Props) {
   return (
     <section aria-label="What channels demand" className="mt-3 rounded-[4px] border border-bad/60 px-3 py-2">
       {demands.map((d) => (
-        <div key={d.channel + d.kind} className="mb-1 last:mb-0">
+        <div key={d.channel + d.kind + (d.side ?? "")} className="mb-1 last:mb-0">
           <p>
-            <b>{d.name}</b> {demandWords[d.kind]}
-            {d.kind !== "whole-units" && ` ${d.wants}`}
+            <b>{d.name}</b> {demandWords(d)}
+            {d.kind !== "limit-whole-units" && ` ${d.wants}`}
             {d.count > 0 && `: ${count(d.count)} ${d.count === 1 ? "price does" : "prices do"} not keep to it`}
           </p>
-          {d.kind === "lead-hours" && d.nearest[0] && (
+          {d.kind === "limit-lead-time" && d.nearest[0] && (
             <p className="text-quiet">
               Begin <Value text={moment(d.nearest[0])} onTake={() => onTake(d, d.nearest[0] ?? "")} /> or later
             </p>
@@ -43,12 +48,12 @@ export function Demands({ demands, rule, replaces, onTake }: Props) {
               {d.nearest.map((n, i) => (
                 <span key={n}>
                   {i > 0 && " or "}
-                  {d.kind === "whole-units" ? <Value text={amount(n)} onTake={() => onTake(d, n)} /> : amount(n)}
+                  {d.kind === "limit-whole-units" ? <Value text={amount(n)} onTake={() => onTake(d, n)} /> : amount(n)}
                 </span>
               ))}
             </p>
           )}
-          {(d.kind === "least-off" || d.kind === "most-off") && rule.effect && (
+          {d.kind === "limit-discount" && rule.effect && (
             <Nearest demand={d} rule={rule} replaces={replaces} onTake={(value) => onTake(d, value)} />
           )}
         </div>
@@ -79,7 +84,7 @@ function Nearest({
   onTake: (value: string) => void;
 }) {
   const { viewpoint } = useViewpoint();
-  const { data } = useNearest(viewpoint, rule, replaces, demand.channel, demand.kind as "least-off" | "most-off");
+  const { data } = useNearest(viewpoint, rule, replaces, demand.channel, demand.side ?? "least");
   if (!data || data.kind === "") return null;
   const sides = [data.lower, data.upper].filter((v): v is string => v !== null);
   return (

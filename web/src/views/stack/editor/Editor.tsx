@@ -98,10 +98,10 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
   };
   // A price that a channel would accept becomes the rule's as an ending on whole amounts; other values as they are.
   const takeValue = (d: Demand, value: string) => {
-    if (d.kind === "whole-units") {
+    if (d.kind === "limit-whole-units") {
       const up = Number(value) > Number(d.have ?? value);
       change({ step: "1", shift: "", direction: up ? "up" : "down" });
-    } else if (d.kind === "lead-hours") {
+    } else if (d.kind === "limit-lead-time") {
       change({ fromDate: value.slice(0, 10), fromTime: value.slice(11, 16) });
     } else {
       change({ effect: { ...form.effect, value } });

@@ -47,7 +47,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
             {channel ? `At the ${channel}` : "Without a channel"}
             {who ? ` for ${who}` : ""}
             {impact.quantity > 1 ? `, ${count(impact.quantity)} pieces` : ""}, {moment(impact.at, state?.now)}
-            {impact.moved && !impact.never && ", when it is open"}
+            {impact.shifted && !impact.never && ", when it is open"}
           </p>
           {impact.never && (
             <p className="mt-1 font-medium text-bad">Its window is over: it is open at no moment from now on.</p>
@@ -59,11 +59,11 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
               test="reach"
               bad={impact.reach === 0}
             />
-            <Figure n={impact.changed} name="prices change" test="changed" />
+            <Figure n={impact.moved} name="prices change" test="changed" />
             <Figure n={impact.below} name="below cost" test="below" bad={impact.below > 0} />
           </div>
           <p className="mt-2 text-quiet">
-            {impact.changed > 0 && `${count(impact.down)} down, ${count(impact.up)} up. `}
+            {impact.moved > 0 && `${count(impact.down)} down, ${count(impact.up)} up. `}
             {impact.applies < impact.reach &&
               impact.reach > 0 &&
               `It makes the price of ${count(impact.applies)}; elsewhere another rule wins. `}
@@ -88,7 +88,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
           {impact.example && <ExampleLine impact={impact} />}
           <BrokenChecks checks={impact.checks} />
           <Demands demands={impact.demands} rule={rule} replaces={replaces} onTake={onTake} />
-          {impact.changed > 0 && <ChangeBars h={impact.changes} />}
+          {impact.moved > 0 && <ChangeBars h={impact.changes} />}
           {impact.movers.length > 0 && (
             <>
               <h3 className="mt-4 border-b pb-1">Biggest changes</h3>
@@ -111,7 +111,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
               </table>
             </>
           )}
-          {impact.changed === 0 && (
+          {impact.moved === 0 && (
             <p className="mt-3 text-quiet">No price would differ from those of the saved book at this moment.</p>
           )}
         </div>
@@ -156,9 +156,9 @@ function ExampleLine({ impact }: { impact: Impact }) {
           )}
         </p>
       )}
-      {e.margin && e.left && (
-        <p className={e.left.startsWith("-") ? "font-medium text-bad" : "text-quiet"}>
-          cost {amount(e.cost)}, left {amount(e.left)}, {amount(e.margin)} %
+      {e.margin && e.marginAmount && (
+        <p className={e.marginAmount.startsWith("-") ? "font-medium text-bad" : "text-quiet"}>
+          cost {amount(e.cost)}, margin {amount(e.marginAmount)}, {amount(e.margin)} %
         </p>
       )}
       {(e.stock !== null || e.sold !== null) && (

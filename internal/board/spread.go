@@ -1,0 +1,93 @@
+package board
+
+import (
+	"cmp"
+	"slices"
+
+	"dogbane/internal/book"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+)
+
+// Column is one of the columns that a board's prices are spread over.
+type Column struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
+}
+
+const spreadColumns = 10
+
+// viewpoints makes the viewpoints of a board that is spread by something.
+func viewpoints(snap *book.Snapshot, by string, vp pricing.Viewpoint) ([]Column, []pricing.Viewpoint, error) {
+	var columns []Column
+	var vps []pricing.Viewpoint
+	add := func(key, name string, change func(*pricing.Viewpoint)) {
+		if len(columns) < spreadColumns {
+			one := vp
+			change(&one)
+			columns, vps = append(columns, Column{key, name}), append(vps, one)
+		}
+	}
+	b := snap.Book
+	switch by {
+	case "":
+	case "group":
+		add("", "everyone", func(v *pricing.Viewpoint) { *v = v.Guest() })
+		for _, g := range b.Groups {
+			add("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) { *v = v.Guest(); v.Groups = []string{g.Code} })
+		}
+	case "channel":
+		for _, c := range b.Channels {
+			add(c.Code, cmp.Or(c.Name, c.Code), func(v *pricing.Viewpoint) { v.Channel = c.Code })
+		}
+	case "quantity":
+		for _, n := range Quantities(b) {
+			add(money.Int(int64(n)).String(), money.Int(int64(n)).String(), func(v *pricing.Viewpoint) { v.Quantity = n })
+		}
+	case "changes":
+		add(vp.At.String(), vp.At.String(), func(*pricing.Viewpoint) {})
+		for _, m := range snap.Engine.Changes(vp.At, vp.At+60*pricing.Day, spreadColumns, vp.With) {
+			add(m.String(), m.String(), func(v *pricing.Viewpoint) { v.At = m })
+		}
+	default:
+		return nil, nil, &pricing.QuestionError{Path: "spread", Problem: "must be group, quantity, channel or changes"}
+	}
+	return columns, vps, nil
+}
+
+// Quantities are 1 and the counts at which breaks and least quantities of the book begin.
+func Quantities(b *pricing.Book) []int {
+	counts := []int{1}
+	breaks := func(list []pricing.Break, c pricing.Counting) {
+		for _, step := range list {
+			if n, fits := step.From.Minor(0, money.Up); fits && c.Measure == "quantity" && n <= 1_000_000 {
+				counts = append(counts, int(n))
+			}
+		}
+	}
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		counts = append(counts, max(r.MinQuantity, 1))
+		breaks(r.Breaks, r.Counting)
+	}
+	for i := range b.Ladders {
+		breaks(b.Ladders[i].Breaks, b.Ladders[i].Counting)
+	}
+	slices.Sort(counts)
+	return slices.Compact(counts)
+}
+
+// spread are the sweeps of a board's columns.
+func (v *View) spread(by string) ([]Column, []*Sweep, error) {
+	columns, vps, err := viewpoints(v.Snap, by, v.Viewpoint)
+	if err != nil {
+		return nil, nil, err
+	}
+	sweeps := make([]*Sweep, len(vps))
+	for i, vp := range vps {
+		if sweeps[i], err = v.boards.Sweeps.Of(v.Snap, vp); err != nil {
+			return nil, nil, err
+		}
+	}
+	return columns, sweeps, nil
+}

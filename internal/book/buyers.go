@@ -1,0 +1,80 @@
+package book
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"sync"
+
+	"dogbane/internal/pricing"
+)
+
+// SetWho puts whom "group:CODE" or "customer:CODE" names into a viewpoint; "" is everyone. Its error is a QuestionError.
+func SetWho(vp *pricing.Viewpoint, who string) error {
+	kind, code, _ := strings.Cut(who, ":")
+	switch {
+	case who == "":
+	case kind == "group" && code != "":
+		vp.Groups = []string{code}
+	case kind == "customer" && code != "":
+		vp.Customer = code
+	default:
+		return &pricing.QuestionError{Path: "who", Problem: "must be group:CODE or customer:CODE"}
+	}
+	return nil
+}
+
+// Buyers know what customers bought, until they are told to forget.
+type Buyers struct {
+	purchases func(ctx context.Context) (map[string][]pricing.Purchase, error)
+
+	mu      sync.Mutex // guards what follows
+	loaded  bool
+	version int64 // of the book when they were read: another instance may have brought sales in since
+	by      map[string][]pricing.Purchase
+}
+
+// NewBuyers reads purchases, oldest first, by customer.
+func NewBuyers(purchases func(ctx context.Context) (map[string][]pricing.Purchase, error)) *Buyers {
+	return &Buyers{purchases: purchases}
+}
+
+// Forget lets go of what is known: sales were brought in or taken back.
+func (b *Buyers) Forget() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.loaded, b.by = false, nil
+}
+
+// Know puts into a customer's viewpoint whether a purchase would be the first, and the earlier ones as far back as a rule
+// of the book counts them. Where no sales were ever brought in nothing is known, and no purchase is the first.
+func (b *Buyers) Know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint) error {
+	vp.FirstOrder, vp.History = false, nil
+	if vp.Customer == "" {
+		return nil
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if !b.loaded || b.version != snap.Version {
+		by, err := b.purchases(ctx)
+		if err != nil {
+			return err
+		}
+		b.loaded, b.version, b.by = true, snap.Version, by
+	}
+	days := 0
+	for i := range snap.Book.Rules {
+		days = max(days, snap.Book.Rules[i].HistoryDays)
+	}
+	bought := b.by[vp.Customer]
+	before := func(p pricing.Purchase, at pricing.Moment) int { return cmp.Compare(p.At, at) }
+	end, _ := slices.BinarySearchFunc(bought, vp.At, before)
+	vp.FirstOrder = len(b.by) > 0 && end == 0
+	for _, p := range bought[:end] {
+		if p.At >= vp.At-pricing.Moment(days+1)*pricing.Day && days > 0 {
+			vp.History = append(vp.History, p)
+		}
+	}
+	return nil
+}

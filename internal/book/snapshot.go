@@ -1,0 +1,32 @@
+package book
+
+import (
+	"fmt"
+	"time"
+
+	"dogbane/internal/pricing"
+)
+
+// Snapshot is one saved version of the book with its engine. It never changes.
+type Snapshot struct {
+	*Pieces
+	Version int64
+	Engine  *pricing.Engine
+	Zone    *time.Location
+	Refused []Refused // stored pieces that could not be read and take no part
+}
+
+// NewSnapshot is a version of a book, whose time zone has to exist.
+func NewSnapshot(b *pricing.Book, version int64, engine *pricing.Engine, refused []Refused) (*Snapshot, error) {
+	zone, err := time.LoadLocation(b.Settings.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("read the book's time zone: %w", err)
+	}
+	return &Snapshot{NewPieces(b), version, engine, zone, refused}, nil
+}
+
+// Moment is an instant on the book's wall clock, to the minute.
+func (s *Snapshot) Moment(t time.Time) pricing.Moment {
+	m := pricing.MomentOf(t.In(s.Zone))
+	return m - m%pricing.Minute
+}

@@ -1,0 +1,122 @@
+package impact
+
+import (
+	"cmp"
+	"slices"
+
+	"dogbane/internal/book"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+)
+
+// Side says which of the limits on the size of reductions is meant.
+type Side string
+
+// The sides.
+const (
+	Least Side = "least" // too little is taken off
+	Most  Side = "most"  // too much is
+)
+
+// Demand is a limit of a channel that reduced prices break.
+type Demand struct {
+	Channel string     `json:"channel"`
+	Name    string     `json:"name"`
+	Kind    flags.Kind `json:"kind" enum:"limit-whole-units,limit-discount,limit-reference,limit-lead-time"`
+	Side    Side       `json:"side,omitempty" enum:"least,most" doc:"of a limit on the size of reductions"`
+	Count   int        `json:"count" doc:"products whose price breaks it"`
+	SKU     string     `json:"sku,omitempty" doc:"one of them"`
+	Have    string     `json:"have,omitempty" doc:"its price"`
+	Wants   string     `json:"wants" doc:"what the channel demands"`
+	Nearest []string   `json:"nearest" doc:"the nearest prices that would pass, ascending"`
+}
+
+// demands holds the prices that a rule makes in channels with limits (only one, where it is named) against those.
+func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint, touched pricing.Set,
+	only string, now pricing.Moment) ([]Demand, error) {
+	list := []Demand{}
+	for k := range snap.Book.Channels {
+		c := &snap.Book.Channels[k]
+		if c.Limits == nil || only != "" && only != c.Code || rule.Channels != nil && !slices.Contains(rule.Channels, c.Code) {
+			continue
+		}
+		one := vp
+		one.Channel, one.Groups, one.Customer, one.With = c.Code, nil, "", nil
+		before, err := i.sweeps.Of(snap, one)
+		if err != nil {
+			return nil, err
+		}
+		one.With = vp.With
+		sw, err := engine.Resweep(before.Sweep, one, touched)
+		if err != nil {
+			return nil, err
+		}
+		type about struct {
+			kind flags.Kind
+			side Side
+		}
+		found := map[about]*Demand{}
+		breaks := func(p int32, what about, wants func() string, price int64, nearest ...int64) {
+			d := found[what]
+			if d == nil {
+				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: what.kind, Side: what.side, SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants(), Nearest: []string{}}
+				for _, n := range nearest {
+					if n > 0 {
+						d.Nearest = append(d.Nearest, money.FormatMinor(n, sw.Digits))
+					}
+				}
+				found[what] = d
+			}
+			d.Count++
+		}
+		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
+		applies, applied := false, sw.AppliedBy(rule.Code)
+		engine.Match(&rule.Where).Each(func(p int32) bool {
+			price, priced := sw.Price(p)
+			if !priced || !applied(p) {
+				return true
+			}
+			from, known := sw.CatalogPrice(p)
+			applies = true
+			if c.Limits.WholeUnits && price%unit != 0 {
+				breaks(p, about{flags.LimitWholeUnits, ""}, func() string { return "whole amounts" }, price, price-price%unit, price-price%unit+unit)
+			}
+			if known && price < from {
+				limit := func(percent *money.Rat, mode money.Mode) int64 {
+					n, _ := money.FromMinor(from, sw.Digits).Mul(money.Int(1).Sub(money.PercentOf(*percent))).Minor(sw.Digits, mode)
+					return n
+				}
+				if least := c.Limits.MinOffPercent; least != nil {
+					if n := limit(least, money.Down); price > n {
+						breaks(p, about{flags.LimitDiscount, Least}, func() string { return "at least " + least.String() + " % off" }, price, n, from)
+					}
+				}
+				if most := c.Limits.MaxOffPercent; most != nil {
+					if n := limit(most, money.Up); price < n {
+						breaks(p, about{flags.LimitDiscount, Most}, func() string { return "at most " + most.String() + " % off" }, price, n)
+					}
+				}
+				product := engine.Products()[p]
+				if c.Limits.NeedsReference && product.RRP == nil && (product.List == nil || known && from <= price) {
+					breaks(p, about{flags.LimitReference, ""}, func() string { return "a recommended price or a higher list price" }, price)
+				}
+			}
+			return true
+		})
+		if lead := c.Limits.LeadHours; applies && lead != nil && rule.Window != nil && rule.Window.From != nil {
+			earliest := now + pricing.Moment(int64(lead.Float()*3600))
+			if *rule.Window.From < earliest && *rule.Window.From > now {
+				found[about{flags.LimitLeadTime, ""}] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: flags.LimitLeadTime, Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice", Nearest: []string{earliest.String()}}
+			}
+		}
+		for n := range flags.Table {
+			for _, side := range []Side{Least, Most, ""} {
+				if d := found[about{flags.Table[n].Kind, side}]; d != nil {
+					list = append(list, *d)
+				}
+			}
+		}
+	}
+	return list, nil
+}

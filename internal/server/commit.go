@@ -1,0 +1,33 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"dogbane/internal/book"
+)
+
+// Saved is what a write answers.
+type Saved struct {
+	Version int64  `json:"version"`
+	Entry   int64  `json:"entry" doc:"of the log; it can be undone"`
+	Summary string `json:"summary"`
+}
+
+func saved(e book.Entry) Saved { return Saved{e.Version, e.ID, e.Summary} }
+
+// Seen is part of every request that changes the book.
+type Seen struct {
+	ChecksSeen bool `header:"Checks-Seen" doc:"whoever sends this has seen which pinned prices it breaks; else breaking one is refused"`
+}
+
+// commit saves changes in the name of whoever asks.
+func (s *Server) commit(ctx context.Context, seen Seen, summary string, changes []book.Change) (Saved, error) {
+	if len(changes) == 0 {
+		return Saved{}, errNothing
+	}
+	entry, err := s.Live.Save(ctx, book.Edit{Who: personOf(ctx).Name, At: s.Clocks.Book(), Summary: summary, Changes: changes, ChecksSeen: seen.ChecksSeen})
+	return saved(entry), err
+}
+
+var errNothing error = model(http.StatusConflict, "This changes nothing.")

@@ -1,0 +1,275 @@
+package server
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"dogbane/internal/board"
+	"dogbane/internal/book"
+	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/timeline"
+)
+
+// PriceDetail is one product's price with its whole trail.
+type PriceDetail struct {
+	Product ProductDetail        `json:"product"`
+	Answer  bookfile.PriceAnswer `json:"answer"`
+	Rules   []board.RuleMark     `json:"rules" doc:"names of the rules in the trail"`
+	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
+	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
+	At      string               `json:"at"`
+}
+
+// ProductDetail is a product as it is kept.
+type ProductDetail struct {
+	SKU      string   `json:"sku"`
+	Name     string   `json:"name"`
+	Category string   `json:"category"`
+	Brand    string   `json:"brand"`
+	Supplier string   `json:"supplier"`
+	Tags     []string `json:"tags"`
+	Stock    *string  `json:"stock"`
+	Sold     *string  `json:"sold" doc:"units in the last 30 days"`
+}
+
+// ChannelPrice is what a channel shows and since when.
+type ChannelPrice struct {
+	Channel   string  `json:"channel"`
+	Name      string  `json:"name"`
+	Price     *string `json:"price"`
+	Reference *string `json:"reference"`
+	Currency  string  `json:"currency"`
+	Since     string  `json:"since"`
+}
+
+// Outlook is one product's price seen from elsewhere: for every group and quantity, over the time ahead, and what was
+// published before.
+type Outlook struct {
+	Quantities []int         `json:"quantities"`
+	Rows       []OutlookRow  `json:"rows"`
+	Over       []PriceAt     `json:"over" doc:"the price from each moment on at which it changes"`
+	To         string        `json:"to"`
+	Lowest30   *LowestPrice  `json:"lowest30" doc:"the lowest price that the channel showed in the last 30 days"`
+	Currency   string        `json:"currency"`
+	Cost       *string       `json:"cost" doc:"on the price's footing"`
+	Rules      []ReachedRule `json:"rules" doc:"every rule whose selection holds the product"`
+}
+
+// OutlookRow is the prices of one group by quantity.
+type OutlookRow struct {
+	Who    string    `json:"who"`
+	Name   string    `json:"name"`
+	Prices []*string `json:"prices"`
+}
+
+// PriceAt is a price from a moment on.
+type PriceAt struct {
+	At    string  `json:"at"`
+	Price *string `json:"price"`
+}
+
+// LowestPrice is a published price with the time from which it was shown.
+type LowestPrice struct {
+	Price string `json:"price"`
+	From  string `json:"from"`
+}
+
+// ReachedRule is a rule that selects a product.
+type ReachedRule struct {
+	board.RuleMark
+	State string `json:"state"`
+}
+
+const outlookQuantities = 7
+
+// PriceCourse is one product's price over a span: as it was published, and as the book says it will be.
+type PriceCourse struct {
+	Currency  string    `json:"currency"`
+	Published []PriceAt `json:"published" doc:"what the channel showed, up to now"`
+	Planned   []PriceAt `json:"planned" doc:"what the book says, over the whole span"`
+	Lowest    []PriceAt `json:"lowest" doc:"the lowest price of the 30 days before each moment: published up to now, planned from then on"`
+	Cost      *string   `json:"cost" doc:"on the price's footing"`
+}
+
+// SKUQuery asks for one product from a viewpoint.
+type SKUQuery struct {
+	ViewpointQuery
+	SKU string `query:"sku" required:"true"`
+}
+
+// CourseQuery asks for one product's price over a span.
+type CourseQuery struct {
+	SKUQuery
+	From string `query:"from" required:"true"`
+	To   string `query:"to" required:"true"`
+}
+
+func (s *Server) registerPrices(api huma.API) {
+	get(api, "/api/price", s.price)
+	get(api, "/api/outlook", s.outlook)
+	get(api, "/api/price-course", s.priceCourse)
+}
+
+func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
+	snap := s.Live.Current()
+	vp, err := in.read(ctx, s, snap)
+	if err != nil {
+		return PriceDetail{}, err
+	}
+	a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: in.SKU})
+	if err != nil {
+		return PriceDetail{}, err
+	}
+	n, _ := snap.Engine.ProductNumber(in.SKU)
+	p := snap.Engine.Products()[n]
+	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(),
+		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier, Tags: append([]string{}, p.Tags...)}}
+	sw, err := s.boards.Sweeps.Of(snap, vp)
+	if err != nil {
+		return out, err
+	}
+	lowest := sw.Row(n).Lowest
+	out.Lowest = board.Minor(lowest, lowest > 0, sw.Digits)
+	out.Product.Stock, out.Product.Sold = board.Plain(p.Stock), board.Plain(p.Sold)
+	for i := range snap.Book.Rules {
+		r := &snap.Book.Rules[i]
+		out.Rules = append(out.Rules, board.MarkOf(r))
+	}
+	for _, c := range snap.Book.Channels {
+		shown, err := s.Shows.In(ctx, c.Code)
+		if err != nil {
+			return out, err
+		}
+		cp := ChannelPrice{Channel: c.Code, Name: c.Name, Currency: cmp.Or(c.Currency, snap.Book.Settings.Currency)}
+		if was, known := shown[in.SKU]; known {
+			digits, _ := money.Digits(was.Currency)
+			price := was.Price.Fixed(digits)
+			cp.Price, cp.Since, cp.Currency = &price, s.wall(was.From), was.Currency
+			if was.Reference != nil {
+				ref := was.Reference.Fixed(digits)
+				cp.Reference = &ref
+			}
+		}
+		out.Shown = append(out.Shown, cp)
+	}
+	return out, nil
+}
+func (s *Server) outlook(ctx context.Context, in *SKUQuery) (Outlook, error) {
+	snap := s.Live.Current()
+	out := Outlook{Rows: []OutlookRow{}, Over: []PriceAt{}, Rules: []ReachedRule{}}
+	vp, err := in.read(ctx, s, snap)
+	if err != nil {
+		return out, err
+	}
+	all := board.Quantities(snap.Book)
+	out.Quantities = all[:min(len(all), outlookQuantities)]
+	if !slices.Contains(out.Quantities, vp.Quantity) {
+		out.Quantities = append(slices.Clone(out.Quantities), vp.Quantity)
+		slices.Sort(out.Quantities)
+	}
+	o, err := timeline.OutlookOf(snap.Engine, vp, in.SKU, out.Quantities)
+	if err != nil {
+		return out, err
+	}
+	out.Currency, out.To, out.Over = o.Currency, o.To.String(), pricesAt(o.Over, o.Digits, 1)
+	for _, r := range o.Rows {
+		row := OutlookRow{Name: r.Name, Prices: []*string{}}
+		switch {
+		case r.Group != "":
+			row.Who = "group:" + r.Group
+		case r.Customer != "":
+			row.Who = "customer:" + r.Customer
+		}
+		for _, price := range r.Prices {
+			row.Prices = append(row.Prices, fixed(price, o.Digits))
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	for _, r := range o.Rules {
+		out.Rules = append(out.Rules, ReachedRule{board.MarkOf(r), timeline.State(r, s.moment(snap))})
+	}
+	if out.Cost, err = s.costSeen(snap, vp, in.SKU); err != nil {
+		return out, err
+	}
+	if vp.Channel == "" {
+		return out, nil
+	}
+	history, err := s.Store.PriceHistory(ctx, vp.Channel, in.SKU)
+	if err != nil {
+		return out, err
+	}
+	since := s.Clocks.Book().AddDate(0, 0, -30)
+	var lowest *money.Rat
+	for _, h := range history {
+		if h.Price == nil || h.Until != nil && h.Until.Before(since) || lowest != nil && !h.Price.Less(*lowest) {
+			continue
+		}
+		lowest = h.Price
+		digits, _ := money.Digits(h.Currency)
+		out.Lowest30 = &LowestPrice{h.Price.Fixed(digits), s.wall(h.From)}
+	}
+	return out, nil
+}
+func (s *Server) priceCourse(ctx context.Context, in *CourseQuery) (PriceCourse, error) {
+	out := PriceCourse{}
+	from, to, err := spanOf(in.From, in.To)
+	if err != nil {
+		return out, err
+	}
+	snap := s.Live.Current()
+	vp, err := in.read(ctx, s, snap)
+	if err != nil {
+		return out, err
+	}
+	var shown []timeline.Shown
+	if vp.Channel != "" {
+		history, err := s.Store.PriceHistory(ctx, vp.Channel, in.SKU)
+		if err != nil {
+			return out, err
+		}
+		for _, h := range history {
+			one := timeline.Shown{From: pricing.MomentOf(h.From.In(snap.Zone)), Price: h.Price}
+			if h.Until != nil {
+				until := pricing.MomentOf(h.Until.In(snap.Zone))
+				one.Until = &until
+			}
+			shown = append(shown, one)
+		}
+	}
+	c, err := timeline.CourseOf(snap.Engine, vp, in.SKU, s.moment(snap), from, to, shown)
+	if err != nil {
+		return out, err
+	}
+	out = PriceCourse{Currency: c.Currency, Published: pricesAt(c.Published, c.Digits, pricing.Minute),
+		Planned: pricesAt(c.Planned, c.Digits, 1), Lowest: pricesAt(c.Lowest, c.Digits, pricing.Minute)}
+	out.Cost, err = s.costSeen(snap, vp, in.SKU)
+	return out, err
+}
+
+// costSeen is a product's cost on the footing of its price from a viewpoint; nil where it is unknown.
+func (s *Server) costSeen(snap *book.Snapshot, vp pricing.Viewpoint, sku string) (*string, error) {
+	number, exists := snap.Engine.ProductNumber(sku)
+	if !exists {
+		return nil, nil
+	}
+	sw, err := s.boards.Sweeps.Of(snap, vp)
+	if err != nil {
+		return nil, err
+	}
+	r := sw.Row(number)
+	return board.Minor(r.Cost, r.HasCost, sw.Digits), nil
+}
+
+// pricesAt writes prices with the moments from which they hold, moments cut to a step.
+func pricesAt(list []timeline.PriceFrom, digits int, step pricing.Moment) []PriceAt {
+	all := []PriceAt{}
+	for _, p := range list {
+		all = append(all, PriceAt{(p.At - p.At%step).String(), fixed(p.Price, digits)})
+	}
+	return all
+}
