@@ -118,7 +118,7 @@ func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
 
 // boughtAlone is the price of one unit after the catalog layer, for one day or one month, as a question for that one unit
 // finds it; the channel need not list the product.
-func (v *view) boughtAlone(p int32) opt {
+func (v *view) boughtAlone(p int32) optional {
 	v = v.single()
 	if o, done := v.alone[p]; done {
 		return o
@@ -126,7 +126,7 @@ func (v *view) boughtAlone(p int32) opt {
 	s := state{product: p, quantity: 1, unit: 1, term: 1}
 	if v.uncut(func() { v.run(&s, 1) }) {
 		if v.alone == nil {
-			v.alone = map[int32]opt{}
+			v.alone = map[int32]optional{}
 		}
 		v.alone[p] = s.price
 	}

@@ -8,7 +8,7 @@ import (
 )
 
 // derived is the price that a product takes from another.
-func (v *view) derived(s *state, r *rule, d *Derive) opt {
+func (v *view) derived(s *state, r *rule, d *Derive) optional {
 	source := v.source(d)
 	if !source.ok {
 		return source
@@ -32,13 +32,13 @@ func (v *view) derived(s *state, r *rule, d *Derive) opt {
 }
 
 // source is what a derived price is a percent of.
-func (v *view) source(d *Derive) opt {
+func (v *view) source(d *Derive) optional {
 	if d.From == Basket {
 		return v.wholeBasket(d)
 	}
 	p, exists := v.index.number(d.From)
 	if !exists {
-		return opt{}
+		return optional{}
 	}
 	if d.Basis == "list" {
 		return v.listPrice(p)
@@ -48,7 +48,7 @@ func (v *view) source(d *Derive) opt {
 	}
 	sum := money.Int(0)
 	counted := false
-	add := func(o opt, times int) {
+	add := func(o optional, times int) {
 		if o.ok {
 			sum, counted = sum.Add(o.v.Mul(money.Int(int64(times)))), true
 		}
@@ -83,10 +83,10 @@ func (v *view) source(d *Derive) opt {
 
 // wholeBasket is what the goods in the basket, and those of earlier purchases, sum to, as the derived price counts them.
 // Goods whose price is itself derived from the basket are left out.
-func (v *view) wholeBasket(d *Derive) opt {
+func (v *view) wholeBasket(d *Derive) optional {
 	sum := some(money.Int(0))
 	// take adds a product's price, times over; false where it closes a circle.
-	take := func(p int32, price func(int32) opt, times int) bool {
+	take := func(p int32, price func(int32) optional, times int) bool {
 		if v.fromBasket(p) {
 			return true
 		}
@@ -102,7 +102,7 @@ func (v *view) wholeBasket(d *Derive) opt {
 			if l.counts && !seen[l.product] {
 				seen[l.product] = true
 				if !take(l.product, v.linesOf, 1) {
-					return opt{}
+					return optional{}
 				}
 			}
 		}
@@ -110,7 +110,7 @@ func (v *view) wholeBasket(d *Derive) opt {
 	if d.Counts != "basket" {
 		for _, h := range v.history {
 			if p, exists := v.index.number(h.SKU); exists && !take(p, v.single().net, h.Quantity) {
-				return opt{}
+				return optional{}
 			}
 		}
 	}
@@ -141,7 +141,7 @@ const noCut = math.MaxInt
 // net is the price of one unit of a product after the layers, for one day or one month, at the question's moment: of its
 // first unit in the basket, or as a question for that one unit answers it. There is none where the product's own price is being worked out already: the rule that asks would close a
 // circle, and is no candidate.
-func (v *view) net(p int32) opt {
+func (v *view) net(p int32) optional {
 	v = v.asked()
 	line := v.firstLine(p)
 	if line == nil {
@@ -149,7 +149,7 @@ func (v *view) net(p int32) opt {
 	}
 	if i := slices.Index(v.path, p); i >= 0 {
 		v.cut = min(v.cut, i)
-		return opt{}
+		return optional{}
 	}
 	if o, done := v.nets[p]; done {
 		return o
@@ -160,7 +160,7 @@ func (v *view) net(p int32) opt {
 	}
 	if v.uncut(func() { v.unit(&s) }) {
 		if v.nets == nil {
-			v.nets = map[int32]opt{}
+			v.nets = map[int32]optional{}
 		}
 		v.nets[p] = s.price
 	}

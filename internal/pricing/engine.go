@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"reflect"
-	"runtime"
 	"slices"
 	"sync"
 
@@ -291,10 +290,10 @@ func (x *ruleLists) of(p int32) []int32 { return x.list[x.from[p]:x.from[p+1]] }
 func (x *ruleLists) ready(n int) {
 	x.once.Do(func() {
 		x.from = make([]int32, n+1)
-		each := func(see func(p, ordinal int32)) {
+		each := func(visit func(p, ordinal int32)) {
 			for _, r := range x.rules {
 				if r != nil && !r.usesReduced {
-					r.reach[0].Each(func(p int32) bool { see(p, int32(r.ordinal)); return true })
+					r.reach[0].Each(func(p int32) bool { visit(p, int32(r.ordinal)); return true })
 				}
 			}
 		}
@@ -309,17 +308,6 @@ func (x *ruleLists) ready(n int) {
 			at[p]++
 		})
 	})
-}
-
-// InParallel cuts 0..n-1 into one piece per core.
-func InParallel(n int, work func(from, to int)) {
-	workers := max(1, min(runtime.GOMAXPROCS(0), n/16))
-	piece := (n + workers - 1) / workers
-	var wg sync.WaitGroup
-	for w := range workers {
-		wg.Go(func() { work(min(w*piece, n), min((w+1)*piece, n)) })
-	}
-	wg.Wait()
 }
 
 // Book is the book that the engine was made of; it must not be changed.

@@ -188,7 +188,7 @@ func (v *view) limitsOf() *limits {
 	return l
 }
 
-func (v *view) minorLimit(limit opt, outOfReach bool) int64 {
+func (v *view) minorLimit(limit optional, outOfReach bool) int64 {
 	if outOfReach {
 		return math.MaxInt64
 	}
@@ -204,10 +204,10 @@ func (v *view) minorLimit(limit opt, outOfReach bool) int64 {
 
 // limit is the price on the channel's footing at which a margin (in percent) is reached. There is none where the cost is
 // unknown; it is out of reach (false, true) where margin and fee together leave nothing.
-func (v *view) limit(p int32, margin money.Rat) (limit opt, outOfReach bool) {
+func (v *view) limit(p int32, margin money.Rat) (limit optional, outOfReach bool) {
 	cost := v.bookAmount(v.products[p].Cost)
 	if !cost.ok {
-		return opt{}, false
+		return optional{}, false
 	}
 	left := money.Int(1).Sub(money.PercentOf(margin))
 	if v.channel != nil {
@@ -215,7 +215,7 @@ func (v *view) limit(p int32, margin money.Rat) (limit opt, outOfReach bool) {
 		left = left.Sub(money.PercentOf(v.channel.FeePercent))
 	}
 	if left.Sign() <= 0 {
-		return opt{}, true
+		return optional{}, true
 	}
 	return some(v.shown(p, cost.v.Div(left))), false
 }

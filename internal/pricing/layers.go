@@ -15,25 +15,25 @@ type state struct {
 	term     int         // months
 	days     int         // of a hire; 0: none
 	line     *basketLine // nil: a product alone
-	list     opt
-	price    opt
-	catalog  opt // the price after the catalog layer
+	list     optional
+	price    optional
+	catalog  optional // the price after the catalog layer
 	past     bool
 	endedBy  *rule
 	applied  []*rule
-	after    [LayerCount]opt // the price after each layer, by position
-	trail    *Trail          // nil: not asked for
+	after    [LayerCount]optional // the price after each layer, by position
+	trail    *Trail               // nil: not asked for
 	options  []optionPrice
 }
 
 // optionPrice is a chosen option on its way through the layers.
 type optionPrice struct {
 	Option
-	price opt
+	price optional
 }
 
 // listPrice is the list price in the channel's currency.
-func (v *view) listPrice(p int32) opt {
+func (v *view) listPrice(p int32) optional {
 	product := v.products[p]
 	if own, fixed := product.ListIn[v.currency]; fixed {
 		return some(own)
@@ -42,9 +42,9 @@ func (v *view) listPrice(p int32) opt {
 }
 
 // bookAmount converts an amount in the book's currency to the channel's.
-func (v *view) bookAmount(a *money.Rat) opt {
+func (v *view) bookAmount(a *money.Rat) optional {
 	if a == nil || !v.rated {
-		return opt{}
+		return optional{}
 	}
 	if v.same {
 		return some(*a)
@@ -53,7 +53,7 @@ func (v *view) bookAmount(a *money.Rat) opt {
 }
 
 // ruleAmount converts an amount of a rule: a rule with a currency of its own is already in the channel's.
-func (v *view) ruleAmount(r *rule, a money.Rat) opt {
+func (v *view) ruleAmount(r *rule, a money.Rat) optional {
 	if r.Currency != "" {
 		return some(a)
 	}
@@ -61,7 +61,7 @@ func (v *view) ruleAmount(r *rule, a money.Rat) opt {
 }
 
 // footing brings a cost, which is without tax, to the book's footing.
-func (v *view) footing(p int32, cost *money.Rat) opt {
+func (v *view) footing(p int32, cost *money.Rat) optional {
 	o := v.bookAmount(cost)
 	if o.ok && v.bookTax {
 		o.v = o.v.Mul(v.tax(p))
@@ -274,7 +274,7 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 }
 
 // settle notes a rule that applied; l is set where the rule is the only one of its layer.
-func (v *view) settle(s *state, l *layer, r *rule, o outcome, before, after opt) {
+func (v *view) settle(s *state, l *layer, r *rule, o outcome, before, after optional) {
 	s.applied = append(s.applied, r)
 	if s.trail != nil {
 		st := Step{Rule: r.Code, Layer: r.Layer, Before: before.ptr(), After: after.v, Effect: *o.effect.Effect, Shaped: o.shaped, Raw: o.raw}
@@ -317,10 +317,10 @@ type outcome struct {
 	reason          Reason
 	effect          effect
 	from            *money.Rat // of the break
-	basis           opt
+	basis           optional
 	raw, result     money.Rat
 	shaped          []string
-	counted, wanted opt
+	counted, wanted optional
 }
 
 // optionFactor is what the rule multiplies an option of a part by.
@@ -337,7 +337,7 @@ func (v *view) reachOptions(s *state, r *rule, o outcome) {
 }
 
 // outcome works out what a rule makes of the price entering it.
-func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
+func (v *view) outcome(s *state, r *rule, entering optional) (o outcome) {
 	if s.quantity < r.MinQuantity {
 		return outcome{reason: TooFew, counted: some(money.Int(int64(s.quantity))), wanted: some(money.Int(int64(r.MinQuantity)))}
 	}
@@ -358,11 +358,11 @@ func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
 			}
 		}
 		if o.from == nil {
-			return outcome{reason: TooFew, counted: opt{count, known}, wanted: o.wanted}
+			return outcome{reason: TooFew, counted: optional{count, known}, wanted: o.wanted}
 		}
 	}
 	e := o.effect
-	var raw opt
+	var raw optional
 	if e.relative() {
 		b := entering
 		if r.Of != OfEntering {
@@ -407,9 +407,9 @@ func (v *view) outcome(s *state, r *rule, entering opt) (o outcome) {
 }
 
 // basis is the value that Of names.
-func (v *view) basis(s *state, of Basis) (opt, Reason) {
+func (v *view) basis(s *state, of Basis) (optional, Reason) {
 	product := v.products[s.product]
-	var b opt
+	var b optional
 	missing := NoBasis
 	switch kind, name, _ := strings.Cut(string(of), ":"); {
 	case of == OfList:
@@ -438,20 +438,20 @@ func (v *view) basis(s *state, of Basis) (opt, Reason) {
 }
 
 // setTo is the result of an effect that sets a price of its own.
-func (v *view) setTo(s *state, r *rule, e effect) (opt, Reason) {
+func (v *view) setTo(s *state, r *rule, e effect) (optional, Reason) {
 	product := v.products[s.product]
 	switch e.Kind {
 	case SetPrice:
 		if price := v.ruleAmount(r, e.Value); price.ok {
 			return price, ""
 		}
-		return opt{}, NoPrice
+		return optional{}, NoPrice
 	case ToLevel:
 		return v.basis(s, Basis("level:"+e.Level))
 	case Markup, ToMargin:
 		cost := v.footing(s.product, product.Cost)
 		if !cost.ok {
-			return opt{}, NoCost
+			return optional{}, NoCost
 		}
 		percent := money.PercentOf(e.Value)
 		if e.Kind == Markup {
@@ -462,12 +462,12 @@ func (v *view) setTo(s *state, r *rule, e effect) (opt, Reason) {
 		if price := v.derived(s, r, e.Derive); price.ok {
 			return price, ""
 		}
-		return opt{}, NoBasis
+		return optional{}, NoBasis
 	}
 }
 
 // shape holds, limits, lifts and ends a result.
-func (v *view) shape(s *state, r *rule, o *outcome, entering opt) {
+func (v *view) shape(s *state, r *rule, o *outcome, entering optional) {
 	zero := money.Int(0)
 	hold := func() {
 		if o.result.Sign() < 0 {
@@ -516,7 +516,7 @@ func (v *view) step(result money.Rat) money.Rat {
 	return result
 }
 
-func (v *view) floor(s *state, r *rule) opt {
+func (v *view) floor(s *state, r *rule) optional {
 	if r.Floor.Amount != nil {
 		return v.ruleAmount(r, *r.Floor.Amount)
 	}

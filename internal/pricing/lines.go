@@ -69,9 +69,9 @@ func (l *PricedLine) Total() money.Rat {
 // basket is the goods that are asked for together.
 type basket struct {
 	lines []*basketLine
-	whole *view         // the view of the question itself, where this is one of a day of a hire
-	alone *view         // the question without the basket
-	sums  map[int32]opt // what a product's lines sum to after the layers
+	whole *view              // the view of the question itself, where this is one of a day of a hire
+	alone *view              // the question without the basket
+	sums  map[int32]optional // what a product's lines sum to after the layers
 	first map[int32]*basketLine
 }
 
@@ -125,11 +125,11 @@ func (l *basketLine) state(unit int) state {
 }
 
 // linesOf is what the units of a product in the basket sum to after the layers, for all their days and months.
-func (v *view) linesOf(p int32) opt {
+func (v *view) linesOf(p int32) optional {
 	v = v.asked()
 	if i := slices.Index(v.path, p); i >= 0 {
 		v.cut = min(v.cut, i)
-		return opt{}
+		return optional{}
 	}
 	if o, done := v.sums[p]; done {
 		return o
@@ -151,7 +151,7 @@ func (v *view) linesOf(p int32) opt {
 		}
 	})
 	if !sum.ok {
-		sum = opt{}
+		sum = optional{}
 	}
 	if whole {
 		v.sums[p] = sum
@@ -276,7 +276,7 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 
 // count forgets what was worked out with other lines counted.
 func (b *basket) count() {
-	b.sums, b.first = map[int32]opt{}, map[int32]*basketLine{}
+	b.sums, b.first = map[int32]optional{}, map[int32]*basketLine{}
 	for _, l := range b.lines {
 		if l.counts && b.first[l.product] == nil {
 			b.first[l.product] = l
@@ -369,7 +369,7 @@ func (v *view) priceRun(l *basketLine, unit int, explain bool) (run Run, refused
 			return run, false, false
 		}
 		times := money.Int(int64(d.days) * int64(v.months(l)))
-		sum := func(to *opt, o opt) {
+		sum := func(to *optional, o optional) {
 			if to.ok = to.ok && o.ok; to.ok {
 				price, _ := d.round(l.product, o.v)
 				to.v = to.v.Add(money.Max(price, money.Int(0)).Mul(times))

@@ -32,8 +32,8 @@ type view struct {
 	blocked     []Reason  // why each rule takes no part, whatever the product
 	active      [][]*rule // by layer: the rules that take part
 
-	nets  map[int32]opt // prices of other products that prices were derived from
-	alone map[int32]opt // prices after the catalog layer at quantity 1
+	nets  map[int32]optional // prices of other products that prices were derived from
+	alone map[int32]optional // prices after the catalog layer at quantity 1
 	*workings
 	*basket // nil: a product is asked for alone
 	onTie   func(winner, other *rule, p int32, won, lost money.Rat)
@@ -45,15 +45,15 @@ type workings struct {
 	cut  int     // the place in path of the outermost product at which a circle was closed; noCut: none was
 }
 
-// opt is a number that may be missing.
-type opt struct {
+// optional is a number that may be missing.
+type optional struct {
 	v  money.Rat
 	ok bool
 }
 
-func some(v money.Rat) opt { return opt{v, true} }
+func some(v money.Rat) optional { return optional{v, true} }
 
-func (o opt) ptr() *money.Rat {
+func (o optional) ptr() *money.Rat {
 	if !o.ok {
 		return nil
 	}
