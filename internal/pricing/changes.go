@@ -61,7 +61,7 @@ func (e *Engine) Alike(vp Viewpoint) (string, error) {
 	key := []byte(matters.Key())
 	word := byte(0)
 	for i, r := range e.rules {
-		if r != nil && v.blocked[r.ordinal] == "" {
+		if r != nil && r.prices() && v.blocked[r.ordinal] == "" {
 			word |= 1 << (i & 7)
 		}
 		if i&7 == 7 {

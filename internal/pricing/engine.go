@@ -16,7 +16,7 @@ type Engine struct {
 	*goods
 	book      func() *Book
 	layers    []layer // in the order in which prices pass through them
-	rules     []*rule // the price rules of all layers, by ordinal; nil where one was taken out
+	rules     []*rule // all rules, offers and orders too, by ordinal; nil where one was taken out
 	campaigns map[string]*Campaign
 	ladders   map[string]*Ladder
 	lists     *ruleLists
@@ -107,9 +107,7 @@ func (e *Engine) compileRules(book *Book) {
 	for i := range book.Rules {
 		doc := &book.Rules[i]
 		e.codes[doc.Code] = true
-		if doc.prices() {
-			e.rules = append(e.rules, &rule{Rule: doc, ordinal: len(e.rules)})
-		}
+		e.rules = append(e.rules, &rule{Rule: doc, ordinal: i})
 	}
 	InParallel(len(e.rules), func(from, to int) {
 		for _, r := range e.rules[from:to] {
@@ -120,7 +118,7 @@ func (e *Engine) compileRules(book *Book) {
 	for _, setting := range e.settings.Layers {
 		l := layer{LayerSetting: setting}
 		for _, r := range e.rules {
-			if r.Layer == setting.Layer {
+			if r.Layer == setting.Layer && r.prices() {
 				l.rules = append(l.rules, r)
 			}
 		}
@@ -155,6 +153,9 @@ func (e *Engine) ready(r, like *rule) {
 				r.shards.add(int32(w / shardWords))
 			}
 		}
+	}
+	if !doc.prices() {
+		return
 	}
 	breaks := doc.Breaks
 	if l := e.ladders[doc.Ladder]; l != nil {
@@ -203,18 +204,18 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 	delete(next.codes, edit.Code)
 	if ordinal >= 0 {
 		gone := e.rules[ordinal]
-		touched.or(gone.reach[0])
-		touched.or(gone.reach[1])
 		next.rules[ordinal] = nil
 		note(ordinal)
+		if gone.prices() {
+			touched.or(gone.reach[0])
+			touched.or(gone.reach[1])
+		}
 		next.place(gone.Layer, func(rules []*rule) []*rule {
 			return slices.DeleteFunc(rules, func(r *rule) bool { return r == gone })
 		})
 	}
 	if edit.Rule != nil {
 		next.codes[edit.Rule.Code] = true
-	}
-	if edit.Rule != nil && edit.Rule.prices() {
 		come := &rule{Rule: edit.Rule, ordinal: ordinal}
 		if ordinal < 0 {
 			come.ordinal = len(next.rules)
@@ -227,9 +228,11 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 			like = e.rules[ordinal]
 		}
 		next.ready(come, like)
-		touched.or(come.reach[0])
-		touched.or(come.reach[1])
-		next.place(come.Layer, func(rules []*rule) []*rule { return append(rules, come) })
+		if come.prices() {
+			touched.or(come.reach[0])
+			touched.or(come.reach[1])
+			next.place(come.Layer, func(rules []*rule) []*rule { return append(rules, come) })
+		}
 	}
 	// Prices that are derived from others may follow those, and so may breaks by what was spent earlier on other goods.
 	for _, r := range next.rules {
@@ -292,7 +295,7 @@ func (x *ruleLists) ready(n int) {
 		x.from = make([]int32, n+1)
 		each := func(visit func(p, ordinal int32)) {
 			for _, r := range x.rules {
-				if r != nil && !r.usesReduced {
+				if r != nil && r.prices() && !r.usesReduced {
 					r.reach[0].Each(func(p int32) bool { visit(p, int32(r.ordinal)); return true })
 				}
 			}
@@ -324,7 +327,17 @@ func (e *Engine) ProductNumber(sku string) (int32, bool) {
 // Match is the set of products that a selection holds while their prices are not reduced.
 func (e *Engine) Match(w *Where) Set { return e.index.match(w, false) }
 
-// Reach is how many products the selection of a price rule holds, at most; false for a rule that sets no unit prices.
+// Rules gives every rule with its ordinal, which stays its own in the engines that With makes, and the products that it
+// selects while their prices are not reduced.
+func (e *Engine) Rules(visit func(ordinal int, r *Rule, selected Set)) {
+	for _, r := range e.rules {
+		if r != nil {
+			visit(r.ordinal, r.Rule, r.reach[0])
+		}
+	}
+}
+
+// Reach is how many products the selection of a rule holds, at most; false where there is no such rule.
 func (e *Engine) Reach(code string) (int, bool) {
 	for _, r := range e.rules {
 		if r != nil && r.Code == code {

@@ -193,20 +193,21 @@ func (s *Scope) Amount(r *Rule, a money.Rat) (money.Rat, bool) {
 	return o.v, o.ok
 }
 
-// Barred is the reason why a rule takes no part, "" where it does. grace is by how much its windows, and its campaign's,
-// close later.
-func (s *Scope) Barred(r *Rule, grace Moment) Reason {
+// Barred is the reason why the rule of an ordinal takes no part, "" where it does. grace is by how much its windows, and its
+// campaign's, close later.
+func (s *Scope) Barred(ordinal int, grace Moment) Reason {
 	v := s.v
-	c := v.campaigns[r.Campaign]
-	if grace > 0 {
-		longer := *r
-		longer.Window, r = r.Window.longer(grace), &longer
-		if c != nil {
-			other := *c
-			other.Window, c = c.Window.longer(grace), &other
-		}
+	if grace <= 0 {
+		return v.blocked[ordinal]
 	}
-	return v.bars(r, c, v.at, v.at)
+	r := v.rules[ordinal]
+	longer, c := *r.Rule, r.campaign
+	longer.Window = r.Window.longer(grace)
+	if c != nil {
+		other := *c
+		other.Window, c = c.Window.longer(grace), &other
+	}
+	return v.bars(&longer, c, v.at, v.at)
 }
 
 // longer is the window with its end so much later.

@@ -120,9 +120,9 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 		v.with[code] = true
 	}
 	blocked := make([]Reason, len(e.rules))
-	for i := range e.layers {
-		for _, r := range e.layers[i].rules {
-			blocked[r.ordinal] = v.bars(r.Rule, r.campaign, v.at, v.at)
+	for i, r := range e.rules {
+		if r != nil {
+			blocked[i] = v.bars(r.Rule, r.campaign, v.at, v.at)
 		}
 	}
 	v.block(blocked)

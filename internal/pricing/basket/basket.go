@@ -115,14 +115,14 @@ func Compile(prices *pricing.Engine) *Engine {
 			e.mode = l.Mode
 		}
 	}
-	for i := range book.Rules {
-		switch r := &book.Rules[i]; {
+	prices.Rules(func(ordinal int, r *pricing.Rule, selected pricing.Set) {
+		switch {
 		case r.Offer != nil:
-			e.offers = append(e.offers, compileOffer(prices, r))
+			e.offers = append(e.offers, compileOffer(prices, ordinal, r, selected))
 		case r.Order != nil:
-			e.orders = append(e.orders, &order{Rule: r, where: prices.Match(&r.Where)})
+			e.orders = append(e.orders, &order{Rule: r, ordinal: ordinal, where: selected})
 		}
-	}
+	})
 	slices.SortStableFunc(e.offers, func(a, b *offer) int {
 		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))
 	})

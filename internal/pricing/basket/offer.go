@@ -10,6 +10,7 @@ import (
 // offer is an offer made ready.
 type offer struct {
 	*pricing.Rule
+	ordinal             int
 	where, spend, after pricing.Set
 	needs               []need
 	gives               []give
@@ -30,8 +31,8 @@ type give struct {
 
 func (g *give) toUnits() bool { return g.need >= 0 || g.where != nil }
 
-func compileOffer(prices *pricing.Engine, r *pricing.Rule) *offer {
-	o := &offer{Rule: r, where: prices.Match(&r.Where)}
+func compileOffer(prices *pricing.Engine, ordinal int, r *pricing.Rule, selected pricing.Set) *offer {
+	o := &offer{Rule: r, ordinal: ordinal, where: selected}
 	f := r.Offer
 	if f.Spend != nil {
 		o.spend = prices.Match(&f.Spend.Where)
@@ -112,7 +113,7 @@ type standing struct {
 // bars is the first reason, whatever other offers do, that keeps an offer from applying.
 func (t *till) bars(o *offer) pricing.Reason {
 	f := o.Offer
-	if reason := t.scope.Barred(o.Rule, grace(f)); reason != "" {
+	if reason := t.scope.Barred(o.ordinal, grace(f)); reason != "" {
 		return reason
 	}
 	eligible := t.eligible(o)
@@ -242,7 +243,7 @@ func (t *till) left(o *offer) int {
 func (t *till) checkCodes(a *Answer) {
 	for i, word := range t.q.Codes {
 		opens := slices.ContainsFunc(t.offers, func(o *offer) bool {
-			return o.Offer.Codes != nil && t.opens(o, word) && t.scope.Barred(o.Rule, grace(o.Offer)) == ""
+			return o.Offer.Codes != nil && t.opens(o, word) && t.scope.Barred(o.ordinal, grace(o.Offer)) == ""
 		})
 		if !opens {
 			a.Problems = append(a.Problems, Problem{path("codes", i), "the code \"" + word + "\" opens nothing here"})

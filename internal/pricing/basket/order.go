@@ -9,7 +9,8 @@ import (
 // order is an order rule made ready.
 type order struct {
 	*pricing.Rule
-	where pricing.Set
+	ordinal int
+	where   pricing.Set
 }
 
 // checkOrders names the goods of which more, fewer or another number is in the basket than may be bought.
@@ -37,7 +38,7 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 			}
 		}
 		for _, o := range e.orders {
-			if !o.where.Has(p) || t.scope.Barred(o.Rule, 0) != "" {
+			if !o.where.Has(p) || t.scope.Barred(o.ordinal, 0) != "" {
 				continue
 			}
 			least = max(least, o.Order.Min)
