@@ -11,11 +11,12 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Format is the value of a document's "book" key.
-const Format = "dogbane/1"
-
-// Decode reads a book. Its error is an Errors with every error of the document.
+// Decode reads a book of this format or an older one. Its error is an Errors with every error of the document.
 func Decode(data []byte) (*pricing.Book, error) {
+	data, err := upgraded(data)
+	if err != nil {
+		return nil, err
+	}
 	n, err := parse(data)
 	if err != nil {
 		return nil, err
@@ -57,7 +58,11 @@ func (n *node) book() *pricing.Book {
 		return b
 	}
 	if f := n.need("book"); f != nil && f.text() != Format {
-		f.fail("must be %q", Format)
+		if formatOf(f.text()) > FormatNumber {
+			f.fail("was written by a newer version of the program; this one reads up to %q", Format)
+		} else {
+			f.fail("must be %q", Format)
+		}
 	}
 	if s := n.need("settings"); s != nil {
 		b.Settings = s.settings()

@@ -19,6 +19,7 @@ type bookRow struct {
 	ID       int
 	Version  int64
 	Settings string
+	Format   int
 }
 
 func (bookRow) TableName() string { return "book" }
@@ -44,7 +45,7 @@ func (s *Store) Version(ctx context.Context) (int64, error) {
 // Create saves a whole book into an empty database as version 1.
 func (s *Store) Create(ctx context.Context, b *pricing.Book, who string, at time.Time) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&b.Settings))}).Error; err != nil {
+		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&b.Settings)), bookfile.FormatNumber}).Error; err != nil {
 			return err
 		}
 		var rows []itemRow
@@ -65,7 +66,7 @@ func (s *Store) Create(ctx context.Context, b *pricing.Book, who string, at time
 		if err := keepMeasures(tx, known); err != nil {
 			return err
 		}
-		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]"}).Error
+		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]", Format: bookfile.FormatNumber}).Error
 	})
 	if err != nil {
 		return fmt.Errorf("save a new book: %w", err)
@@ -143,7 +144,7 @@ func (s *Store) Write(ctx context.Context, edit book.Edit) (book.Entry, error) {
 		if err := tx.Save(&head).Error; err != nil {
 			return err
 		}
-		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: "[]", Undoes: edit.Undoes}
+		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: "[]", Undoes: edit.Undoes, Format: bookfile.FormatNumber}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}

@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"dogbane/internal/book"
+	"dogbane/internal/bookfile"
 )
 
 type logRow struct {
@@ -24,6 +25,7 @@ type logRow struct {
 	Summary string
 	Changes string
 	Undoes  *int64
+	Format  int
 }
 
 func (logRow) TableName() string { return "log" }
@@ -135,7 +137,28 @@ func (s *Store) LogEntry(ctx context.Context, id int64) (book.Entry, error) {
 		}
 		e.Changes = append(e.Changes, changes...)
 	}
-	return e, nil
+	return e, upgradeChanges(e.Changes, row.Format)
+}
+
+// upgradeChanges brings what an older program kept of pieces to today's format.
+func upgradeChanges(changes []book.Change, format int) error {
+	if format == bookfile.FormatNumber {
+		return nil
+	}
+	for i := range changes {
+		c := &changes[i]
+		for _, doc := range []*json.RawMessage{&c.Before, &c.After} {
+			if *doc == nil {
+				continue
+			}
+			piece, err := bookfile.Upgrade(format, c.Kind, *doc)
+			if err != nil {
+				return fmt.Errorf("read what was changed of %s %q: %w", c.Kind, c.Code, err)
+			}
+			*doc = piece
+		}
+	}
+	return nil
 }
 
 // History are the newest entries that changed a piece, newest first, each with that change alone.
@@ -147,13 +170,14 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]bo
 		Version int64
 		Summary string
 		Undoes  *int64
+		Format  int
 		Part    []byte
 	}
 	kinds := []string{kind}
 	if kind == book.Products {
 		kinds = append(kinds, book.Measures)
 	}
-	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, c.changes AS part
+	err := s.db.WithContext(ctx).Raw(`SELECT l.id, l.at, l.who, l.version, l.summary, l.undoes, l.format, c.changes AS part
 		FROM log_pieces p JOIN log l ON l.id = p.entry JOIN log_parts c ON c.entry = p.entry AND c.part = p.part
 		WHERE p.kind IN ? AND p.code = ? ORDER BY p.entry DESC LIMIT ?`, kinds, code, limit).Scan(&rows).Error
 	if err != nil {
@@ -166,6 +190,9 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]bo
 			return nil, fmt.Errorf("read log entry %d: %w", r.ID, err)
 		}
 		e.Changes = slices.DeleteFunc(e.Changes, func(c book.Change) bool { return !slices.Contains(kinds, c.Kind) || c.Code != code })
+		if err := upgradeChanges(e.Changes, r.Format); err != nil {
+			return nil, err
+		}
 		list = append(list, e)
 	}
 	return list, nil

@@ -60,6 +60,9 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err := s.noteErrors(); err != nil {
 		return nil, errors.Join(fmt.Errorf("look at the errors of the database: %w", err), sql.Close())
 	}
+	if err := s.upgrade(ctx); err != nil {
+		return nil, errors.Join(err, sql.Close())
+	}
 	return s, nil
 }
 

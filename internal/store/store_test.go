@@ -438,3 +438,16 @@ func TestASaveIsNotFollowedByALoad(t *testing.T) {
 		require.Same(t, next, live.Current().Book, "round %d", round)
 	}
 }
+
+// A book that a newer program keeps is not opened by an older one, which would read it wrongly; nothing of it is changed.
+func TestABookOfANewerFormatIsNotOpened(t *testing.T) {
+	dsn := storetest.Address(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", then))
+	_, err = s.SQL().ExecContext(t.Context(), "UPDATE book SET format = 99")
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	_, err = store.Open(t.Context(), dsn)
+	require.ErrorContains(t, err, "a newer version of the program, in format 99")
+}
