@@ -131,8 +131,11 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 	}
 }
 
-var hostile = []any{nil, true, 0, -1, 1.5, 1e300, "", " ", "x", "..", "../../etc/passwd", "a/b", "\x00", "\n", "=1+1", "<script>alert(1)</script>", "' OR 1=1 --", "🏺", "طين", strings.Repeat("x", 5000),
-	[]any{}, []any{nil}, map[string]any{}, map[string]any{"all": []any{}}, "2026-02-30T10:00", "9999-12-31T23:59", "-5", "123456789012345678901234567890", "BAT-30", "web", "GLAZE-WEEK", "C-01", "group:trade", "customer:none", "percentOff", "on"}
+var hostile = []any{nil, true, 0, -1, 1.5, 1e300, "", " ", "x", "..", "../../etc/passwd", "a/b", "\x00", "\n", "=1+1",
+	"<script>alert(1)</script>", "' OR 1=1 --", "🏺", "طين", strings.Repeat("x", 5000),
+	[]any{}, []any{nil}, map[string]any{}, map[string]any{"all": []any{}}, "2026-02-30T10:00", "9999-12-31T23:59", "-5",
+	"123456789012345678901234567890", "BAT-30", "web", "GLAZE-WEEK", "C-01", "group:trade", "customer:none", "percentOff",
+	"on"}
 
 // attacker makes requests of all kinds that an API's description knows.
 type attacker struct {

@@ -17,7 +17,8 @@ import (
 	"dogbane/internal/money"
 )
 
-// timed asks the addresses one after the other as the browser's own fetch does and gives the milliseconds until each whole answer was read.
+// timed asks the addresses one after the other as the browser's own fetch does and gives the milliseconds until each
+// whole answer was read.
 const timed = `async (asks) => {
 	const times = [];
 	for (const { path, body } of asks) {
@@ -106,7 +107,8 @@ func BenchmarkCatalogue(b *testing.B) {
 			ID    int64
 			State string
 		}
-		_, said := ask(b, client, "POST", p.url+"/api/imports/"+preview.Token+"/import", map[string]any{"mapping": preview.Mapping})
+		_, said := ask(b, client, "POST", p.url+"/api/imports/"+preview.Token+"/import",
+			map[string]any{"mapping": preview.Mapping})
 		for {
 			require.NoError(b, json.Unmarshal([]byte(said), &job), said)
 			if job.State != "running" {
@@ -153,7 +155,8 @@ func BenchmarkWorkbench(b *testing.B) {
 	for i := len(rules); i < 300; i++ {
 		code := fmt.Sprintf("FILL-%d", i)
 		rule := map[string]any{"code": code, "name": code, "layer": layers[i%5], "rank": 1000 + i,
-			"where": map[string]any{"all": []any{map[string]any{"category": sections[i%6]}, map[string]any{"list": map[string]string{"min": fmt.Sprint(i % 40), "max": fmt.Sprint(i%40 + 3)}}}}}
+			"where": map[string]any{"all": []any{map[string]any{"category": sections[i%6]},
+				map[string]any{"list": map[string]string{"min": fmt.Sprint(i % 40), "max": fmt.Sprint(i%40 + 3)}}}}}
 		if rule["layer"] == "tier" {
 			rule["breaks"] = []any{map[string]any{"from": 12, "percentOff": "3"}}
 		} else {
@@ -174,9 +177,14 @@ func BenchmarkWorkbench(b *testing.B) {
 	var clay, everything, boards, jumps, states []request
 	for i := range 100 {
 		percent := fmt.Sprintf("%d.%d", 3+i/10, i%10)
-		clay = append(clay, request{"/api/impact?channel=web", `{"code":"NEW-CLAY","name":"Clay","layer":"sale","rank":500,"where":{"category":"Clay"},"effect":{"percentOff":"` + percent + `"}}`})
-		everything = append(everything, request{"/api/impact?channel=web", `{"code":"NEW-ALL","name":"All","layer":"sale","rank":501,"where":{"all":[]},"effect":{"percentOff":"` + percent + `"}}`})
-		boards = append(boards, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&category=%s&sort=%s", sections[i%6], []string{"price", "margin", "name", "sku", "change"}[i%5])})
+		clay = append(clay, request{"/api/impact?channel=web",
+			`{"code":"NEW-CLAY","name":"Clay","layer":"sale","rank":500,"where":{"category":"Clay"},"effect":{"percentOff":"` +
+				percent + `"}}`})
+		everything = append(everything, request{"/api/impact?channel=web",
+			`{"code":"NEW-ALL","name":"All","layer":"sale","rank":501,"where":{"all":[]},"effect":{"percentOff":"` + percent +
+				`"}}`})
+		boards = append(boards, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&category=%s&sort=%s",
+			sections[i%6], []string{"price", "margin", "name", "sku", "change"}[i%5])})
 		who := []string{"", "group:trade", "group:schools"}[i%3]
 		at := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC).AddDate(0, 0, i).Format("2006-01-02T15:04")
 		jumps = append(jumps, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&who=%s&at=%s", who, at)})

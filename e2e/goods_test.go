@@ -32,13 +32,18 @@ func (p *page) mapTo(field, column string) {
 func TestImportWithMappingAndUndo(t *testing.T) {
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board")
-	pg.lay(p.url, "products", "winter.csv", "Interne sleutel;Omschrijving;Tarief A;EAN;Kleur\nFERN-1;Fern dish;18,00;5901234123457;groen\nFERN-2;Fern bowl;21,50;5901234123450;grijs & wit\n")
+	pg.lay(p.url, "products", "winter.csv",
+		"Interne sleutel;Omschrijving;Tarief A;EAN;Kleur\nFERN-1;Fern dish;18,00;5901234123457;groen\nFERN-2;Fern bowl;21,50;5901234123450;grijs & wit\n")
 	pg.says("No column holds the SKU")
 	pg.mapTo("SKU", "Interne sleutel")
 	pg.says("the last one would be 7") // EAN is known to mean the GTIN
 	pg.mapTo("List price", "Tarief A")
-	pg.eventually("the decimal mark is found in the file", func() bool { return pg.labelled("Decimal mark").MustProperty("value").Str() == "comma" })
-	require.Equal(t, "Kleur", pg.labelled("Column for Kleur").MustProperty("value").Str(), "a column that means nothing else is an attribute")
+	pg.eventually("the decimal mark is found in the file", func() bool {
+		return pg.labelled("Decimal mark").MustProperty(
+			"value").Str() == "comma"
+	})
+	require.Equal(t, "Kleur", pg.labelled("Column for Kleur").MustProperty("value").Str(),
+		"a column that means nothing else is an attribute")
 	require.True(t, pg.find("button", "^Import 1 products").MustProperty("disabled").Bool())
 	pg.mapTo("GTIN", "")
 	pg.says("2 new, 0 changed, 0 unchanged, 0 bad")
@@ -47,7 +52,8 @@ func TestImportWithMappingAndUndo(t *testing.T) {
 	pg.choose("Decimal mark", "comma")
 	pg.says("0 bad")
 
-	pg.lay(p.url, "products", "winter.csv", "Interne sleutel;Omschrijving;Tarief A;EAN;Kleur\nFERN-1;Fern dish;18,00;;\nBAT-30;;17,00;;\n")
+	pg.lay(p.url, "products", "winter.csv",
+		"Interne sleutel;Omschrijving;Tarief A;EAN;Kleur\nFERN-1;Fern dish;18,00;;\nBAT-30;;17,00;;\n")
 	pg.says("No column holds the SKU") // nothing was imported with that mapping yet
 	pg.mapTo("SKU", "Interne sleutel")
 	pg.mapTo("List price", "Tarief A")
@@ -153,13 +159,15 @@ func TestCalendarShowsFights(t *testing.T) {
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	for _, code := range []string{"RIVAL-A", "RIVAL-B"} {
-		status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": code, "name": code, "layer": "group", "rank": 44, "where": map[string]any{"sku": "BAT-30"},
-			"effect": map[string]any{"setPrice": "9"}, "window": map[string]any{"from": "2026-11-28T00:00", "to": "2026-12-02T00:00"}})
+		status, text := ask(t, client, "POST", p.url+"/api/rules",
+			map[string]any{"code": code, "name": code, "layer": "group", "rank": 44, "where": map[string]any{"sku": "BAT-30"},
+				"effect": map[string]any{"setPrice": "9"}, "window": map[string]any{"from": "2026-11-28T00:00",
+					"to": "2026-12-02T00:00"}})
 		require.Equal(t, http.StatusOK, status, text)
 	}
 	pg := p.openAs(t, "tessel", "/calendar?zoom=month")
 	pg.click("[data-bar=RIVAL-A]")
-	pg.says("Fights with RIVAL-B over 1 product")
+	pg.says("Conflicts with RIVAL-B over 1 product")
 	require.Empty(t, pg.texts("button", "Keep it"), "a reader moves nothing")
 }
 
@@ -167,12 +175,16 @@ func TestCalendarShowsFights(t *testing.T) {
 func TestLadderOfTwentyRules(t *testing.T) {
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
-	status, text := ask(t, client, "POST", p.url+"/api/edit", map[string]any{"changes": []any{map[string]any{"kind": "ladders", "code": "twelve", "doc": map[string]any{
-		"code": "twelve", "name": "By the dozen", "breaks": []any{map[string]any{"from": 1, "percentOff": "1"}, map[string]any{"from": 12, "percentOff": "8"}}}}}})
+	status, text := ask(t, client, "POST", p.url+"/api/edit", map[string]any{
+		"changes": []any{map[string]any{"kind": "ladders", "code": "twelve", "doc": map[string]any{
+			"code": "twelve", "name": "By the dozen", "breaks": []any{map[string]any{"from": 1, "percentOff": "1"},
+				map[string]any{"from": 12, "percentOff": "8"}}}}}})
 	require.Equal(t, http.StatusOK, status, text)
 	for i := range 20 {
-		status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": fmt.Sprintf("DOZEN-%d", i), "name": fmt.Sprintf("Dozen %d", i), "layer": "tier", "rank": 300 + i,
-			"where": map[string]any{"sku": "BAT-30"}, "ladder": "twelve"})
+		status, text := ask(t, client, "POST", p.url+"/api/rules",
+			map[string]any{"code": fmt.Sprintf("DOZEN-%d", i), "name": fmt.Sprintf("Dozen %d", i), "layer": "tier",
+				"rank":  300 + i,
+				"where": map[string]any{"sku": "BAT-30"}, "ladder": "twelve"})
 		require.Equal(t, http.StatusOK, status, text)
 	}
 	pg := p.openAs(t, "maren", "/catalogue/ladders?item=twelve")
@@ -218,7 +230,8 @@ func TestRateChange(t *testing.T) {
 	pg.says("Changed the settings")
 }
 
-// A price is pinned from the trail; whoever would break it sees that while typing; afterwards it stands among the checks.
+// A price is pinned from the trail; whoever would break it sees that while typing; afterwards it stands among the
+// checks.
 func TestCheckBrokenAndShown(t *testing.T) {
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board?q=BAT-30&channel=web&sku=BAT-30&trail=open")
@@ -326,7 +339,8 @@ func TestTwoAtOneDesk(t *testing.T) {
 	require.Equal(t, "5", pg.labelled("How much of break 1").MustProperty("value").Str())
 }
 
-// A product is changed on its page with what that does seen first; its history, its variants and its prices stand there.
+// A product is changed on its page with what that does seen first; its history, its variants and its prices stand
+// there.
 func TestProductPage(t *testing.T) {
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/product/BAT-30?channel=web")
@@ -344,7 +358,10 @@ func TestProductPage(t *testing.T) {
 	pg.find("[aria-label=History]", "14.50 16.00")
 	pg.click("button", "Make a rule for just this product")
 	pg.typeInto(pg.labelled("How much"), "25")
-	pg.eventually("the rule reaches one", func() bool { return pg.text("[data-testid=reach]") == "1" && pg.text("[data-testid=changed]") == "1" })
+	pg.eventually("the rule reaches one", func() bool {
+		return pg.text("[data-testid=reach]") == "1" &&
+			pg.text("[data-testid=changed]") == "1"
+	})
 
 	pg.show(p.url + "/catalogue/product/new")
 	pg.click("button", "Make the product")
@@ -376,16 +393,21 @@ func TestWordsOfMany(t *testing.T) {
 	pg.click("button", "^Change \\d+ products")
 	pg.says("Tagged")
 	pg.show(p.url + "/catalogue/product/BAT-30")
-	pg.eventually("the tag is there", func() bool { return strings.Contains(pg.labelled("Tags").MustProperty("value").Str(), "flat") })
+	pg.eventually("the tag is there", func() bool {
+		return strings.Contains(
+			pg.labelled("Tags").MustProperty("value").Str(), "flat")
+	})
 }
 
 // Sales come in from a file: units sold stand on the board, and a first order is known from then on.
 func TestSalesFile(t *testing.T) {
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board")
-	pg.lay(p.url, "sales", "till.csv", "date,sku,qty,customer\n2026-11-24 11:30,BAT-30,3,C-02\n2026-11-25 16:00,BAT-30,4,\nyesterday,BAT-30,1,\n")
+	pg.lay(p.url, "sales", "till.csv",
+		"date,sku,qty,customer\n2026-11-24 11:30,BAT-30,3,C-02\n2026-11-25 16:00,BAT-30,4,\nyesterday,BAT-30,1,\n")
 	pg.says("is not a date such as")
-	pg.lay(p.url, "sales", "till.csv", "date,sku,qty,customer\n2026-11-24 11:30,BAT-30,3,C-02\n2026-11-25 16:00,BAT-30,4,\n")
+	pg.lay(p.url, "sales", "till.csv",
+		"date,sku,qty,customer\n2026-11-24 11:30,BAT-30,3,C-02\n2026-11-25 16:00,BAT-30,4,\n")
 	pg.click("button", "Import 2 sales")
 	pg.says("It is in")
 	pg.show(p.url + "/catalogue/product/BAT-30")

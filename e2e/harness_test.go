@@ -46,7 +46,8 @@ func runAll(m *testing.M) int {
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/dogbane").CombinedOutput(); err != nil {
 		panic(fmt.Sprintf("build the program: %v\n%s", err, out))
 	}
-	l := launcher.New().Bin("/usr/bin/chromium").Leakless(false).NoSandbox(true).UserDataDir(filepath.Join(dir, "browser")).
+	l := launcher.New().Bin("/usr/bin/chromium").Leakless(false).NoSandbox(true).UserDataDir(filepath.Join(dir,
+		"browser")).
 		Set("disable-gpu").Set("disable-dev-shm-usage").Set("disable-quic").Set("no-first-run").
 		Set("disable-background-networking").Set("disable-component-update").Set("disable-sync")
 	defer l.Kill()
@@ -80,7 +81,8 @@ var (
 func start(t testing.TB, data string, args ...string) *program {
 	t.Helper()
 	p := &program{data: data}
-	p.cmd = exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--web", "../web/dist"}, args...)...)
+	p.cmd = exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--web",
+		"../web/dist"}, args...)...)
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
 	out, err := p.cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -167,7 +169,8 @@ func (p *program) client(t testing.TB, name string) *http.Client {
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	c := &http.Client{Jar: jar}
-	resp, err := c.Post(p.url+"/api/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, demo.Password)))
+	resp, err := c.Post(p.url+"/api/session", "application/json",
+		strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, demo.Password)))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	require.Equal(t, http.StatusOK, resp.StatusCode)

@@ -9,7 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// The pictures of docs/screenshots are made anew with: DOGBANE_SHOTS=../docs/screenshots go test ./e2e -run TestPictures
+// The pictures of docs/screenshots are made anew with: DOGBANE_SHOTS=../docs/screenshots go test ./e2e -run
+// TestPictures
 func TestPictures(t *testing.T) {
 	dir := os.Getenv("DOGBANE_SHOTS")
 	if dir == "" {
@@ -51,7 +52,8 @@ func TestPictures(t *testing.T) {
 		pg.find(shot.wait)
 		picture(pg, shot.name)
 	}
-	pg.lay(p.url, "products", "winter.csv", "Artikelnummer;Omschrijving;Verkoopprijs;Inkoopprijs;Kleur\nBAT-30;;15,20;;\nKILN-EL-42;;€ 1.495,00;905,00;\nSW-01-12;;15,10;9,40;grijs\nFERN-1;Fern dish, ash glaze & rim;24,00;11,20;groen\n")
+	pg.lay(p.url, "products", "winter.csv",
+		"Artikelnummer;Omschrijving;Verkoopprijs;Inkoopprijs;Kleur\nBAT-30;;15,20;;\nKILN-EL-42;;€ 1.495,00;905,00;\nSW-01-12;;15,10;9,40;grijs\nFERN-1;Fern dish, ash glaze & rim;24,00;11,20;groen\n")
 	pg.find("[data-testid=effect]")
 	picture(pg, "import")
 	own := start(t, t.TempDir(), "--empty")

@@ -30,8 +30,12 @@ func TestFromAFileToAPriceInTheShop(t *testing.T) {
 	pg.click("[aria-label='Add SKUs']")
 	pg.typeInto(pg.labelled("SKUs"), "bird-1;BIRD-2 , BIRD-99")
 	pg.says("Not in the book: BIRD-99")
-	pg.eventually("the impact counts both products", func() bool { return pg.text("[data-testid=reach]") == "2" && pg.text("[data-testid=changed]") == "2" })
-	require.Equal(t, "2", pg.text("[data-testid=below]"), "20.00 with tax is 16.53 without, under the cost of 20.00; 32.00 is 26.45, under 30.00")
+	pg.eventually("the impact counts both products", func() bool {
+		return pg.text("[data-testid=reach]") == "2" &&
+			pg.text("[data-testid=changed]") == "2"
+	})
+	require.Equal(t, "2", pg.text("[data-testid=below]"),
+		"20.00 with tax is 16.53 without, under the cost of 20.00; 32.00 is 26.45, under 30.00")
 	pg.click("button", "Save the rule")
 	pg.find("[data-rule=BIRD-WEEKS]")
 
@@ -39,7 +43,8 @@ func TestFromAFileToAPriceInTheShop(t *testing.T) {
 	pg.eventually("the board shows the new price", func() bool { return pg.cell("BIRD-1", "price") == "20.00" })
 	pg.show(p.url + "/publish?channel=web")
 	pg.find("[data-testid=undecided]")
-	require.True(t, pg.find("button", "^Send").MustProperty("disabled").Bool(), "nothing is sent while a price below cost is undecided")
+	require.True(t, pg.find("button", "^Send").MustProperty("disabled").Bool(),
+		"nothing is sent while a price below cost is undecided")
 
 	pg.show(p.url + "/stack/rule/BIRD-WEEKS")
 	pg.typeInto(pg.labelled("How much"), "25")
@@ -151,7 +156,8 @@ func TestBadRules(t *testing.T) {
 	require.Equal(t, before+1, p.version(t))
 }
 
-// The whole book leaves as a file, is changed, and comes back after its differences were seen; a broken file is refused.
+// The whole book leaves as a file, is changed, and comes back after its differences were seen; a broken file is
+// refused.
 func TestBookOutChangedAndIn(t *testing.T) {
 	p := start(t, t.TempDir())
 	resp, err := p.client(t, "wout").Get(p.url + "/api/book")
@@ -170,7 +176,8 @@ func TestBookOutChangedAndIn(t *testing.T) {
 	pg.says("The file holds the saved book")
 	before, rest, _ := strings.Cut(string(book), `"KILN-AUTUMN"`)
 	edited := func(percent string) string {
-		return before + `"KILN-AUTUMN"` + strings.Replace(rest, `"percentOff": "12"`, fmt.Sprintf(`"percentOff": %q`, percent), 1)
+		return before + `"KILN-AUTUMN"` + strings.Replace(rest, `"percentOff": "12"`,
+			fmt.Sprintf(`"percentOff": %q`, percent), 1)
 	}
 	lay(pg, edited("120"))
 	pg.says("This file is no valid book: 1 errors")
@@ -183,5 +190,8 @@ func TestBookOutChangedAndIn(t *testing.T) {
 	pg.says("The book is replaced")
 	require.Equal(t, version+1, p.version(t))
 	pg.show(p.url + "/board?q=KILN-EL-42&channel=web")
-	pg.eventually("the board shows 13 % off, ended at .95", func() bool { return pg.cell("KILN-EL-42", "price") == "1\u2009264.95" })
+	pg.eventually("the board shows 13 % off, ended at .95", func() bool {
+		return pg.cell("KILN-EL-42",
+			"price") == "1\u2009264.95"
+	})
 }

@@ -57,7 +57,8 @@ func TestPeople(t *testing.T) {
 		pg.says("This is the demo. Come in as")
 	})
 	t.Run("what each role may not do", func(t *testing.T) {
-		rule := map[string]any{"code": "R", "layer": "sale", "rank": 99, "where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "1"}}
+		rule := map[string]any{"code": "R", "layer": "sale", "rank": 99, "where": map[string]any{"sku": "BAT-30"},
+			"effect": map[string]any{"percentOff": "1"}}
 		person := map[string]any{"name": "x", "fullName": "X", "role": "reader", "active": true, "password": "long enough"}
 		override := map[string]any{"version": 1, "overrides": map[string]string{"SET-OXIDE": "agreed"}}
 		for _, tc := range []struct {
@@ -87,7 +88,8 @@ func TestPeople(t *testing.T) {
 	t.Run("guessing passwords slows down", func(t *testing.T) {
 		last := 0
 		for range 7 {
-			last, _ = ask(t, http.DefaultClient, "POST", p.url+"/api/session", map[string]string{"name": "ilko", "password": "guess"})
+			last, _ = ask(t, http.DefaultClient, "POST", p.url+"/api/session",
+				map[string]string{"name": "ilko", "password": "guess"})
 		}
 		require.Equal(t, http.StatusTooManyRequests, last)
 	})
@@ -114,7 +116,8 @@ func TestEveryKindOfRule(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(text), &book))
 	// A shelf of its own: no other rule reaches it.
 	book["products"] = append(book["products"].([]any),
-		map[string]any{"sku": "T-1", "name": "Test jar", "list": "100.00", "cost": "50.00", "rrp": "110.00", "levels": map[string]any{"B": "77.00"}, "attrs": map[string]any{"kg": "2"}},
+		map[string]any{"sku": "T-1", "name": "Test jar", "list": "100.00", "cost": "50.00", "rrp": "110.00",
+			"levels": map[string]any{"B": "77.00"}, "attrs": map[string]any{"kg": "2"}},
 		map[string]any{"sku": "T-2", "name": "Test cover", "list": "10.00"})
 	book["rules"] = []any{}
 	status, text = ask(t, client, "PUT", p.url+"/api/book?version=1", book)
@@ -132,10 +135,20 @@ func TestEveryKindOfRule(t *testing.T) {
 			pg.click("button", `^\+ ending`)
 			pg.typeInto(pg.labelled("Step of the ending"), "5")
 		}, "", "T-1", "84.95"},
-		{"set price", layer("sale"), func() { pg.choose("Effect", "setPrice"); pg.typeInto(pg.labelled("How much"), "66.60") }, "", "T-1", "66.60"},
-		{"price level", layer("group"), func() { pg.choose("Effect", "level"); pg.choose("Price level", "B") }, "", "T-1", "77.00"},
-		{"markup on cost", layer("group"), func() { pg.choose("Effect", "markup"); pg.typeInto(pg.labelled("How much"), "40") }, "", "T-1", "70.00"},
-		{"margin", layer("group"), func() { pg.choose("Effect", "margin"); pg.typeInto(pg.labelled("How much"), "37.5") }, "", "T-1", "80.00"},
+		{"set price", layer("sale"), func() {
+			pg.choose("Effect", "setPrice")
+			pg.typeInto(pg.labelled("How much"),
+				"66.60")
+		}, "", "T-1", "66.60"},
+		{"price level", layer("group"), func() { pg.choose("Effect", "level"); pg.choose("Price level", "B") }, "", "T-1",
+			"77.00"},
+		{"markup on cost", layer("group"), func() {
+			pg.choose("Effect", "markup")
+			pg.typeInto(pg.labelled("How much"),
+				"40")
+		}, "", "T-1", "70.00"},
+		{"margin", layer("group"), func() { pg.choose("Effect", "margin"); pg.typeInto(pg.labelled("How much"), "37.5") }, "",
+			"T-1", "80.00"},
 		{"reckoned from the recommended price", layer("promotion"), func() {
 			pg.typeInto(pg.labelled("How much"), "20")
 			pg.click("button", `^\+ reckoned from`)
@@ -168,7 +181,11 @@ func TestEveryKindOfRule(t *testing.T) {
 			pg.choose("Measure", "attr")
 			pg.choose("Attribute measured", "kg")
 		}, "&quantity=5", "T-1", "75.00"},
-		{"a shared ladder", layer("tier"), func() { pg.choose("Form of the rule", "ladder"); pg.choose("Ladder", "by-the-box") }, "&quantity=12", "T-1", "93.00"},
+		{"a shared ladder", layer("tier"), func() {
+			pg.choose("Form of the rule", "ladder")
+			pg.choose("Ladder",
+				"by-the-box")
+		}, "&quantity=12", "T-1", "93.00"},
 		{"for a group", layer("group"), func() {
 			pg.typeInto(pg.labelled("How much"), "12")
 			pg.click("[aria-label^='Group:']")
@@ -206,7 +223,11 @@ func TestEveryKindOfRule(t *testing.T) {
 			pg.typeInto(pg.labelled("Source of the derived price"), "T-1")
 			pg.typeInto(pg.labelled("Least derived price"), "18")
 		}, "", "T-2", "18.00"},
-		{"a draft counted in", layer("sale"), func() { pg.typeInto(pg.labelled("How much"), "44"); pg.choose("State of the rule", "draft") }, "&with=A-DRAFT-COUNTED-IN", "T-1", "56.00"},
+		{"a draft counted in", layer("sale"), func() {
+			pg.typeInto(pg.labelled("How much"),
+				"44")
+			pg.choose("State of the rule", "draft")
+		}, "&with=A-DRAFT-COUNTED-IN", "T-1", "56.00"},
 	} {
 		t.Run(tc.name, func(t *testing.T) {
 			pg.t = t
@@ -261,7 +282,8 @@ func TestStackAtWork(t *testing.T) {
 	t.Run("several at once, and back", func(t *testing.T) {
 		pg.t = t
 		states := func() [2]string {
-			return [2]string{pg.text("[data-rule=KILN-AUTUMN] [data-testid=state]"), pg.text("[data-rule=GLAZE-WEEK] [data-testid=state]")}
+			return [2]string{pg.text("[data-rule=KILN-AUTUMN] [data-testid=state]"),
+				pg.text("[data-rule=GLAZE-WEEK] [data-testid=state]")}
 		}
 		before := states()
 		require.NotContains(t, before, "off")
@@ -276,7 +298,10 @@ func TestStackAtWork(t *testing.T) {
 		pg.t = t
 		pg.click("button", "Order and modes")
 		pg.click("button", "Terms before breaks")
-		pg.eventually("the impact is told", func() bool { return strings.Contains(pg.text("[data-testid=arrange-impact]"), "prices move") })
+		pg.eventually("the impact is told", func() bool {
+			return strings.Contains(pg.text("[data-testid=arrange-impact]"),
+				"prices move")
+		})
 		pg.click("button", "Save the order")
 		pg.eventually("group terms come before quantity", func() bool {
 			var names []string
@@ -356,7 +381,8 @@ func TestBoardAtWork(t *testing.T) {
 		pg.show(p.url + "/board?channel=web&bars=open")
 		pg.click("[aria-label^='Margin -10 to 0']")
 		pg.eventually("few are left, all under cost", func() bool {
-			return strings.HasPrefix(pg.text("[data-testid=board-total]"), "1 of") || strings.HasPrefix(pg.text("[data-testid=board-total]"), "2 of")
+			return strings.HasPrefix(pg.text("[data-testid=board-total]"), "1 of") ||
+				strings.HasPrefix(pg.text("[data-testid=board-total]"), "2 of")
 		})
 	})
 	t.Run("bulk change and undo", func(t *testing.T) {
@@ -368,7 +394,10 @@ func TestBoardAtWork(t *testing.T) {
 		pg.typeInto(pg.labelled("By how much"), "ten")
 		pg.says("Write a number such as 5")
 		pg.typeInto(pg.labelled("By how much"), "10")
-		pg.eventually("the preview", func() bool { return strings.HasPrefix(pg.text("[data-testid=bulk-preview]"), "1 of 1 change") })
+		pg.eventually("the preview", func() bool {
+			return strings.HasPrefix(pg.text("[data-testid=bulk-preview]"),
+				"1 of 1 change")
+		})
 		pg.click("button", "^Save 1 amounts")
 		pg.eventually("70.40", func() bool { return pg.cell("PLINTH-64", "price") == "70.40" })
 		pg.click("button", "^Undo$")
@@ -516,8 +545,10 @@ func TestAccessibility(t *testing.T) {
 func TestAFlagShowsItsWitness(t *testing.T) {
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
-	status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": "GIVEN", "name": "Given <away> & more", "layer": "promotion", "rank": 1,
-		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "minQuantity": 3, "effect": map[string]any{"setPrice": "0.10"}})
+	status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": "GIVEN",
+		"name": "Given <away> & more", "layer": "promotion", "rank": 1,
+		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "minQuantity": 3,
+		"effect": map[string]any{"setPrice": "0.10"}})
 	require.Equal(t, 200, status, text)
 	pg := p.open(t, "/flags")
 	row := `[data-flag="below-cost"][data-sku="BAT-30"]`

@@ -39,14 +39,23 @@ func TestNoKeyOfASearchIsLost(t *testing.T) {
 			at, err := url.Parse(pg.MustInfo().URL)
 			return err == nil && at.Query().Get("q") == "throwing wheel" && at.Query().Get("channel") == "web"
 		})
-		pg.eventually("the board follows", func() bool { return strings.HasPrefix(pg.text("[data-testid=board-total]"), "4 of ") })
+		pg.eventually("the board follows", func() bool {
+			return strings.HasPrefix(pg.text("[data-testid=board-total]"),
+				"4 of ")
+		})
 		require.Equal(t, "throwing wheel", box.MustProperty("value").Str())
 		pg.typeInto(box, "")
-		pg.eventually("everything again", func() bool { return strings.HasPrefix(pg.text("[data-testid=board-total]"), "368 of ") })
+		pg.eventually("everything again", func() bool {
+			return strings.HasPrefix(pg.text("[data-testid=board-total]"),
+				"368 of ")
+		})
 	}
 	// The way back takes the field over.
 	pg.show(p.url + "/board?q=kiln")
-	pg.eventually("the address's words", func() bool { return pg.labelled("Search the board").MustProperty("value").Str() == "kiln" })
+	pg.eventually("the address's words", func() bool {
+		return pg.labelled("Search the board").MustProperty(
+			"value").Str() == "kiln"
+	})
 }
 
 // Amounts and dates are written as whoever reads them writes them, and typed like that; what is saved is the same.
@@ -85,8 +94,10 @@ func TestProductsWhoseNumbersAreHostile(t *testing.T) {
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	for i, sku := range []string{"4/4 & more", "..", "new", "=1+1", "a%2Fb", "<b>x</b>", "🏺 1", "طين"} {
-		status, text := ask(t, client, "POST", p.url+"/api/edit", map[string]any{"changes": []any{map[string]any{"kind": "products", "code": sku,
-			"doc": map[string]any{"sku": sku, "name": "Hostile <i>&amp; " + sku, "list": fmt.Sprintf("%d.00", i+10), "category": "Hostile"}}}})
+		status, text := ask(t, client, "POST", p.url+"/api/edit", map[string]any{
+			"changes": []any{map[string]any{"kind": "products", "code": sku,
+				"doc": map[string]any{"sku": sku, "name": "Hostile <i>&amp; " + sku, "list": fmt.Sprintf("%d.00", i+10),
+					"category": "Hostile"}}}})
 		require.Equal(t, http.StatusOK, status, text)
 	}
 	pg := p.openAs(t, "maren", "/board?channel=web&category=Hostile")
@@ -128,10 +139,12 @@ func TestABookOfOnesOwn(t *testing.T) {
 	pg.typeInto(pg.labelled("Percent of tax class 1"), "8.1")
 	pg.click("button", "Set the book up")
 	pg.says("Bring in products")
-	require.NoError(t, os.WriteFile(filepath.Join(data, "preise.csv"), []byte("Artikelnummer;Bezeichnung;VK;EK\nT-1;Töpferton & mehr;1'286.40;800.–\nT-2;Ton;12.50;7.00\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(data, "preise.csv"),
+		[]byte("Artikelnummer;Bezeichnung;VK;EK\nT-1;Töpferton & mehr;1'286.40;800.–\nT-2;Ton;12.50;7.00\n"), 0o600))
 	require.NoError(t, pg.labelled("Product file").SetFiles([]string{filepath.Join(data, "preise.csv")}))
 	pg.says("800.–")
-	require.NoError(t, os.WriteFile(filepath.Join(data, "preise.csv"), []byte("Artikelnummer;Bezeichnung;VK;EK\nT-1;Töpferton & mehr;1'286.40;800.00\nT-2;Ton;12.50;7.00\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(data, "preise.csv"),
+		[]byte("Artikelnummer;Bezeichnung;VK;EK\nT-1;Töpferton & mehr;1'286.40;800.00\nT-2;Ton;12.50;7.00\n"), 0o600))
 	require.NoError(t, pg.labelled("Product file").SetFiles([]string{filepath.Join(data, "preise.csv")}))
 	pg.click("button", "Import 2 products")
 	pg.says("It is in")

@@ -94,7 +94,8 @@ func importCommand() *cobra.Command {
 					return err
 				}
 				// Whoever puts a whole book in place from here is not asked again.
-				entry, err := live.Save(cmd.Context(), book.Edit{Who: "dogbane import", At: time.Now(), Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
+				entry, err := live.Save(cmd.Context(), book.Edit{Who: "dogbane import", At: time.Now(),
+					Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
 				if err != nil {
 					return err
 				}

@@ -22,9 +22,11 @@ func main() {
 		level = slog.LevelDebug
 	}
 	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
-	root := &cobra.Command{Use: "dogbane", Short: "Layered prices: what everything costs, for whom, where and when, and why",
+	root := &cobra.Command{Use: "dogbane",
+		Short:        "Layered prices: what everything costs, for whom, where and when, and why",
 		SilenceUsage: true, SilenceErrors: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true}}
-	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), schemaCommand(), exportCommand(), importCommand(), serveCommand(), openapiCommand())
+	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), schemaCommand(), exportCommand(), importCommand(),
+		serveCommand(), openapiCommand())
 	if err := root.Execute(); err != nil {
 		var code exit
 		if errors.As(err, &code) {

@@ -36,7 +36,8 @@ func TestCheckSaysByItsExitCode(t *testing.T) {
 	data, err := os.ReadFile(example)
 	require.NoError(t, err)
 	wrong := filepath.Join(t.TempDir(), "wrong.json")
-	require.NoError(t, os.WriteFile(wrong, []byte(strings.Replace(string(data), `"unit": "54.95"`, `"unit": "54.96"`, 1)), 0o644))
+	require.NoError(t, os.WriteFile(wrong, []byte(strings.Replace(string(data), `"unit": "54.95"`, `"unit": "54.96"`, 1)),
+		0o644))
 	out, _, err = call(t, checkCommand(), example, wrong)
 	var code exit
 	require.True(t, errors.As(err, &code))
@@ -57,7 +58,8 @@ func TestCheckSaysByItsExitCode(t *testing.T) {
 // What price prints is JSON that holds the answers in the order asked.
 func TestPriceAnswersWithTrails(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "ask.json")
-	require.NoError(t, os.WriteFile(file, []byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"A","list":"10.00"},{"sku":"B"}],
+	require.NoError(t, os.WriteFile(file,
+		[]byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"A","list":"10.00"},{"sku":"B"}],
 		"rules":[{"code":"HALF","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"50"}}]},
 		"ask":[{"sku":"B","at":"2026-11-26T10:00"},{"sku":"A","at":"2026-11-26T10:00"}]}`), 0o644))
 	out, _, err := call(t, priceCommand(), file)
@@ -69,7 +71,8 @@ func TestPriceAnswersWithTrails(t *testing.T) {
 	require.Nil(t, answers[0]["unit"])
 	require.Equal(t, "5.00", answers[1]["unit"])
 
-	require.NoError(t, os.WriteFile(file, []byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"}},"ask":[{"sku":"GONE","at":"2026-11-26T10:00"}]}`), 0o644))
+	require.NoError(t, os.WriteFile(file,
+		[]byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"}},"ask":[{"sku":"GONE","at":"2026-11-26T10:00"}]}`), 0o644))
 	_, _, err = call(t, priceCommand(), file)
 	require.ErrorContains(t, err, "GONE")
 }

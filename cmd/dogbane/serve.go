@@ -54,7 +54,8 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&opt.data, "data", ".dogbane", "folder for the database and the stand-ins")
-	cmd.Flags().StringVar(&opt.listen, "listen", "127.0.0.1:4180", "address to serve on; another free port is taken where this one is in use")
+	cmd.Flags().StringVar(&opt.listen, "listen", "127.0.0.1:4180",
+		"address to serve on; another free port is taken where this one is in use")
 	cmd.Flags().StringVar(&opt.web, "web", "web/dist", "the built front end")
 	cmd.Flags().IntVar(&opt.scale, "scale", 0, "about how many products the demo is made with; 0: its own size")
 	cmd.Flags().BoolVar(&opt.empty, "empty", false, "begin without the demo, where there is no book yet")
@@ -242,7 +243,8 @@ func prepare(ctx context.Context, s *store.Store, opt serveOptions) (begun bool,
 
 // createEmpty keeps a book without anything in it, whose currency, time zone and taxes are asked on screen.
 func createEmpty(ctx context.Context, s *store.Store) error {
-	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}}}`))
+	book, err := bookfile.Decode([]byte(
+		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}}}`))
 	if err != nil {
 		return fmt.Errorf("make an empty book: %w", err)
 	}
@@ -272,9 +274,11 @@ func createDemo(ctx context.Context, s *store.Store, scale int) error {
 func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time.Time) error {
 	var sales []intake.SoldLine
 	for _, one := range demo.Sales(book) {
-		sales = append(sales, intake.SoldLine{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity, Paid: one.Paid, Channel: one.Channel})
+		sales = append(sales, intake.SoldLine{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity,
+			Paid: one.Paid, Channel: one.Channel})
 	}
-	if err := s.AddSales(ctx, &intake.SalesFile{Name: "six months of sales", Who: "the demo", At: at}, sales, func(int) {}); err != nil {
+	if err := s.AddSales(ctx, &intake.SalesFile{Name: "six months of sales", Who: "the demo", At: at}, sales,
+		func(int) {}); err != nil {
 		return err
 	}
 	day, err := time.Parse(time.DateOnly, demo.RateDay)
@@ -296,8 +300,8 @@ func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time
 	return nil
 }
 
-// admitSomebody makes the first accounts, the demo's or an administrator's, and an administrator where nobody can sign in
-// as one.
+// admitSomebody makes the first accounts, the demo's or an administrator's, and an administrator where nobody can sign
+// in as one.
 func admitSomebody(ctx context.Context, s *store.Store) error {
 	people, err := s.People(ctx)
 	if err != nil {
@@ -310,7 +314,8 @@ func admitSomebody(ctx context.Context, s *store.Store) error {
 	if len(people) == 0 && isDemo != "" {
 		hash := store.HashPassword(demo.Password)
 		for _, a := range demo.People() {
-			p := store.Person{Name: a.Name, FullName: a.FullName, Role: store.Role(a.Role), Active: true, Password: hash, Created: time.Now().UTC()}
+			p := store.Person{Name: a.Name, FullName: a.FullName, Role: store.Role(a.Role), Active: true, Password: hash,
+				Created: time.Now().UTC()}
 			if err := s.AddPerson(ctx, p); err != nil {
 				return err
 			}
@@ -328,7 +333,8 @@ func putAdministrator(ctx context.Context, s *store.Store, out io.Writer) error 
 	}
 	password := rand.Text()
 	fmt.Fprintf(out, "\n  Sign in as admin with the password %s and change it.\n", password)
-	return s.PutAdministrator(ctx, store.Person{Name: "admin", FullName: "Administrator", Password: store.HashPassword(password), Created: time.Now().UTC()})
+	return s.PutAdministrator(ctx, store.Person{Name: "admin", FullName: "Administrator",
+		Password: store.HashPassword(password), Created: time.Now().UTC()})
 }
 
 // listen takes the address or, where its port is in use, a free port.
@@ -378,7 +384,8 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 				return "", err
 			}
 			background.Go(func() { till.Watch(ctx) })
-			if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
+			if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "folder",
+				Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
 				return "", err
 			}
 			continue
@@ -403,7 +410,8 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 			_ = web.Close()
 			shop.Close()
 		})
-		if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "http", Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
+		if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "http",
+			Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
 			return "", err
 		}
 		if page == "" {
@@ -428,7 +436,8 @@ func publishOpening(ctx context.Context, p server.Parts) error {
 				blocked = append(blocked, d.Rows[i].SKU)
 			}
 		}
-		if _, err := p.Publisher.Send(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version, LeaveOut: blocked}, then); err != nil {
+		if _, err := p.Publisher.Send(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version,
+			LeaveOut: blocked}, then); err != nil {
 			return fmt.Errorf("publish the demo's opening prices: %w", err)
 		}
 		if err := ctx.Err(); err != nil {

@@ -1,5 +1,5 @@
-// Package agreed is the prices that were agreed with single customers: a price level of the products for each customer, and
-// one rule of the group layer that gives the customer those prices.
+// Package agreed is the prices that were agreed with single customers: a price level of the products for each customer,
+// and one rule of the group layer that gives the customer those prices.
 package agreed
 
 import (
@@ -23,7 +23,8 @@ const prefix = "agreed:"
 // Rule is the rule that gives a customer the agreed prices; nil where there is none yet.
 func Rule(b *pricing.Book, customer string) *pricing.Rule {
 	i := slices.IndexFunc(b.Rules, func(r pricing.Rule) bool {
-		return r.Layer == pricing.GroupTerms && r.Effect != nil && r.Effect.Kind == pricing.ToLevel && r.Effect.Level == Level(customer)
+		return r.Layer == pricing.GroupTerms && r.Effect != nil && r.Effect.Kind == pricing.ToLevel &&
+			r.Effect.Level == Level(customer)
 	})
 	if i < 0 {
 		return nil
@@ -92,8 +93,11 @@ func ruleFor(b *pricing.Book, customer string, goods []string) (book.Change, err
 		if i < 0 {
 			return change, book.ErrNotFound
 		}
-		next = pricing.Rule{Code: ("AGREED-" + customer)[:min(100, 7+len(customer))], Name: "Agreed with " + cmp.Or(b.Customers[i].Name, customer), Layer: pricing.GroupTerms, Rank: 1, Status: pricing.On, MinQuantity: 1,
-			Audience: &pricing.Audience{Customers: []string{customer}}, Effect: &pricing.Effect{Kind: pricing.ToLevel, Level: Level(customer)}}
+		next = pricing.Rule{Code: ("AGREED-" + customer)[:min(100, 7+len(customer))],
+			Name: "Agreed with " + cmp.Or(b.Customers[i].Name, customer), Layer: pricing.GroupTerms, Rank: 1, Status: pricing.On,
+			MinQuantity: 1,
+			Audience:    &pricing.Audience{Customers: []string{customer}},
+			Effect:      &pricing.Effect{Kind: pricing.ToLevel, Level: Level(customer)}}
 	}
 	change.Code = next.Code
 	next.Where = pricing.Where{Field: pricing.FieldSKU, Values: goods}

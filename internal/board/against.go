@@ -16,7 +16,8 @@ type comparison struct {
 }
 
 // against makes a comparison: "published" (or nothing), "list", "at:MOMENT" or "who:WHO".
-func (b *Boards) against(ctx context.Context, snap *book.Snapshot, what string, vp pricing.Viewpoint, sw *Sweep) (comparison, error) {
+func (b *Boards) against(ctx context.Context, snap *book.Snapshot, what string, vp pricing.Viewpoint,
+	sw *Sweep) (comparison, error) {
 	kind, value, _ := strings.Cut(what, ":")
 	other := vp
 	switch kind {

@@ -20,8 +20,8 @@ type Category struct {
 	Flags  int     `json:"flags"`
 }
 
-// Categories are all categories of a book from a viewpoint, each before those below it; the first, with an empty path, is
-// the whole catalogue.
+// Categories are all categories of a book from a viewpoint, each before those below it; the first, with an empty path,
+// is the whole catalogue.
 func (b *Boards) Categories(snap *book.Snapshot, vp pricing.Viewpoint) ([]Category, error) {
 	sw, err := b.Sweeps.Of(snap, vp)
 	if err != nil {

@@ -11,7 +11,8 @@ import (
 )
 
 // exportHeader are the columns of an export, before those of a spread.
-var exportHeader = []string{"SKU", "Name", "Category", "List price", "Price", "Compared with", "Change", "Cost with tax", "Margin", "Margin %", "Stock", "Sold in 30 days", "Rules"}
+var exportHeader = []string{"SKU", "Name", "Category", "List price", "Price", "Compared with", "Change",
+	"Cost with tax", "Margin", "Margin %", "Stock", "Sold in 30 days", "Rules"}
 
 // amountsFrom and amountsTo are the first of the columns that hold numbers and the first that does not.
 const amountsFrom, amountsTo = 3, 12
@@ -29,7 +30,8 @@ func (v *View) exportRow(p int32, sweeps []*Sweep) []string {
 	for _, one := range r.Rules {
 		rules = append(rules, one.Code)
 	}
-	cells := []string{r.SKU, r.Name, r.Category, text(r.List), text(r.Price), text(r.Against), text(r.Change), text(r.Cost), text(r.Amount), text(r.Margin), text(r.Stock), text(r.Sold), strings.Join(rules, " ")}
+	cells := []string{r.SKU, r.Name, r.Category, text(r.List), text(r.Price), text(r.Against), text(r.Change),
+		text(r.Cost), text(r.Amount), text(r.Margin), text(r.Stock), text(r.Sold), strings.Join(rules, " ")}
 	for _, sw := range sweeps {
 		price, priced := sw.Price(p)
 		cells = append(cells, text(Minor(price, priced, sw.Digits)))
@@ -45,7 +47,8 @@ func header(columns []Column) []string {
 	return cells
 }
 
-// WriteCSV writes RFC 4180 in UTF-8 or, with a decimal comma, the same with semicolons. A text that a spreadsheet would run as a formula gets an apostrophe in front.
+// WriteCSV writes RFC 4180 in UTF-8 or, with a decimal comma, the same with semicolons. A text that a spreadsheet would
+// run as a formula gets an apostrophe in front.
 func (v *View) WriteCSV(to io.Writer, spread string, comma bool) error {
 	columns, sweeps, err := v.spread(spread)
 	if err != nil {

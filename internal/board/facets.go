@@ -67,7 +67,8 @@ func FacetsOf(b *pricing.Book) Facets {
 	for i := range b.Channels {
 		add("currency", b.Channels[i].Currency)
 	}
-	return Facets{sorted(sets["category"]), sorted(sets["brand"]), sorted(sets["tag"]), sorted(sets["supplier"]), sorted(sets["type"]), sorted(sets["taxClass"]),
+	return Facets{sorted(sets["category"]), sorted(sets["brand"]), sorted(sets["tag"]), sorted(sets["supplier"]),
+		sorted(sets["type"]), sorted(sets["taxClass"]),
 		sorted(sets["style"]), sorted(sets["attr"]), sorted(sets["level"]), sorted(sets["cost"]), sorted(sets["currency"])}
 }
 

@@ -9,8 +9,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Order is the order of a board's rows. Its keys are category, sku, name, list, price, margin, margin-amount, change, stock
-// and sold.
+// Order is the order of a board's rows. Its keys are category, sku, name, list, price, margin, margin-amount, change,
+// stock and sold.
 type Order struct {
 	Key  string
 	Desc bool

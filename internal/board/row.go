@@ -63,8 +63,10 @@ func (v *View) row(number int32) Row {
 		return &text
 	}
 	row, digits := v.sweep.Row(number), v.sweep.Digits
-	out := Row{SKU: p.SKU, Name: p.Name, Category: p.Category, Unit: p.Unit, List: Minor(row.List, row.HasList, digits), BookList: kept(p.List), BookCost: kept(p.Cost),
-		After: []string{}, Price: Minor(row.Price, row.HasPrice, digits), Cost: Minor(row.Cost, row.HasCost, digits), Rules: []RuleMark{}, Flags: flags.On(&row), Stock: Plain(p.Stock), Sold: Plain(p.Sold)}
+	out := Row{SKU: p.SKU, Name: p.Name, Category: p.Category, Unit: p.Unit, List: Minor(row.List, row.HasList, digits),
+		BookList: kept(p.List), BookCost: kept(p.Cost),
+		After: []string{}, Price: Minor(row.Price, row.HasPrice, digits), Cost: Minor(row.Cost, row.HasCost, digits),
+		Rules: []RuleMark{}, Flags: flags.On(&row), Stock: Plain(p.Stock), Sold: Plain(p.Sold)}
 	was, had := v.against.price(number)
 	out.Against = Minor(was, had, digits)
 	d, known := v.change(number)

@@ -34,7 +34,11 @@ func viewpoints(snap *book.Snapshot, by string, vp pricing.Viewpoint) ([]Column,
 	case "group":
 		add("", "everyone", func(v *pricing.Viewpoint) { *v = v.Guest() })
 		for _, g := range b.Groups {
-			add("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) { *v = v.Guest(); v.Groups = []string{g.Code} })
+			add("group:"+g.Code, cmp.Or(g.Name, g.Code), func(v *pricing.Viewpoint) {
+				*v = v.Guest()
+				v.Groups = []string{
+					g.Code}
+			})
 		}
 	case "channel":
 		for _, c := range b.Channels {

@@ -20,8 +20,8 @@ type Sweep struct {
 	orders map[string][]int32
 }
 
-// Sweeps keep the sweeps that were looked at last: a board asks for many pages of one. Who asks for one that is just being
-// made waits for it.
+// Sweeps keep the sweeps that were looked at last: a board asks for many pages of one. Who asks for one that is just
+// being made waits for it.
 type Sweeps struct {
 	made   *lru.Cache[string, result]
 	making singleflight.Group

@@ -1,6 +1,6 @@
-// Package board is the page of products from a viewpoint: which products, in which order, with their prices, what those are
-// compared with, spread over groups, quantities, channels or time, counted in histograms and categories, and written as a
-// file. What a price is belongs to package pricing; what an edit would change of it to package impact.
+// Package board is the page of products from a viewpoint: which products, in which order, with their prices, what those
+// are compared with, spread over groups, quantities, channels or time, counted in histograms and categories, and
+// written as a file. What a price is belongs to package pricing; what an edit would change of it to package impact.
 package board
 
 import (
@@ -69,7 +69,8 @@ func (b *Boards) Look(ctx context.Context, snap *book.Snapshot, f Filter, by Ord
 
 // Page is some of the board's rows, their prices spread over something.
 func (v *View) Page(start, limit int, spread string) (Page, error) {
-	out := Page{Version: v.Snap.Version, Currency: v.sweep.Currency, At: v.Viewpoint.At.String(), Total: len(v.Products), Start: start, Rows: []Row{}}
+	out := Page{Version: v.Snap.Version, Currency: v.sweep.Currency, At: v.Viewpoint.At.String(), Total: len(v.Products),
+		Start: start, Rows: []Row{}}
 	columns, sweeps, err := v.spread(spread)
 	if err != nil {
 		return out, err

@@ -8,10 +8,14 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Apply makes the book that changes lead to, without saving. Its errors are those of the book: the changes must leave it valid.
+// Apply makes the book that changes lead to, without saving. Its errors are those of the book: the changes must leave
+// it valid.
 func Apply(book *pricing.Book, changes []Change) (*pricing.Book, error) {
 	next := *book
-	rest := slices.DeleteFunc(slices.Clone(changes), func(c Change) bool { return c.Kind == Products || c.Kind == Measures })
+	rest := slices.DeleteFunc(slices.Clone(changes), func(c Change) bool {
+		return c.Kind == Products ||
+			c.Kind == Measures
+	})
 	if slices.ContainsFunc(rest, func(c Change) bool { return c.Kind != Rules }) {
 		small, err := applyToRest(book, rest)
 		if err != nil {
@@ -86,7 +90,10 @@ func applyRules(next *pricing.Book, changes []Change) error {
 }
 
 func applyProducts(next *pricing.Book, changes []Change) error {
-	changes = slices.DeleteFunc(slices.Clone(changes), func(c Change) bool { return c.Kind != Products && c.Kind != Measures })
+	changes = slices.DeleteFunc(slices.Clone(changes), func(c Change) bool {
+		return c.Kind != Products &&
+			c.Kind != Measures
+	})
 	if len(changes) == 0 {
 		return nil
 	}

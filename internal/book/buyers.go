@@ -10,7 +10,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// SetWho puts whom "group:CODE" or "customer:CODE" names into a viewpoint; "" is everyone. Its error is a QuestionError.
+// SetWho puts whom "group:CODE" or "customer:CODE" names into a viewpoint; "" is everyone. Its error is a
+// QuestionError.
 func SetWho(vp *pricing.Viewpoint, who string) error {
 	kind, code, _ := strings.Cut(who, ":")
 	switch {
@@ -47,8 +48,8 @@ func (b *Buyers) Forget() {
 	b.loaded, b.by = false, nil
 }
 
-// Know puts into a customer's viewpoint whether a purchase would be the first, and the earlier ones as far back as a rule
-// of the book counts them. Where no sales were ever brought in nothing is known, and no purchase is the first.
+// Know puts into a customer's viewpoint whether a purchase would be the first, and the earlier ones as far back as a
+// rule of the book counts them. Where no sales were ever brought in nothing is known, and no purchase is the first.
 func (b *Buyers) Know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint) error {
 	vp.FirstOrder, vp.History = false, nil
 	if vp.Customer == "" {

@@ -24,7 +24,8 @@ func Of(b *pricing.Book) []Change {
 	for _, part := range []struct {
 		kind string
 		docs []json.RawMessage
-	}{{Groups, doc.Groups}, {Customers, doc.Customers}, {Ranges, doc.Ranges}, {Ladders, doc.Ladders}, {Campaigns, doc.Campaigns}, {Channels, doc.Channels}} {
+	}{{Groups, doc.Groups}, {Customers, doc.Customers}, {Ranges, doc.Ranges}, {Ladders, doc.Ladders},
+		{Campaigns, doc.Campaigns}, {Channels, doc.Channels}} {
 		for _, d := range part.docs {
 			var named struct{ Code string }
 			if err := json.Unmarshal(d, &named); err != nil {

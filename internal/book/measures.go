@@ -8,8 +8,8 @@ import (
 	"dogbane/internal/money"
 )
 
-// Stock and units sold of products change far more often than the rest of them: they are pieces of their own, of the kind
-// Measures, beside the documents of the products.
+// Stock and units sold of products change far more often than the rest of them: they are pieces of their own, of the
+// kind Measures, beside the documents of the products.
 
 // Quantities are a product's stock and units sold, as documents write them; nil: unknown.
 type Quantities struct{ Stock, Sold *string }

@@ -44,7 +44,8 @@ type Trail struct {
 	Finish *TrailFinish `json:"finish"`
 }
 
-// TrailStep is one rule that applied. Its amounts are exact as far as six decimals show them, on the book's tax footing.
+// TrailStep is one rule that applied. Its amounts are exact as far as six decimals show them, on the book's tax
+// footing.
 type TrailStep struct {
 	Rule         string   `json:"rule"`
 	Layer        string   `json:"layer"`
@@ -85,9 +86,11 @@ type TrailFinish struct {
 // Answer writes a price answer.
 func Answer(a *pricing.Answer) *PriceAnswer {
 	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(a.Digits) }) }
-	out := &PriceAnswer{SKU: a.SKU, Currency: a.Currency, Quantity: a.Quantity, List: fixed(a.List), Unit: fixed(a.Unit), Total: fixed(a.Total), Rules: a.Rules, Portions: []Portion{}}
+	out := &PriceAnswer{SKU: a.SKU, Currency: a.Currency, Quantity: a.Quantity, List: fixed(a.List), Unit: fixed(a.Unit),
+		Total: fixed(a.Total), Rules: a.Rules, Portions: []Portion{}}
 	if m := a.Margin; m != nil {
-		out.Margin = &MarginAnswer{Net: m.Net.Fixed(a.Digits), Fee: m.Fee.Fixed(a.Digits), Cost: m.Cost.Fixed(a.Digits), Amount: m.Amount.Fixed(a.Digits)}
+		out.Margin = &MarginAnswer{Net: m.Net.Fixed(a.Digits), Fee: m.Fee.Fixed(a.Digits), Cost: m.Cost.Fixed(a.Digits),
+			Amount: m.Amount.Fixed(a.Digits)}
 		if percent, known := m.Percent(); known {
 			text := percent.Fixed(2)
 			out.Margin.Percent = &text
@@ -95,7 +98,8 @@ func Answer(a *pricing.Answer) *PriceAnswer {
 	}
 	for i := range a.Portions {
 		p := &a.Portions[i]
-		out.Portions = append(out.Portions, Portion{Quantity: p.Quantity, Unit: fixed(p.Unit), Rules: p.Rules, Trail: trail(&p.Trail, a.Digits)})
+		out.Portions = append(out.Portions, Portion{Quantity: p.Quantity, Unit: fixed(p.Unit), Rules: p.Rules,
+			Trail: trail(&p.Trail, a.Digits)})
 	}
 	out.Trail = out.Portions[0].Trail
 	return out
@@ -118,7 +122,8 @@ func plainNumber(r money.Rat) string { return r.Round(6, money.HalfUp).String() 
 func trail(t *pricing.Trail, digits int) *Trail {
 	out := &Trail{Steps: []TrailStep{}, Missed: []TrailMiss{}}
 	for _, s := range t.Steps {
-		step := TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw), After: exact(s.After),
+		step := TrailStep{Rule: s.Rule, Layer: s.Layer.String(), Before: mapped(s.Before, exact), Raw: exact(s.Raw),
+			After: exact(s.After),
 			Basis: mapped(s.Basis, exact), From: mapped(s.From, plainNumber), Shaped: s.Shaped, Ended: s.Ended}
 		if s.Margin != nil {
 			amount := s.Margin.Amount.Fixed(digits)
@@ -135,8 +140,9 @@ func trail(t *pricing.Trail, digits int) *Trail {
 			Counted: mapped(m.Counted, plainNumber), Wanted: mapped(m.Wanted, plainNumber), Would: mapped(m.Would, exact)})
 	}
 	if f := t.Finish; f != nil {
-		out.Finish = &TrailFinish{Raw: exact(f.Raw), TaxFactor: mapped(f.TaxFactor, plainNumber), Ending: f.Ending, Rounded: exact(f.Rounded),
-			Lowest: mapped(f.Lowest, exact), LowestByOff: mapped(f.LowestByOff, exact), Held: f.Held, UnderGuard: f.UnderGuard || f.OverMaxOff}
+		out.Finish = &TrailFinish{Raw: exact(f.Raw), TaxFactor: mapped(f.TaxFactor, plainNumber), Ending: f.Ending,
+			Rounded: exact(f.Rounded), Lowest: mapped(f.Lowest, exact), LowestByOff: mapped(f.LowestByOff, exact),
+			Held: f.Held, UnderGuard: f.UnderGuard || f.OverMaxOff}
 	}
 	return out
 }

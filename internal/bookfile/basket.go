@@ -154,11 +154,13 @@ type Problem struct {
 func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 	text := func(r money.Rat) string { return r.Fixed(a.Digits) }
 	fixed := func(r *money.Rat) *string { return mapped(r, text) }
-	out := &BasketAnswer{Currency: a.Currency, Lines: []BasketLine{}, Offers: []BasketOffer{}, Exact: a.Exact, Subtotal: text(a.Subtotal), Off: text(a.Off),
+	out := &BasketAnswer{Currency: a.Currency, Lines: []BasketLine{}, Offers: []BasketOffer{}, Exact: a.Exact,
+		Subtotal: text(a.Subtotal), Off: text(a.Off),
 		Shipping: fixed(a.Shipping), Total: text(a.Total), Tax: []BasketTax{}, Problems: []Problem{}}
 	for i := range a.Lines {
 		l := &a.Lines[i]
-		line := BasketLine{SKU: l.SKU, Quantity: l.Quantity, List: fixed(l.List), Unit: fixed(l.Unit), Total: fixed(l.Total), Portions: []BasketPortion{}}
+		line := BasketLine{SKU: l.SKU, Quantity: l.Quantity, List: fixed(l.List), Unit: fixed(l.Unit), Total: fixed(l.Total),
+			Portions: []BasketPortion{}}
 		for _, r := range l.Runs {
 			portion := BasketPortion{Quantity: r.Units, Unit: text(r.Price), Rules: r.Rules}
 			for j := range r.Days {
@@ -169,7 +171,8 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		out.Lines = append(out.Lines, line)
 	}
 	for _, o := range a.Offers {
-		offer := BasketOffer{Rule: o.Rule, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{}, Rewarded: []BasketShare{}}
+		offer := BasketOffer{Rule: o.Rule, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{},
+			Rewarded: []BasketShare{}}
 		if o.Shipping.Sign() > 0 {
 			offer.Shipping = fixed(&o.Shipping)
 		}

@@ -138,13 +138,15 @@ func TestErrorsOfOffersHaveTheirPath(t *testing.T) {
 		{`,"gives":[{"to":"a","units":1,"percentOff":"50"}]`, ``}:                                   "gives",
 	} {
 		require.Contains(t, good, change[0])
-		doc := `{` + settings + `,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` + strings.Replace(good, change[0], change[1], 1) + `}]}`
+		doc := `{` + settings + `,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` +
+			strings.Replace(good, change[0], change[1], 1) + `}]}`
 		_, err := Decode([]byte(doc))
 		var errs Errors
 		require.ErrorAs(t, err, &errs, doc)
 		require.Equal(t, "rules[0].offer."+path, errs[0].Path, "%s\n%v", doc, errs)
 	}
-	_, err := Decode([]byte(`{` + settings + `,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` + good + `}]}`))
+	_, err := Decode([]byte(`{` + settings +
+		`,"rules":[{"code":"X","layer":"promotion","rank":1,"where":{"all":[]},"offer":` + good + `}]}`))
 	require.NoError(t, err)
 }
 
@@ -157,7 +159,8 @@ func TestAllErrorsAtOnce(t *testing.T) {
 	for _, e := range errs {
 		paths = append(paths, e.Path)
 	}
-	require.ElementsMatch(t, []string{"extra", "settings.currency", "settings.timeZone", "products[0].sku", "rules"}, paths)
+	require.ElementsMatch(t, []string{"extra", "settings.currency", "settings.timeZone", "products[0].sku", "rules"},
+		paths)
 }
 
 // everything holds every key of the document once.

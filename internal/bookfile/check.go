@@ -73,8 +73,8 @@ func (f *CheckFile) Run() ([]Difference, error) {
 	return diffs, nil
 }
 
-// Ask answers the questions of the file's ask list that ask for prices: {"price": {...}} or such a question itself, each
-// with a PriceAnswer, and {"basket": {...}}, each with a BasketAnswer.
+// Ask answers the questions of the file's ask list that ask for prices: {"price": {...}} or such a question itself,
+// each with a PriceAnswer, and {"basket": {...}}, each with a BasketAnswer.
 func (f *CheckFile) Ask() ([]any, error) {
 	if len(f.bookErrs) > 0 {
 		return nil, f.bookErrs
@@ -323,7 +323,8 @@ func compareFlags(x *node, found []flags.Flag) []Difference {
 	}
 	for _, want := range x.may("has").items() {
 		if !agrees(want) {
-			diffs = append(diffs, Difference{want.path(), string(marshal(want.value)), fmt.Sprintf("no such flag among %d", len(found))})
+			diffs = append(diffs, Difference{want.path(), string(marshal(want.value)),
+				fmt.Sprintf("no such flag among %d", len(found))})
 		}
 	}
 	for _, want := range x.may("hasNot").items() {
@@ -363,7 +364,10 @@ type Witness struct {
 // FlagAnswerOf writes a flag.
 func FlagAnswerOf(f *flags.Flag) FlagAnswer {
 	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(f.Digits) }) }
-	return FlagAnswer{Kind: string(f.Kind), Severity: string(f.Severity), SKU: f.SKU, Rule: f.Rule, Rules: f.Rules, Channel: f.Channel,
-		Witness: Witness{SKU: f.Witness.SKU, At: f.Witness.At.String(), Channel: f.Witness.Channel, Customer: f.Witness.Customer, Groups: f.Witness.Groups, Quantity: max(f.Witness.Quantity, 1)},
-		Price:   f.Price.Fixed(f.Digits), Cost: fixed(f.Cost), MarginAmount: fixed(f.Margin), Other: fixed(f.Other), Currency: f.Currency}
+	return FlagAnswer{Kind: string(f.Kind), Severity: string(f.Severity), SKU: f.SKU, Rule: f.Rule, Rules: f.Rules,
+		Channel: f.Channel,
+		Witness: Witness{SKU: f.Witness.SKU, At: f.Witness.At.String(), Channel: f.Witness.Channel,
+			Customer: f.Witness.Customer, Groups: f.Witness.Groups, Quantity: max(f.Witness.Quantity, 1)},
+		Price: f.Price.Fixed(f.Digits), Cost: fixed(f.Cost), MarginAmount: fixed(f.Margin), Other: fixed(f.Other),
+		Currency: f.Currency}
 }

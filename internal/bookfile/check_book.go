@@ -78,8 +78,9 @@ type names struct {
 }
 
 func namesOf(b *pricing.Book) *names {
-	s := &names{groups: map[string]bool{}, customers: map[string]bool{}, ranges: map[string]bool{}, campaigns: map[string]bool{},
-		channels: map[string]bool{}, ladders: map[string]*pricing.Ladder{}, modes: map[pricing.Layer]pricing.LayerMode{}}
+	s := &names{groups: map[string]bool{}, customers: map[string]bool{}, ranges: map[string]bool{},
+		campaigns: map[string]bool{},
+		channels:  map[string]bool{}, ladders: map[string]*pricing.Ladder{}, modes: map[pricing.Layer]pricing.LayerMode{}}
 	for _, g := range b.Groups {
 		s.groups[g.Code] = true
 	}
@@ -201,7 +202,8 @@ func CheckTaxClasses(b *pricing.Book) error {
 	for i := range b.Products {
 		p := &b.Products[i]
 		if _, rated := b.Settings.TaxRates[p.TaxClass]; p.TaxClass != "" && !rated {
-			errs = append(errs, Error{Path: fmt.Sprintf("products[%d].taxClass", i), Value: p.TaxClass, Problem: "this tax class has no rate in settings.taxRates"})
+			errs = append(errs, Error{Path: fmt.Sprintf("products[%d].taxClass", i), Value: p.TaxClass,
+				Problem: "this tax class has no rate in settings.taxRates"})
 		}
 	}
 	if errs != nil {

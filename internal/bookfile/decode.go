@@ -54,7 +54,8 @@ func DecodeRule(data []byte, in *pricing.Book) (pricing.Rule, error) {
 
 func (n *node) book() *pricing.Book {
 	b := &pricing.Book{}
-	if n.object("book", "settings", "groups", "customers", "ranges", "ladders", "campaigns", "channels", "products", "rules") == nil {
+	if n.object("book", "settings", "groups", "customers", "ranges", "ladders", "campaigns", "channels", "products",
+		"rules") == nil {
 		return b
 	}
 	if f := n.need("book"); f != nil && f.text() != Format {
@@ -87,7 +88,8 @@ func each[T any](n *node, list *[]T, read func(*node) T) {
 
 func (n *node) settings() pricing.Settings {
 	s := pricing.Settings{PricesIncludeTax: true, Layers: pricing.DefaultLayers()}
-	if n.object("currency", "timeZone", "rounding", "pricesIncludeTax", "taxRates", "shippingTaxClass", "layers", "guard", "guards", "byHand", "hire", "rates") == nil {
+	if n.object("currency", "timeZone", "rounding", "pricesIncludeTax", "taxRates", "shippingTaxClass", "layers", "guard",
+		"guards", "byHand", "hire", "rates") == nil {
 		return s
 	}
 	if c := n.need("currency"); c != nil {
@@ -205,7 +207,8 @@ func (n *node) hireTimes() *pricing.HireTimes {
 	if n == nil || n.object("freeFirstDayFrom", "freeLastDayUntil") == nil {
 		return nil
 	}
-	return &pricing.HireTimes{FreeFirstDayFrom: n.may("freeFirstDayFrom").clockPtr(), FreeLastDayUntil: n.may("freeLastDayUntil").clockPtr()}
+	return &pricing.HireTimes{FreeFirstDayFrom: n.may("freeFirstDayFrom").clockPtr(),
+		FreeLastDayUntil: n.may("freeLastDayUntil").clockPtr()}
 }
 
 func (n *node) group() (g pricing.Group) {
@@ -266,7 +269,8 @@ func (n *node) campaign() (c pricing.Campaign) {
 var abilities = []string{"breaks", "offers", "codes", "groups", "schedule"}
 
 func (n *node) channel() (c pricing.Channel) {
-	if n.object("code", "name", "currency", "group", "country", "tax", "ending", "where", "fee", "hire", "can", "limits") == nil {
+	if n.object("code", "name", "currency", "group", "country", "tax", "ending", "where", "fee", "hire", "can",
+		"limits") == nil {
 		return c
 	}
 	c.Code, c.Name = n.need("code").code(), n.may("name").name()
@@ -292,11 +296,15 @@ func (n *node) channel() (c pricing.Channel) {
 			c.Can = append(c.Can, item.oneOf("", abilities...))
 		}
 	}
-	if l := n.may("limits"); l != nil && l.object("wholeUnits", "minOffPercent", "maxOffPercent", "offFrom", "needsReference", "minRating", "leadHours", "refusedWords", "needsTerms") != nil {
-		c.Limits = &pricing.Limits{WholeUnits: l.may("wholeUnits").truth(false), NeedsReference: l.may("needsReference").truth(false),
-			NeedsTerms: l.may("needsTerms").truth(false), MinOffPercent: l.may("minOffPercent").percentPtr(),
-			MaxOffPercent: l.may("maxOffPercent").percentPtr(), OffFromLowest30: l.may("offFrom").oneOf("catalog", "catalog", "lowest30") == "lowest30",
-			MinRating: l.may("minRating").numberPtr(), LeadHours: l.may("leadHours").numberPtr(), RefusedWords: l.may("refusedWords").texts()}
+	if l := n.may("limits"); l != nil && l.object("wholeUnits", "minOffPercent", "maxOffPercent", "offFrom",
+		"needsReference", "minRating", "leadHours", "refusedWords", "needsTerms") != nil {
+		c.Limits = &pricing.Limits{WholeUnits: l.may("wholeUnits").truth(false),
+			NeedsReference: l.may("needsReference").truth(false),
+			NeedsTerms:     l.may("needsTerms").truth(false), MinOffPercent: l.may("minOffPercent").percentPtr(),
+			MaxOffPercent: l.may("maxOffPercent").percentPtr(), OffFromLowest30: l.may("offFrom").oneOf("catalog", "catalog",
+				"lowest30") == "lowest30",
+			MinRating: l.may("minRating").numberPtr(), LeadHours: l.may("leadHours").numberPtr(),
+			RefusedWords: l.may("refusedWords").texts()}
 	}
 	return c
 }
@@ -318,12 +326,15 @@ func (n *node) numberPtr() *money.Rat {
 }
 
 func (n *node) product() (p pricing.Product) {
-	if n.object("sku", "name", "list", "cost", "costs", "rrp", "map", "levels", "listIn", "style", "category", "brand", "supplier", "type",
-		"tags", "attrs", "stock", "rating", "gtin", "taxClass", "minOrder", "unit", "content", "hire", "options", "sold") == nil {
+	if n.object("sku", "name", "list", "cost", "costs", "rrp", "map", "levels", "listIn", "style", "category", "brand",
+		"supplier", "type",
+		"tags", "attrs", "stock", "rating", "gtin", "taxClass", "minOrder", "unit", "content", "hire", "options",
+		"sold") == nil {
 		return p
 	}
 	p.SKU, p.Name = n.need("sku").sku(), n.may("name").name()
-	p.List, p.Cost, p.RRP, p.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(), n.may("map").amountPtr()
+	p.List, p.Cost, p.RRP, p.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(),
+		n.may("map").amountPtr()
 	p.Costs, p.Levels = n.may("costs").amounts(), n.may("levels").amounts()
 	for _, e := range n.may("listIn").entries() {
 		if _, known := money.Digits(e.key); !known {
@@ -332,7 +343,8 @@ func (n *node) product() (p pricing.Product) {
 	}
 	p.ListIn = n.may("listIn").amounts()
 	p.Style, p.Category, p.Brand = n.may("style").text(), n.may("category").text(), n.may("brand").text()
-	p.Supplier, p.Type, p.GTIN, p.TaxClass = n.may("supplier").text(), n.may("type").text(), n.may("gtin").text(), n.may("taxClass").text()
+	p.Supplier, p.Type, p.GTIN, p.TaxClass = n.may("supplier").text(), n.may("type").text(), n.may("gtin").text(),
+		n.may("taxClass").text()
 	p.Tags = n.may("tags").texts()
 	for _, a := range n.may("attrs").entries() {
 		if p.Attrs == nil {
@@ -358,7 +370,8 @@ func (n *node) product() (p pricing.Product) {
 		if o.object("code", "price", "part") == nil {
 			continue
 		}
-		option := pricing.Option{Code: o.need("code").word(), Price: o.need("price").amount(), Part: o.may("part").oneOf("options", "options", "work")}
+		option := pricing.Option{Code: o.need("code").word(), Price: o.need("price").amount(),
+			Part: o.may("part").oneOf("options", "options", "work")}
 		if slices.ContainsFunc(p.Options, func(e pricing.Option) bool { return e.Code == option.Code }) {
 			o.child("code").fail("is defined twice")
 		}
@@ -445,7 +458,8 @@ func (n *node) window() *pricing.Window {
 	if d := n.may("days"); d != nil {
 		w.Days = []pricing.Weekday{}
 		for _, item := range d.items() {
-			if day, ok := pricing.ParseWeekday(item.oneOf("", "mon", "tue", "wed", "thu", "fri", "sat", "sun")); ok && !slices.Contains(w.Days, day) {
+			if day, ok := pricing.ParseWeekday(item.oneOf("", "mon", "tue", "wed", "thu", "fri", "sat", "sun")); ok &&
+				!slices.Contains(w.Days, day) {
 				w.Days = append(w.Days, day)
 			}
 		}
@@ -521,7 +535,8 @@ func (n *node) audience() *pricing.Audience {
 	if n == nil || n.object("groups", "customers", "countries", "customerAttr", "firstOrder", "signedIn") == nil {
 		return nil
 	}
-	a := &pricing.Audience{Groups: n.may("groups").texts(), Customers: n.may("customers").texts(), Countries: n.may("countries").texts(),
+	a := &pricing.Audience{Groups: n.may("groups").texts(), Customers: n.may("customers").texts(),
+		Countries:  n.may("countries").texts(),
 		FirstOrder: n.may("firstOrder").truthPtr(), SignedIn: n.may("signedIn").truthPtr()}
 	for _, e := range n.may("customerAttr").entries() {
 		if a.CustomerAttr == nil {
@@ -537,7 +552,8 @@ func (n *node) ending() *pricing.Ending {
 	if n == nil || n.object("step", "direction", "shift") == nil {
 		return nil
 	}
-	e := &pricing.Ending{Direction: pricing.Direction(n.may("direction").oneOf("nearest", "nearest", "up", "down")), Step: money.Int(1)}
+	e := &pricing.Ending{Direction: pricing.Direction(n.may("direction").oneOf("nearest", "nearest", "up", "down")),
+		Step: money.Int(1)}
 	if s := n.need("step"); s != nil {
 		if step, ok := s.decimal(); ok {
 			if step.Sign() <= 0 {

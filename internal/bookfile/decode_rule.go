@@ -12,7 +12,8 @@ import (
 
 // Keys of a rule: those of every rule, those of price rules, and those of rules with breaks of their own.
 var (
-	ruleKeys = []string{"code", "layer", "rank", "where", "name", "note", "status", "campaign", "window", "audience", "channels",
+	ruleKeys = []string{"code", "layer", "rank", "where", "name", "note", "status", "campaign", "window", "audience",
+		"channels",
 		"minQuantity", "currency", "hireMatch", "then", "effect", "breaks", "ladder", "offer", "order", "show", "liveTags"}
 	priceKeys = []string{"of", "on", "ending", "maxOff", "floor", "mayRaise"}
 	breakKeys = []string{"method", "count", "measure", "historyDays"}
@@ -63,7 +64,8 @@ func (n *node) rule() (r pricing.Rule) {
 		r.Counting = n.counting()
 		r.HistoryDays = n.may("historyDays").whole(0, 1)
 	}
-	if w := n.where("where", n.has("effect") || n.has("ladder") || n.has("breaks") && r.Counting.Count != "selection"); w != nil {
+	if w := n.where("where", n.has("effect") || n.has("ladder") || n.has("breaks") &&
+		r.Counting.Count != "selection"); w != nil {
 		r.Where = *w
 	}
 	if e := n.may("effect"); e != nil {
@@ -147,7 +149,8 @@ func (n *node) counting() pricing.Counting {
 	return c
 }
 
-var effectKinds = []string{"percentOff", "percentOn", "amountOff", "amountOn", "setPrice", "level", "markup", "margin", "derive"}
+var effectKinds = []string{"percentOff", "percentOn", "amountOff", "amountOn", "setPrice", "level", "markup", "margin",
+	"derive"}
 
 func (n *node) effect() (e pricing.Effect) {
 	m := n.object(effectKinds...)
@@ -296,8 +299,9 @@ func (n *node) show() *pricing.Show {
 	if n == nil || n.object("label", "message", "badge", "image", "alt", "terms", "as") == nil {
 		return nil
 	}
-	return &pricing.Show{Label: n.may("label").text(), Message: n.may("message").text(), Badge: n.may("badge").text(), Image: n.may("image").text(),
-		Alt: n.may("alt").text(), Terms: n.may("terms").text(), As: n.may("as").oneOf("", "reduced", "ordinary")}
+	return &pricing.Show{Label: n.may("label").text(), Message: n.may("message").text(), Badge: n.may("badge").text(),
+		Image: n.may("image").text(),
+		Alt:   n.may("alt").text(), Terms: n.may("terms").text(), As: n.may("as").oneOf("", "reduced", "ordinary")}
 }
 
 func (n *node) liveTags() *pricing.LiveTags {
@@ -322,7 +326,8 @@ func (n *node) order() *pricing.Order {
 
 func (n *node) offer() *pricing.Offer {
 	o := &pricing.Offer{}
-	if n.object("needs", "spend", "after", "codes", "gives", "repeat", "maxUnits", "maxOff", "skipReduced", "stock", "perCustomer") == nil {
+	if n.object("needs", "spend", "after", "codes", "gives", "repeat", "maxUnits", "maxOff", "skipReduced", "stock",
+		"perCustomer") == nil {
 		return o
 	}
 	ids := map[string]bool{}
@@ -346,7 +351,8 @@ func (n *node) offer() *pricing.Offer {
 		o.Needs = append(o.Needs, need)
 	}
 	if s := n.may("spend"); s != nil && s.object("where", "amount", "every") != nil {
-		o.Spend = &pricing.Spend{Amount: s.need("amount").amount(), Every: s.may("every").truth(false), Where: pricing.Where{Field: pricing.FieldAll}}
+		o.Spend = &pricing.Spend{Amount: s.need("amount").amount(), Every: s.may("every").truth(false),
+			Where: pricing.Where{Field: pricing.FieldAll}}
 		if s.has("where") {
 			o.Spend.Where = *s.where("where", false)
 		}
@@ -361,7 +367,8 @@ func (n *node) offer() *pricing.Offer {
 		}
 	}
 	if c := n.may("codes"); c != nil && c.object("words", "listed", "uses", "usesPerCustomer", "graceDays") != nil {
-		o.Codes = &pricing.Codes{Listed: c.may("listed").truth(false), Uses: c.may("uses").wholePtr(1), UsesPerCustomer: c.may("usesPerCustomer").wholePtr(1), GraceDays: c.may("graceDays").wholePtr(0)}
+		o.Codes = &pricing.Codes{Listed: c.may("listed").truth(false), Uses: c.may("uses").wholePtr(1),
+			UsesPerCustomer: c.may("usesPerCustomer").wholePtr(1), GraceDays: c.may("graceDays").wholePtr(0)}
 		words := c.may("words")
 		if !o.Codes.Listed {
 			words = c.need("words")
@@ -386,7 +393,10 @@ func (n *node) offer() *pricing.Offer {
 	o.Repeat, o.MaxUnits = n.may("repeat").whole(0, 1), n.may("maxUnits").whole(0, 1)
 	o.MaxOff, o.SkipReduced = n.may("maxOff").amountPtr(), n.may("skipReduced").truth(false)
 	o.Stock, o.PerCustomer = n.may("stock").wholePtr(1), n.may("perCustomer").wholePtr(1)
-	if o.MaxUnits > 0 && slices.ContainsFunc(o.Gives, func(g pricing.Give) bool { return slices.Contains(giveWords, g.To) && g.Where == nil }) {
+	if o.MaxUnits > 0 && slices.ContainsFunc(o.Gives, func(g pricing.Give) bool {
+		return slices.Contains(giveWords,
+			g.To) && g.Where == nil
+	}) {
 		n.child("maxUnits").fail("bounds units given to a need or to other goods; it does not go with \"needs\", \"basket\" or \"shipping\"")
 	}
 	return o
@@ -417,7 +427,10 @@ func (n *node) give(needs []pricing.Need, ids map[string]bool, only bool) (g pri
 			g.Units = u.whole(1, 1)
 		}
 	}
-	toNeed := slices.IndexFunc(needs, func(need pricing.Need) bool { return need.ID == g.To && g.Where == nil && g.To != "" })
+	toNeed := slices.IndexFunc(needs, func(need pricing.Need) bool {
+		return need.ID == g.To && g.Where == nil &&
+			g.To != ""
+	})
 	switch u := n.may("units"); {
 	case u == nil:
 	case toNeed >= 0 && g.Units == pricing.AllUnits:

@@ -7,7 +7,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-var whereFields = []string{"all", "any", "not", "sku", "style", "brand", "supplier", "type", "tag", "taxClass", "range", "category", "attr",
+var whereFields = []string{"all", "any", "not", "sku", "style", "brand", "supplier", "type", "tag", "taxClass", "range",
+	"category", "attr",
 	"list", "cost", "stock", "rating", "sold", "reduced"}
 
 // where reads the selection at a key that must be there; reduced says whether the field of that name may stand in it.

@@ -253,12 +253,14 @@ func EncodeCampaign(c *pricing.Campaign) []byte {
 	if c.Status != pricing.On {
 		o.text("status", string(c.Status))
 	}
-	return o.raw("window", encodeWindow(c.Window)).raw("audience", encodeAudience(c.Audience)).texts("channels", c.Channels).done()
+	return o.raw("window", encodeWindow(c.Window)).raw("audience", encodeAudience(c.Audience)).texts("channels",
+		c.Channels).done()
 }
 
 // EncodeChannel writes a channel.
 func EncodeChannel(c *pricing.Channel) []byte {
-	o := newObject().text("code", c.Code).text("name", c.Name).text("currency", c.Currency).text("group", c.Group).text("country", c.Country)
+	o := newObject().text("code", c.Code).text("name", c.Name).text("currency", c.Currency).text("group",
+		c.Group).text("country", c.Country)
 	if c.TaxExcluded != nil {
 		o.text("tax", map[bool]string{true: "excluded", false: "included"}[*c.TaxExcluded])
 	}
@@ -271,11 +273,13 @@ func EncodeChannel(c *pricing.Channel) []byte {
 	}
 	o.raw("hire", encodeHire(c.Hire)).texts("can", c.Can)
 	if l := c.Limits; l != nil {
-		e := newObject().truth("wholeUnits", l.WholeUnits).plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent", l.MaxOffPercent)
+		e := newObject().truth("wholeUnits", l.WholeUnits).plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent",
+			l.MaxOffPercent)
 		if l.OffFromLowest30 {
 			e.text("offFrom", "lowest30")
 		}
-		o.raw("limits", e.truth("needsReference", l.NeedsReference).plain("minRating", l.MinRating).plain("leadHours", l.LeadHours).
+		o.raw("limits", e.truth("needsReference", l.NeedsReference).plain("minRating", l.MinRating).plain("leadHours",
+			l.LeadHours).
 			texts("refusedWords", l.RefusedWords).truth("needsTerms", l.NeedsTerms).done())
 	}
 	return o.done()
@@ -283,9 +287,11 @@ func EncodeChannel(c *pricing.Channel) []byte {
 
 // EncodeProduct writes a product.
 func EncodeProduct(p *pricing.Product) []byte {
-	o := newObject().text("sku", p.SKU).text("name", p.Name).amount("list", p.List).amount("cost", p.Cost).amounts("costs", p.Costs, Amount).
+	o := newObject().text("sku", p.SKU).text("name", p.Name).amount("list", p.List).amount("cost", p.Cost).amounts("costs",
+		p.Costs, Amount).
 		amount("rrp", p.RRP).amount("map", p.MAP).amounts("levels", p.Levels, Amount).amounts("listIn", p.ListIn, Amount).
-		text("style", p.Style).text("category", p.Category).text("brand", p.Brand).text("supplier", p.Supplier).text("type", p.Type).texts("tags", p.Tags)
+		text("style", p.Style).text("category", p.Category).text("brand", p.Brand).text("supplier", p.Supplier).text("type",
+		p.Type).texts("tags", p.Tags)
 	if p.Attrs != nil {
 		a := newObject()
 		for _, name := range sortedKeys(p.Attrs) {
@@ -297,7 +303,8 @@ func EncodeProduct(p *pricing.Product) []byte {
 		}
 		o.raw("attrs", a.done())
 	}
-	o.plain("stock", p.Stock).plain("rating", p.Rating).text("gtin", p.GTIN).text("taxClass", p.TaxClass).whole("minOrder", p.MinOrder, 0)
+	o.plain("stock", p.Stock).plain("rating", p.Rating).text("gtin", p.GTIN).text("taxClass", p.TaxClass).whole("minOrder",
+		p.MinOrder, 0)
 	if p.Unit != "each" {
 		o.text("unit", p.Unit)
 	}

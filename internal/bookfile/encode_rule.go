@@ -9,11 +9,13 @@ import (
 
 // EncodeRule writes a rule.
 func EncodeRule(r *pricing.Rule) []byte {
-	o := newObject().text("code", r.Code).text("layer", r.Layer.String()).whole("rank", r.Rank, 0).text("name", r.Name).text("note", r.Note)
+	o := newObject().text("code", r.Code).text("layer", r.Layer.String()).whole("rank", r.Rank, 0).text("name",
+		r.Name).text("note", r.Note)
 	if r.Status != pricing.On {
 		o.text("status", string(r.Status))
 	}
-	o.text("campaign", r.Campaign).raw("where", encodeWhere(&r.Where)).raw("window", encodeWindow(r.Window)).raw("audience", encodeAudience(r.Audience)).
+	o.text("campaign", r.Campaign).raw("where", encodeWhere(&r.Where)).raw("window",
+		encodeWindow(r.Window)).raw("audience", encodeAudience(r.Audience)).
 		texts("channels", r.Channels).whole("minQuantity", r.MinQuantity, 1).text("currency", r.Currency)
 	if r.HireMatch != "days" {
 		o.text("hireMatch", r.HireMatch)
@@ -30,18 +32,21 @@ func EncodeRule(r *pricing.Rule) []byte {
 		o.raw("offer", encodeOffer(r.Offer))
 	}
 	if d := r.Order; d != nil {
-		o.raw("order", newObject().whole("min", d.Min, 0).whole("multiple", d.Multiple, 0).whole("max", d.Max, 0).whole("perCustomer", d.PerCustomer, 0).done())
+		o.raw("order", newObject().whole("min", d.Min, 0).whole("multiple", d.Multiple, 0).whole("max", d.Max,
+			0).whole("perCustomer", d.PerCustomer, 0).done())
 	}
 	o.text("of", string(r.Of)).texts("on", r.On).raw("ending", encodeEnding(r.Ending))
 	if r.MaxOff != nil {
 		o.raw("maxOff", newObject().plain("percent", r.MaxOff.Percent).amount("amount", r.MaxOff.Amount).done())
 	}
 	if r.Floor != nil {
-		o.raw("floor", newObject().amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).truth("cost", r.Floor.Cost).done())
+		o.raw("floor", newObject().amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).truth("cost",
+			r.Floor.Cost).done())
 	}
 	o.truth("mayRaise", r.MayRaise)
 	if s := r.Show; s != nil {
-		o.raw("show", newObject().text("label", s.Label).text("message", s.Message).text("badge", s.Badge).text("image", s.Image).
+		o.raw("show", newObject().text("label", s.Label).text("message", s.Message).text("badge", s.Badge).text("image",
+			s.Image).
 			text("alt", s.Alt).text("terms", s.Terms).text("as", s.As).done())
 	}
 	if t := r.LiveTags; t != nil {
@@ -159,16 +164,19 @@ func encodeAudience(a *pricing.Audience) []byte {
 func encodeOffer(f *pricing.Offer) []byte {
 	o := newObject()
 	list(o, "needs", f.Needs, func(n *pricing.Need) []byte {
-		return newObject().text("id", n.ID).raw("where", encodeWhere(&n.Where)).whole("quantity", n.Quantity, 0).text("same", n.Same).done()
+		return newObject().text("id", n.ID).raw("where", encodeWhere(&n.Where)).whole("quantity", n.Quantity, 0).text("same",
+			n.Same).done()
 	})
 	if s := f.Spend; s != nil {
-		o.raw("spend", newObject().raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).truth("every", s.Every).done())
+		o.raw("spend", newObject().raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).truth("every",
+			s.Every).done())
 	}
 	if a := f.After; a != nil {
 		o.raw("after", newObject().raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())
 	}
 	if c := f.Codes; c != nil {
-		o.raw("codes", newObject().texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses", c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
+		o.raw("codes", newObject().texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses",
+			c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
 	}
 	list(o, "gives", f.Gives, func(g *pricing.Give) []byte {
 		e := newObject()
@@ -182,9 +190,11 @@ func encodeOffer(f *pricing.Offer) []byte {
 		} else {
 			e.whole("units", g.Units, 0)
 		}
-		return e.plain("percentOff", g.PercentOff).amount("amountOff", g.AmountOff).amount("each", g.Each).amount("forTotal", g.ForTotal).
+		return e.plain("percentOff", g.PercentOff).amount("amountOff", g.AmountOff).amount("each", g.Each).amount("forTotal",
+			g.ForTotal).
 			text("pick", g.Pick).text("of", string(g.Of)).done()
 	})
-	return o.whole("repeat", f.Repeat, 0).whole("maxUnits", f.MaxUnits, 0).amount("maxOff", f.MaxOff).truth("skipReduced", f.SkipReduced).
+	return o.whole("repeat", f.Repeat, 0).whole("maxUnits", f.MaxUnits, 0).amount("maxOff", f.MaxOff).truth("skipReduced",
+		f.SkipReduced).
 		wholePtr("stock", f.Stock).wholePtr("perCustomer", f.PerCustomer).done()
 }

@@ -50,5 +50,6 @@ func encodeRange(r *pricing.Range) []byte {
 }
 
 func encodeLadder(l *pricing.Ladder) []byte {
-	return newObject().text("code", l.Code).text("name", l.Name).raw("breaks", encodeBreaks(l.Breaks)).counting(l.Counting).done()
+	return newObject().text("code", l.Code).text("name", l.Name).raw("breaks",
+		encodeBreaks(l.Breaks)).counting(l.Counting).done()
 }

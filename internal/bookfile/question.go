@@ -6,7 +6,8 @@ import (
 )
 
 // viewpointKeys are the keys of a question that say who asks, where, how many and when.
-var viewpointKeys = []string{"at", "channel", "customer", "group", "groups", "country", "quantity", "firstOrder", "signedIn", "term", "history", "with"}
+var viewpointKeys = []string{"at", "channel", "customer", "group", "groups", "country", "quantity", "firstOrder",
+	"signedIn", "term", "history", "with"}
 
 func (n *node) priceQuestion() (q pricing.Question) {
 	if n.object(append([]string{"sku", "options"}, viewpointKeys...)...) == nil {

@@ -28,10 +28,13 @@ func schema(t *testing.T) *jsonschema.Schema {
 	return s
 }
 
-// beyondSchema are the problems that a schema cannot see: they need two places of the document, or a calendar, or a list
-// that lives elsewhere.
-var beyondSchema = []string{"is defined twice", "there is no ", "ends where", "must be above the from", "does not exist", "has no rate", "is below the min", "time zone of the IANA",
-	"ISO 4217", "whose count is \"selection\"", "this ladder measures spend", "mode is \"add\"", "takes percent and amount effects only", "must be the id of a need", "begin and end must differ", "a plain number", "must be a whole number",
+// beyondSchema are the problems that a schema cannot see: they need two places of the document, or a calendar, or a
+// list that lives elsewhere.
+var beyondSchema = []string{"is defined twice", "there is no ", "ends where", "must be above the from",
+	"does not exist", "has no rate", "is below the min", "time zone of the IANA",
+	"ISO 4217", "whose count is \"selection\"", "this ladder measures spend", "mode is \"add\"",
+	"takes percent and amount effects only", "must be the id of a need", "begin and end must differ", "a plain number",
+	"must be a whole number",
 	"stands in the list twice", "without units all of a need", "above the need's quantity", "whose units are the same"}
 
 func onlyBeyondSchema(err error) bool {
@@ -91,9 +94,13 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 	s := schema(t)
 	var doc any
 	require.NoError(t, json.Unmarshal([]byte(everything), &doc))
-	others := []any{nil, true, false, 0, 1, 2.5, -1, "", "x", "0", "1", "100", "100.01", "-1", "1.5", "1,5", "1e3", "all", "line", "list", "cost:", "attr:", "2026-04-31T00:00", "25:00", "02-30",
-		[]any{}, []any{"x"}, []any{1}, map[string]any{}, map[string]any{"x": "y"}, map[string]any{"where": map[string]any{"all": []any{}}}, map[string]any{"percentOff": "5"}, map[string]any{"reduced": true},
-		strings.Repeat("9", 41), strings.Repeat("9", 16), "000" + strings.Repeat("9", 15), strings.Repeat("x", 101), strings.Repeat("x", 201), strings.Repeat("é", 2001), "a/b", "..", " x", "x\n", "fri 18:00:30", "18:00:30", "basket"}
+	others := []any{nil, true, false, 0, 1, 2.5, -1, "", "x", "0", "1", "100", "100.01", "-1", "1.5", "1,5", "1e3", "all",
+		"line", "list", "cost:", "attr:", "2026-04-31T00:00", "25:00", "02-30",
+		[]any{}, []any{"x"}, []any{1}, map[string]any{}, map[string]any{"x": "y"},
+		map[string]any{"where": map[string]any{"all": []any{}}}, map[string]any{"percentOff": "5"},
+		map[string]any{"reduced": true},
+		strings.Repeat("9", 41), strings.Repeat("9", 16), "000" + strings.Repeat("9", 15), strings.Repeat("x", 101),
+		strings.Repeat("x", 201), strings.Repeat("é", 2001), "a/b", "..", " x", "x\n", "fri 18:00:30", "18:00:30", "basket"}
 	tried := 0
 	check := func() {
 		out, err := json.Marshal(doc)
@@ -115,7 +122,8 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 				check()
 				v[key] = child
 			}
-			for _, extra := range []string{"strange", "name", "where", "effect", "order", "ladder", "count", "method", "measure", "of", "percent", "amount", "all", "forTotal", "until"} {
+			for _, extra := range []string{"strange", "name", "where", "effect", "order", "ladder", "count", "method", "measure",
+				"of", "percent", "amount", "all", "forTotal", "until"} {
 				if _, there := v[extra]; !there {
 					v[extra] = map[string]any{"all": []any{}}
 					check()

@@ -31,8 +31,8 @@ func formatOf(text string) int {
 	return n
 }
 
-// Upgrade is a piece as today's format has it. list is the key of the document that the piece stands under, from the number
-// of the format that it was written in.
+// Upgrade is a piece as today's format has it. list is the key of the document that the piece stands under, from the
+// number of the format that it was written in.
 func Upgrade(from int, list string, doc []byte) ([]byte, error) {
 	if from < 1 || from > 1+len(steps) {
 		return nil, fmt.Errorf("there is no way from format %d of a book to %d", from, 1+len(steps))
@@ -56,8 +56,8 @@ func Upgrade(from int, list string, doc []byte) ([]byte, error) {
 	return upgraded, nil
 }
 
-// upgraded is a whole document as today's format has it. One that is no document, or already of today's format, comes back
-// as it is: its errors are the reader's to find.
+// upgraded is a whole document as today's format has it. One that is no document, or already of today's format, comes
+// back as it is: its errors are the reader's to find.
 func upgraded(data []byte) ([]byte, error) {
 	var head struct{ Book string }
 	if err := json.Unmarshal(data, &head); err != nil {

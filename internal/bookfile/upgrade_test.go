@@ -8,7 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Pieces pass through every step from their format on, in order; what stands in a newer format is refused with its reason.
+// Pieces pass through every step from their format on, in order; what stands in a newer format is refused with its
+// reason.
 func TestTheChainOfUpgrades(t *testing.T) {
 	defer func(kept []step) { steps = kept }(steps)
 	steps = []step{
@@ -30,7 +31,8 @@ func TestTheChainOfUpgrades(t *testing.T) {
 			return nil
 		},
 	}
-	for from, doc := range map[int]string{1: `{"sku":"A","title":"Cup & saucer"}`, 2: `{"sku":"A","label":"Cup & saucer"}`, 3: `{"sku":"A","name":"Cup & saucer"}`} {
+	for from, doc := range map[int]string{1: `{"sku":"A","title":"Cup & saucer"}`, 2: `{"sku":"A","label":"Cup & saucer"}`,
+		3: `{"sku":"A","name":"Cup & saucer"}`} {
 		piece, err := Upgrade(from, "products", []byte(doc))
 		require.NoError(t, err)
 		require.JSONEq(t, `{"sku":"A","name":"Cup & saucer"}`, string(piece), "from %d", from)
@@ -48,7 +50,8 @@ func TestTheChainOfUpgrades(t *testing.T) {
 
 // A document of a newer program is refused as such, one of no format at all as what it is.
 func TestDocumentsOfOtherFormats(t *testing.T) {
-	for format, says := range map[string]string{"dogbane/2": "a newer version", "dogbane/01": "must be", "other/1": "must be", "dogbane/-1": "must be", "": "must be"} {
+	for format, says := range map[string]string{"dogbane/2": "a newer version", "dogbane/01": "must be",
+		"other/1": "must be", "dogbane/-1": "must be", "": "must be"} {
 		_, err := Decode([]byte(`{"book":"` + format + `","settings":{"currency":"EUR","timeZone":"UTC"}}`))
 		var errs Errors
 		require.ErrorAs(t, err, &errs, format)

@@ -68,7 +68,8 @@ func (f *Amounts) Edit(v *board.View) (*Edit, error) {
 		}
 		after = money.Max(after, money.Int(0)).Round(digits, money.HalfUp)
 		if !after.Less(book.MostAmount) {
-			return "", "", book.Invalid("value", fmt.Sprintf("%s would come to %s. %s", p.SKU, bookfile.Amount(after), book.TooManyDigits))
+			return "", "", book.Invalid("value", fmt.Sprintf("%s would come to %s. %s", p.SKU, bookfile.Amount(after),
+				book.TooManyDigits))
 		}
 		if *now != nil {
 			was = bookfile.Amount(**now)
@@ -80,7 +81,8 @@ func (f *Amounts) Edit(v *board.View) (*Edit, error) {
 		return nil, err
 	}
 	name := map[string]string{"list": "List price", "cost": "Cost"}[f.Field]
-	how := map[string]string{"percentOn": "+%s %%", "percentOff": "−%s %%", "amountOn": "+%s", "amountOff": "−%s", "set": "set to %s"}[f.How]
+	how := map[string]string{"percentOn": "+%s %%", "percentOff": "−%s %%", "amountOn": "+%s", "amountOff": "−%s",
+		"set": "set to %s"}[f.How]
 	out.Summary = fmt.Sprintf("%s %s on %d products", name, fmt.Sprintf(how, value), out.Changed)
 	return out, nil
 }

@@ -1,5 +1,5 @@
-// Package bulk is one thing done to many at once: amounts, tags and texts of the products of a board, and states, dates and
-// ranks of rules. What such an edit would do to prices belongs to package impact.
+// Package bulk is one thing done to many at once: amounts, tags and texts of the products of a board, and states, dates
+// and ranks of rules. What such an edit would do to prices belongs to package impact.
 package bulk
 
 import (

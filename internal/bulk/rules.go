@@ -43,7 +43,8 @@ func WithSKUs(w pricing.Where, skus []string) pricing.Where {
 
 // Summary is what was done, for the log.
 func (f *Rules) Summary(rules int) string {
-	verb := map[string]string{"on": "Switched on", "off": "Switched off", "draft": "Made drafts of", "delete": "Deleted", "start": "Started now",
+	verb := map[string]string{"on": "Switched on", "off": "Switched off", "draft": "Made drafts of", "delete": "Deleted",
+		"start": "Started now",
 		"shift": fmt.Sprintf("Moved by %+d days", f.Days), "campaign": "Set the campaign of"}[f.Do]
 	return fmt.Sprintf("%s %d rules", verb, rules)
 }

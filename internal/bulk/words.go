@@ -67,7 +67,8 @@ func (f *Words) change(v *board.View, value string) (func(p *pricing.Product) (w
 	case isAttr && strings.TrimSpace(attr) == "":
 		return nil, book.Invalid("field", "Write the name of the attribute.")
 	case f.Field == "taxClass" && value != "" && !rated:
-		return nil, book.Invalid("value", "Is not a tax class of the book; it has "+strings.Join(slices.Sorted(maps.Keys(rates)), ", ")+".")
+		return nil, book.Invalid("value", "Is not a tax class of the book; it has "+strings.Join(
+			slices.Sorted(maps.Keys(rates)), ", ")+".")
 	case text != nil:
 		return func(p *pricing.Product) (was, is string, err error) {
 			to := text(p)

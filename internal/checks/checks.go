@@ -50,7 +50,8 @@ func Run(p Pinned, engine *pricing.Engine) Result {
 		return r
 	}
 	for _, d := range found {
-		r.Differences = append(r.Differences, Difference{strings.TrimPrefix(d.Path, "is."), strings.Trim(d.Want, `"`), strings.Trim(d.Have, `"`)})
+		r.Differences = append(r.Differences, Difference{strings.TrimPrefix(d.Path, "is."), strings.Trim(d.Want, `"`),
+			strings.Trim(d.Have, `"`)})
 	}
 	return r
 }

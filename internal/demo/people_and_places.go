@@ -6,16 +6,21 @@ import (
 )
 
 func groups() []pricing.Group {
-	return []pricing.Group{{Code: "members", Name: "Studio members"}, {Code: "schools", Name: "Schools"}, {Code: "trade", Name: "Trade potteries"}, {Code: "staff", Name: "Staff"}}
+	return []pricing.Group{{Code: "members", Name: "Studio members"}, {Code: "schools", Name: "Schools"},
+		{Code: "trade", Name: "Trade potteries"}, {Code: "staff", Name: "Staff"}}
 }
 
 func customers() []pricing.Customer {
 	var list []pricing.Customer
 	for _, c := range []struct{ code, name, group, region string }{
-		{"C-01", "Hollow Lane Studio", "trade", "north"}, {"C-02", "Widdershin Pots", "trade", "south"}, {"C-03", "Greysedge Ceramics", "trade", "west"},
-		{"C-04", "Tallow Street Pottery", "trade", "north"}, {"C-05", "Oxbarrow & Daughters, Tileworks", "trade", "east"}, {"C-06", "Vennebrook School", "schools", "north"},
-		{"C-07", "Lindkoper College", "schools", "west"}, {"C-08", "Ravensmoer Primary", "schools", "east"}, {"C-09", "Jorrit Almstede", "members", "south"},
-		{"C-10", "Pelle Wierdsma-Oud", "members", "north"}, {"C-11", "Sanne Kruidhof-Taal", "members", "west"}, {"C-12", "Ottoline Brack", "", "south"},
+		{"C-01", "Hollow Lane Studio", "trade", "north"}, {"C-02", "Widdershin Pots", "trade", "south"},
+		{"C-03", "Greysedge Ceramics", "trade", "west"},
+		{"C-04", "Tallow Street Pottery", "trade", "north"}, {"C-05", "Oxbarrow & Daughters, Tileworks", "trade", "east"},
+		{"C-06", "Vennebrook School", "schools", "north"},
+		{"C-07", "Lindkoper College", "schools", "west"}, {"C-08", "Ravensmoer Primary", "schools", "east"},
+		{"C-09", "Jorrit Almstede", "members", "south"},
+		{"C-10", "Pelle Wierdsma-Oud", "members", "north"}, {"C-11", "Sanne Kruidhof-Taal", "members", "west"},
+		{"C-12", "Ottoline Brack", "", "south"},
 	} {
 		one := pricing.Customer{Code: c.code, Name: c.name, Attrs: map[string]string{"region": c.region}}
 		if c.group != "" {
@@ -34,10 +39,13 @@ func channels() []pricing.Channel {
 		{Code: QuayShop, Name: "Quay shop till", Country: "NL", Can: []string{"breaks", "offers", "groups"}},
 		{Code: MillShop, Name: "Mill shop till", Country: "NL", Can: []string{"breaks", "offers", "groups"}},
 		{Code: Kilnfair, Name: "Kilnfair", Country: "NL", FeePercent: money.Int(11), FeeAmount: money.MustParse("0.25"),
-			Where:  &pricing.Where{Field: pricing.FieldAll, Parts: []pricing.Where{in(pricing.FieldCategory, "Kilns", "Wheels", "Tools", "Studio"), not(in(pricing.FieldTag, "last-season"))}},
-			Can:    []string{"schedule"},
-			Limits: &pricing.Limits{WholeUnits: true, MinOffPercent: number("15"), MaxOffPercent: number("55"), NeedsReference: true, LeadHours: number("36")}},
-		{Code: TradeDesk, Name: "Trade desk", Country: "NL", Group: "trade", TaxExcluded: &excluded, Can: []string{"breaks", "groups"}},
+			Where: &pricing.Where{Field: pricing.FieldAll, Parts: []pricing.Where{in(pricing.FieldCategory, "Kilns", "Wheels",
+				"Tools", "Studio"), not(in(pricing.FieldTag, "last-season"))}},
+			Can: []string{"schedule"},
+			Limits: &pricing.Limits{WholeUnits: true, MinOffPercent: number("15"), MaxOffPercent: number("55"),
+				NeedsReference: true, LeadHours: number("36")}},
+		{Code: TradeDesk, Name: "Trade desk", Country: "NL", Group: "trade", TaxExcluded: &excluded,
+			Can: []string{"breaks", "groups"}},
 		{Code: IslandShop, Name: "Island shop", Country: "GB", Currency: "GBP", Ending: ending("0.05", "nearest", "0")},
 	}
 }
@@ -45,7 +53,8 @@ func channels() []pricing.Channel {
 func ranges() []pricing.Range {
 	return []pricing.Range{
 		{Code: "underglazes", Name: "Underglazes", Where: in(pricing.FieldTag, "underglaze")},
-		{Code: "throwing-clay", Name: "Throwing clay by the bag", Where: all(in(pricing.FieldCategory, "Clay/Stoneware", "Clay/Earthenware", "Clay/Porcelain"), not(listFrom("500")))},
+		{Code: "throwing-clay", Name: "Throwing clay by the bag", Where: all(in(pricing.FieldCategory, "Clay/Stoneware",
+			"Clay/Earthenware", "Clay/Porcelain"), not(listFrom("500")))},
 	}
 }
 
@@ -59,16 +68,21 @@ func percentBreaks(pairs ...string) []pricing.Break {
 
 func ladders() []pricing.Ladder {
 	return []pricing.Ladder{
-		{Code: "by-the-box", Name: "By the box", Breaks: percentBreaks("6", "4", "12", "7", "24", "10"), Counting: pricing.DefaultCounting()},
-		{Code: "by-the-pallet", Name: "Clay by the pallet", Breaks: percentBreaks("10", "5", "40", "12", "80", "18"), Counting: pricing.Counting{Method: pricing.Whole, Count: "style", Measure: "quantity"}},
+		{Code: "by-the-box", Name: "By the box", Breaks: percentBreaks("6", "4", "12", "7", "24", "10"),
+			Counting: pricing.DefaultCounting()},
+		{Code: "by-the-pallet", Name: "Clay by the pallet", Breaks: percentBreaks("10", "5", "40", "12", "80", "18"),
+			Counting: pricing.Counting{Method: pricing.Whole, Count: "style", Measure: "quantity"}},
 	}
 }
 
 func campaigns() []pricing.Campaign {
 	return []pricing.Campaign{
-		{Code: "autumn-firing", Name: "Autumn firing", Status: pricing.On, Window: &pricing.Window{From: moment("2026-11-09T00:00"), To: moment("2026-11-30T00:00")}},
-		{Code: "glaze-week", Name: "Glaze week", Status: pricing.On, Window: &pricing.Window{From: moment("2026-11-27T09:00"), To: moment("2026-12-06T00:00")}},
-		{Code: "spring-opening", Name: "Spring opening", Status: pricing.Draft, Window: &pricing.Window{From: moment("2027-03-01T00:00"), To: moment("2027-03-15T00:00")}},
+		{Code: "autumn-firing", Name: "Autumn firing", Status: pricing.On,
+			Window: &pricing.Window{From: moment("2026-11-09T00:00"), To: moment("2026-11-30T00:00")}},
+		{Code: "glaze-week", Name: "Glaze week", Status: pricing.On,
+			Window: &pricing.Window{From: moment("2026-11-27T09:00"), To: moment("2026-12-06T00:00")}},
+		{Code: "spring-opening", Name: "Spring opening", Status: pricing.Draft,
+			Window: &pricing.Window{From: moment("2027-03-01T00:00"), To: moment("2027-03-15T00:00")}},
 	}
 }
 
@@ -81,7 +95,10 @@ type Standin struct {
 
 // Standins are those of the demo's channels; the web shop comes first.
 func Standins() []Standin {
-	return []Standin{{Channel: WebShop, Name: "Marram & Slip", Currency: "EUR"}, {Channel: Kilnfair, Name: "Kilnfair", Currency: "EUR"},
-		{Channel: TradeDesk, Name: "Marram & Slip, trade desk", Currency: "EUR"}, {Channel: IslandShop, Name: "Marram & Slip, the island", Currency: "GBP"},
-		{Channel: QuayShop, Name: "Quay shop", Currency: "EUR", Till: true}, {Channel: MillShop, Name: "Mill shop", Currency: "EUR", Till: true}}
+	return []Standin{{Channel: WebShop, Name: "Marram & Slip", Currency: "EUR"},
+		{Channel: Kilnfair, Name: "Kilnfair", Currency: "EUR"},
+		{Channel: TradeDesk, Name: "Marram & Slip, trade desk", Currency: "EUR"},
+		{Channel: IslandShop, Name: "Marram & Slip, the island", Currency: "GBP"},
+		{Channel: QuayShop, Name: "Quay shop", Currency: "EUR", Till: true},
+		{Channel: MillShop, Name: "Mill shop", Currency: "EUR", Till: true}}
 }

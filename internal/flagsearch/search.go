@@ -1,5 +1,6 @@
-// Package flagsearch looks for the flags of the newest book beside everything else that goes on: at most one search at a
-// time, given up when the book is another, slow while somebody asks something. What a flag is belongs to package flags.
+// Package flagsearch looks for the flags of the newest book beside everything else that goes on: at most one search at
+// a time, given up when the book is another, slow while somebody asks something. What a flag is belongs to package
+// flags.
 package flagsearch
 
 import (
@@ -46,8 +47,8 @@ func New(now clock.Clock, busy func(within time.Duration) bool) *Search {
 	return &Search{now: now, busy: busy, wake: make(chan struct{}, 1)}
 }
 
-// Of are the flags found last, of which version of the book, and whether a newer one is being looked at or will be. Asking
-// has the snapshot looked at.
+// Of are the flags found last, of which version of the book, and whether a newer one is being looked at or will be.
+// Asking has the snapshot looked at.
 func (s *Search) Of(snap *book.Snapshot) (found []flags.Flag, version int64, searching bool) {
 	at := snap.Moment(s.now())
 	s.mu.Lock()
@@ -118,7 +119,8 @@ func (s *Search) find(ctx context.Context, snap *book.Snapshot) ([]flags.Flag, e
 	rest := func() error {
 		worked := time.Since(began)
 		wait(ctx, min(worked, time.Second))
-		for waited := worked; s.busy(400*time.Millisecond) && waited < min(24*worked, 5*time.Second) && ctx.Err() == nil; waited += tick {
+		for waited := worked; s.busy(400*time.Millisecond) && waited < min(24*worked, 5*time.Second) &&
+			ctx.Err() == nil; waited += tick {
 			wait(ctx, tick)
 		}
 		began = time.Now()

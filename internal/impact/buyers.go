@@ -64,7 +64,8 @@ func Buyers(now, next *pricing.Book, changes []book.Change) []Buyer {
 			for i := range b.Rules {
 				r := &b.Rules[i]
 				named := c.Kind == book.Rules && r.Code == c.Code || c.Kind == book.Ladders && r.Ladder == c.Code ||
-					c.Kind == book.Campaigns && r.Campaign == c.Code || c.Kind == book.Ranges && r.Where.Names(pricing.FieldRange, c.Code)
+					c.Kind == book.Campaigns && r.Campaign == c.Code || c.Kind == book.Ranges &&
+					r.Where.Names(pricing.FieldRange, c.Code)
 				if named && r.Offer == nil && r.Order == nil {
 					rule(b, r)
 				}

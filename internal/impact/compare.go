@@ -48,7 +48,8 @@ func (m *move) change() int64 {
 	return 0
 }
 
-// comparison holds two sweeps against each other. It is the one place where prices before and after an edit are compared.
+// comparison holds two sweeps against each other. It is the one place where prices before and after an edit are
+// compared.
 type comparison struct {
 	before *pricing.Sweep // nil: who asks, or the channel, is new
 	after  *pricing.Sweep
@@ -179,7 +180,8 @@ func (c *comparison) movers(list []move, products []*pricing.Product) []Mover {
 	out := []Mover{}
 	for _, m := range list {
 		product, digits := products[m.p], c.after.Digits
-		one := Mover{SKU: product.SKU, Name: product.Name, Before: board.Minor(m.was, m.had, digits), After: board.Minor(m.is, m.has, digits),
+		one := Mover{SKU: product.SKU, Name: product.Name, Before: board.Minor(m.was, m.had, digits),
+			After: board.Minor(m.is, m.has, digits),
 			Below: c.after.BelowCost(m.p)}
 		if m.had && m.has {
 			one.Change = board.Minor(m.change(), true, digits)

@@ -107,7 +107,8 @@ func (c *Counter) count(ctx context.Context, e book.Entry, before, after *book.P
 	at -= at % pricing.Minute
 	total := 0
 	for i := range after.Book.Channels {
-		tally, err := Between(before.Engine, after.Engine, pricing.Viewpoint{Channel: after.Book.Channels[i].Code, At: at, Quantity: 1})
+		tally, err := Between(before.Engine, after.Engine, pricing.Viewpoint{Channel: after.Book.Channels[i].Code, At: at,
+			Quantity: 1})
 		if err != nil {
 			return err
 		}

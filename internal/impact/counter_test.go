@@ -32,7 +32,8 @@ func TestWhatWasNotCountedIsCountedLater(t *testing.T) {
 		} else { // a rule, off and on
 			r := now.Rules[i%7]
 			next := r
-			next.Status = map[pricing.Status]pricing.Status{pricing.On: pricing.Off, pricing.Off: pricing.On, pricing.Draft: pricing.On}[r.Status]
+			next.Status = map[pricing.Status]pricing.Status{pricing.On: pricing.Off, pricing.Off: pricing.On,
+				pricing.Draft: pricing.On}[r.Status]
 			changes = append(changes, book.OfRule(&r, &next))
 		}
 		entry := booktest.Save(t, live, changes...)

@@ -33,12 +33,14 @@ type Demand struct {
 }
 
 // demands holds the prices that a rule makes in channels with limits (only one, where it is named) against those.
-func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint, touched pricing.Set,
+func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pricing.Rule, vp pricing.Viewpoint,
+	touched pricing.Set,
 	only string, now pricing.Moment) ([]Demand, error) {
 	list := []Demand{}
 	for k := range snap.Book.Channels {
 		c := &snap.Book.Channels[k]
-		if c.Limits == nil || only != "" && only != c.Code || rule.Channels != nil && !slices.Contains(rule.Channels, c.Code) {
+		if c.Limits == nil || only != "" && only != c.Code || rule.Channels != nil &&
+			!slices.Contains(rule.Channels, c.Code) {
 			continue
 		}
 		one := vp
@@ -60,7 +62,8 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 		breaks := func(p int32, what about, wants func() string, price int64, nearest ...int64) {
 			d := found[what]
 			if d == nil {
-				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: what.kind, Side: what.side, SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants(), Nearest: []string{}}
+				d = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: what.kind, Side: what.side,
+					SKU: engine.Products()[p].SKU, Have: money.FormatMinor(price, sw.Digits), Wants: wants(), Nearest: []string{}}
 				for _, n := range nearest {
 					if n > 0 {
 						d.Nearest = append(d.Nearest, money.FormatMinor(n, sw.Digits))
@@ -80,7 +83,8 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 			from, known := sw.CatalogPrice(p)
 			applies = true
 			if c.Limits.WholeUnits && price%unit != 0 {
-				breaks(p, about{flags.LimitWholeUnits, ""}, func() string { return "whole amounts" }, price, price-price%unit, price-price%unit+unit)
+				breaks(p, about{flags.LimitWholeUnits, ""}, func() string { return "whole amounts" }, price, price-price%unit,
+					price-price%unit+unit)
 			}
 			if known && price < from {
 				limit := func(percent *money.Rat, mode money.Mode) int64 {
@@ -89,17 +93,20 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 				}
 				if least := c.Limits.MinOffPercent; least != nil {
 					if n := limit(least, money.Down); price > n {
-						breaks(p, about{flags.LimitDiscount, Least}, func() string { return "at least " + least.String() + " % off" }, price, n, from)
+						breaks(p, about{flags.LimitDiscount, Least}, func() string { return "at least " + least.String() + " % off" },
+							price, n, from)
 					}
 				}
 				if most := c.Limits.MaxOffPercent; most != nil {
 					if n := limit(most, money.Up); price < n {
-						breaks(p, about{flags.LimitDiscount, Most}, func() string { return "at most " + most.String() + " % off" }, price, n)
+						breaks(p, about{flags.LimitDiscount, Most}, func() string { return "at most " + most.String() + " % off" }, price,
+							n)
 					}
 				}
 				product := engine.Products()[p]
 				if c.Limits.NeedsReference && product.RRP == nil && (product.List == nil || known && from <= price) {
-					breaks(p, about{flags.LimitReference, ""}, func() string { return "a recommended price or a higher list price" }, price)
+					breaks(p, about{flags.LimitReference, ""}, func() string { return "a recommended price or a higher list price" },
+						price)
 				}
 			}
 			return true
@@ -107,7 +114,9 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 		if lead := c.Limits.LeadHours; applies && lead != nil && rule.Window != nil && rule.Window.From != nil {
 			earliest := now + pricing.Moment(int64(lead.Float()*3600))
 			if *rule.Window.From < earliest && *rule.Window.From > now {
-				found[about{flags.LimitLeadTime, ""}] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code), Kind: flags.LimitLeadTime, Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice", Nearest: []string{earliest.String()}}
+				found[about{flags.LimitLeadTime, ""}] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code),
+					Kind: flags.LimitLeadTime, Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice",
+					Nearest: []string{earliest.String()}}
 			}
 		}
 		for n := range flags.Table {

@@ -44,9 +44,10 @@ type Impacts struct {
 // New makes impacts that take sweeps from those at hand.
 func New(sweeps *board.Sweeps, pinned checks.Source) *Impacts { return &Impacts{sweeps, pinned} }
 
-// OfBook is what another book in the place of a saved one would do to the prices of every channel at a moment, and to the
-// checks: for a guest with one piece, and for other buyers where that moves something.
-func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing.Book, at pricing.Moment, others ...Buyer) (Edit, error) {
+// OfBook is what another book in the place of a saved one would do to the prices of every channel at a moment, and to
+// the checks: for a guest with one piece, and for other buyers where that moves something.
+func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing.Book, at pricing.Moment,
+	others ...Buyer) (Edit, error) {
 	engine := snap.Engine.Recompile(next)
 	out := None(nil)
 	out.At = at.String()
@@ -78,7 +79,8 @@ func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing
 }
 
 // OfBookFrom is what another book would do to the prices from one viewpoint, and to the checks.
-func (i *Impacts) OfBookFrom(ctx context.Context, snap *book.Snapshot, next *pricing.Book, vp pricing.Viewpoint) (Tally, []checks.Result, error) {
+func (i *Impacts) OfBookFrom(ctx context.Context, snap *book.Snapshot, next *pricing.Book, vp pricing.Viewpoint) (Tally,
+	[]checks.Result, error) {
 	engine := snap.Engine.Recompile(next)
 	tally, err := i.between(snap, engine, numbers(snap.Engine, engine), vp)
 	if err != nil {
@@ -88,9 +90,10 @@ func (i *Impacts) OfBookFrom(ctx context.Context, snap *book.Snapshot, next *pri
 	return tally, broken, err
 }
 
-// between compares the prices of one viewpoint. Somebody or something that only one of the books knows has no prices in the
-// other.
-func (i *Impacts) between(snap *book.Snapshot, engine *pricing.Engine, number func(int32) int32, vp pricing.Viewpoint) (Tally, error) {
+// between compares the prices of one viewpoint. Somebody or something that only one of the books knows has no prices in
+// the other.
+func (i *Impacts) between(snap *book.Snapshot, engine *pricing.Engine, number func(int32) int32,
+	vp pricing.Viewpoint) (Tally, error) {
 	return tallyOf(engine, number, vp, func() (*pricing.Sweep, error) {
 		sw, err := i.sweeps.Of(snap, vp)
 		if err != nil {
@@ -105,7 +108,8 @@ func Between(before, after *pricing.Engine, vp pricing.Viewpoint) (Tally, error)
 	return tallyOf(after, numbers(before, after), vp, func() (*pricing.Sweep, error) { return before.Sweep(vp) })
 }
 
-func tallyOf(engine *pricing.Engine, number func(int32) int32, vp pricing.Viewpoint, earlier func() (*pricing.Sweep, error)) (Tally, error) {
+func tallyOf(engine *pricing.Engine, number func(int32) int32, vp pricing.Viewpoint,
+	earlier func() (*pricing.Sweep, error)) (Tally, error) {
 	var unknown *pricing.QuestionError
 	c := comparison{number: number}
 	var err error

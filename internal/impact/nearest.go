@@ -21,7 +21,8 @@ type Nearest struct {
 // Nearest searches, by halving, for the values of an effect at which a demand on the size of reductions is kept. Both
 // demands are monotonic in the value but where a price is not reduced at all, which keeps to either; so the one side is
 // found by halving and the other is the value that reduces nothing.
-func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, side Side, channel string, now pricing.Moment) (Nearest, error) {
+func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, side Side, channel string,
+	now pricing.Moment) (Nearest, error) {
 	rule := &d.Rule
 	new(Rule).viewpoint(snap.Book, rule, &vp)
 	var out Nearest

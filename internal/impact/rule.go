@@ -74,7 +74,8 @@ func (d *Draft) edit() pricing.Edit {
 }
 
 // OfRule is what a rule would do, seen from a viewpoint or from where the rule can be seen at work. now is the present.
-func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp pricing.Viewpoint, now pricing.Moment) (Rule, error) {
+func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp pricing.Viewpoint,
+	now pricing.Moment) (Rule, error) {
 	out, rule := NoRule(nil), &d.Rule
 	out.viewpoint(snap.Book, rule, &vp)
 	vp.With = nil
@@ -161,7 +162,8 @@ func (out *Rule) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.V
 	out.At, out.Channel = vp.At.String(), vp.Channel
 }
 
-func (out *Rule) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep, touched pricing.Set) {
+func (out *Rule) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep,
+	touched pricing.Set) {
 	products := engine.Products()
 	out.Currency = after.Currency
 	selected := engine.Match(&rule.Where)

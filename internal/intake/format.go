@@ -38,7 +38,8 @@ const (
 // Number formats.
 
 // currencySigns are those that name one currency; of "$", "kr" and the like many currencies make use.
-var currencySigns = map[string]string{"€": "EUR", "£": "GBP", "₹": "INR", "₺": "TRY", "₴": "UAH", "₪": "ILS", "zł": "PLN", "Kč": "CZK", "Ft": "HUF"}
+var currencySigns = map[string]string{"€": "EUR", "£": "GBP", "₹": "INR", "₺": "TRY", "₴": "UAH", "₪": "ILS",
+	"zł": "PLN", "Kč": "CZK", "Ft": "HUF"}
 
 var manyCurrencies = []string{"kr.", "kr", "Fr.", "US$", "A$", "C$"}
 
@@ -122,7 +123,8 @@ func saysDecimal(number string) (mark string, either bool) {
 		return other, false // 1.234.567: the mark groups
 	}
 	whole, decimals := s[:last], s[last+1:]
-	if len(decimals) != 3 || strings.ContainsAny(whole, "'’ \u00a0\u202f\u2009") || len(whole) > 3 || whole == "" || whole[0] == '0' {
+	if len(decimals) != 3 || strings.ContainsAny(whole, "'’ \u00a0\u202f\u2009") || len(whole) > 3 || whole == "" ||
+		whole[0] == '0' {
 		return mark, false
 	}
 	return "", true
@@ -134,7 +136,8 @@ func FindDecimal(cells func(yield func(string) bool)) (mark, asks string) {
 	votes := map[string]int{}
 	for cell := range cells {
 		number, _, _ := bare(cell)
-		if number == "" || !strings.ContainsAny(number[len(number)-1:], "0123456789") || strings.ContainsFunc(number, unicode.IsLetter) {
+		if number == "" || !strings.ContainsAny(number[len(number)-1:], "0123456789") ||
+			strings.ContainsFunc(number, unicode.IsLetter) {
 			continue
 		}
 		said, either := saysDecimal(number)

@@ -42,14 +42,17 @@ func TestFilesAsTheyReallyCome(t *testing.T) {
 	require.NoError(t, err)
 	big, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(german)
 	require.NoError(t, err)
-	for encoding, data := range map[string]string{UTF8: german, Windows1252: ansi, UTF16: wide, UTF16 + " ": big, UTF8 + " ": "\xef\xbb\xbf" + german} {
+	for encoding, data := range map[string]string{UTF8: german, Windows1252: ansi, UTF16: wide, UTF16 + " ": big,
+		UTF8 + " ": "\xef\xbb\xbf" + german} {
 		table, p, asks := brought(t, []byte(data))
 		require.Empty(t, p.Bad, encoding)
 		require.Empty(t, asks, encoding)
-		require.Equal(t, Format{Encoding: strings.TrimSpace(encoding), Separator: "semicolon", Header: 2, Decimal: Comma}, table.Format)
+		require.Equal(t, Format{Encoding: strings.TrimSpace(encoding), Separator: "semicolon", Header: 2, Decimal: Comma},
+			table.Format)
 		one, two := p.Changes[0].After, p.Changes[1].After
 		require.Equal(t, "Töpferscheibe", one.Name, encoding)
-		require.Equal(t, []string{"1286.41", "700.5", "12"}, []string{one.List.String(), one.Cost.String(), one.Stock.String()})
+		require.Equal(t, []string{"1286.41", "700.5", "12"}, []string{one.List.String(), one.Cost.String(),
+			one.Stock.String()})
 		require.Equal(t, "grün", one.Attrs["Farbe"].Text, "a column that means nothing else is an attribute")
 		require.Equal(t, []string{"9.9", "1000", "Ton, weiß"}, []string{two.List.String(), two.Stock.String(), two.Name})
 		require.Equal(t, []string{"standard", "reduced"}, []string{one.TaxClass, two.TaxClass}, "a rate names its tax class")
@@ -69,7 +72,8 @@ func TestFilesAsTheyReallyCome(t *testing.T) {
 		require.Empty(t, asks, name)
 		require.Empty(t, p.Bad, name)
 		require.Len(t, p.Changes, 1, name)
-		require.Equal(t, []string{"1286.41", "700.5"}, []string{p.Changes[0].After.List.String(), p.Changes[0].After.Cost.String()}, name)
+		require.Equal(t, []string{"1286.41", "700.5"}, []string{p.Changes[0].After.List.String(),
+			p.Changes[0].After.Cost.String()}, name)
 		require.NotEmpty(t, p.Changes[0].After.Name, name)
 	}
 }
@@ -106,14 +110,16 @@ func TestWhatIsAmbiguousIsAsked(t *testing.T) {
 	require.Equal(t, map[string]string{"dates": "3/4/2026"}, asks)
 	require.Empty(t, list)
 	require.Len(t, bad, 2)
-	for _, tc := range [][2]string{{"13/4/2026 9:05", "2026-04-13T09:05"}, {"4/13/2026 9:05 PM", "2026-04-13T21:05"}, {"13.4.26", "2026-04-13T00:00"}, {"2026-04-13 09:05:30", "2026-04-13T09:05:30"},
+	for _, tc := range [][2]string{{"13/4/2026 9:05", "2026-04-13T09:05"}, {"4/13/2026 9:05 PM", "2026-04-13T21:05"},
+		{"13.4.26", "2026-04-13T00:00"}, {"2026-04-13 09:05:30", "2026-04-13T09:05:30"},
 		{"2026-04-13T09:05:30Z", "2026-04-13T09:05:30"}, {"03.04.2026 10.30 Uhr", "2026-04-03T10:30"}} {
 		asks, list, bad := sales(tc[0])
 		require.Empty(t, asks, tc[0])
 		require.Empty(t, bad, tc[0])
 		require.Equal(t, tc[1], list[0].At.String())
 	}
-	for _, wrong := range []string{"0001-01-01", "9999-12-31", "1969-12-31", "31.2.2026", "13/13/2026", "2026-04-13 25:00", "tomorrow", "2026"} {
+	for _, wrong := range []string{"0001-01-01", "9999-12-31", "1969-12-31", "31.2.2026", "13/13/2026", "2026-04-13 25:00",
+		"tomorrow", "2026"} {
 		_, list, bad := sales(wrong)
 		require.Empty(t, list, wrong)
 		require.Len(t, bad, 1, wrong)
@@ -153,7 +159,8 @@ func TestNumbersReadAsTheyWereWritten(t *testing.T) {
 		}
 	}
 	f := Format{Decimal: Point}
-	for _, wrong := range []string{"1.2.3", "12,34", "1,23,456", "", "-", "€", "1e5", "0x10", "１２", "1 2", "--1", "NaN", "∞", "1.", ".5"} {
+	for _, wrong := range []string{"1.2.3", "12,34", "1,23,456", "", "-", "€", "1e5", "0x10", "１２", "1 2", "--1", "NaN",
+		"∞", "1.", ".5"} {
 		_, err := f.number(wrong, "EUR")
 		require.Error(t, err, wrong)
 	}
@@ -203,7 +210,8 @@ func TestNumbersOfASpreadsheet(t *testing.T) {
 	_, p, asks := brought(t, sheet(1.234, 1234567.5, "286,41"))
 	require.Empty(t, asks)
 	require.Empty(t, p.Bad)
-	require.Equal(t, []string{"1.234", "1234567.5", "286.41"}, []string{p.Changes[0].After.List.String(), p.Changes[1].After.List.String(), p.Changes[2].After.List.String()})
+	require.Equal(t, []string{"1.234", "1234567.5", "286.41"}, []string{p.Changes[0].After.List.String(),
+		p.Changes[1].After.List.String(), p.Changes[2].After.List.String()})
 	_, _, asks = brought(t, sheet(9.5, "1.234"))
 	require.Equal(t, map[string]string{"decimal": "1.234"}, asks)
 }

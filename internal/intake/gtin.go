@@ -2,8 +2,8 @@ package intake
 
 import "fmt"
 
-// CheckGTIN checks a GTIN-8, -12, -13 or -14 as section 7.9 of the GS1 General Specifications does: digits weigh 3 and 1
-// in turn from the right, and the last one fills the sum up to a multiple of ten.
+// CheckGTIN checks a GTIN-8, -12, -13 or -14 as section 7.9 of the GS1 General Specifications does: digits weigh 3 and
+// 1 in turn from the right, and the last one fills the sum up to a multiple of ten.
 func CheckGTIN(text string) error {
 	switch len(text) {
 	case 8, 12, 13, 14:

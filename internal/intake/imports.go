@@ -57,8 +57,8 @@ type Matching struct {
 	Format  *Format           `json:"format,omitempty" doc:"absent: as it was found or last chosen; a value left out is found out"`
 }
 
-// Imports bring files in: a file is read and laid onto a shelf, previewed under a matching of its columns, and carried out
-// as a whole or, with one bad row, not at all.
+// Imports bring files in: a file is read and laid onto a shelf, previewed under a matching of its columns, and carried
+// out as a whole or, with one bad row, not at all.
 type Imports struct {
 	keeper Keeper
 	live   *book.Live
@@ -200,7 +200,8 @@ func (i *Imports) Preview(ctx context.Context, who, token string, as *Matching) 
 	if file.plan != nil && file.planned == key && file.kind != "sales" { // what was sold before is asked anew
 		return file.plan, file.preview, nil
 	}
-	out := Preview{Token: token, Kind: file.kind, File: file.name, Headers: file.table.Headers, Mapping: mapping, Rows: len(file.table.Rows), Bad: []BadCell{}, Changes: []RowChange{}, Fields: []Fillable{},
+	out := Preview{Token: token, Kind: file.kind, File: file.name, Headers: file.table.Headers, Mapping: mapping,
+		Rows: len(file.table.Rows), Bad: []BadCell{}, Changes: []RowChange{}, Fields: []Fillable{},
 		Format: file.table.Format, Asks: []Ask{}, Top: file.table.Top, Sheet: file.table.Sheet}
 	for _, what := range slices.Sorted(maps.Keys(asks)) {
 		out.Asks = append(out.Asks, Ask{what, asks[what]})
@@ -248,7 +249,8 @@ func (i *Imports) Ready(ctx context.Context, who, token string, as *Matching) (*
 	case p == nil:
 		return nil, out, book.Invalid("mapping", out.Problem)
 	case out.BadCount > 0:
-		return nil, out, book.Invalid("file", fmt.Sprintf("%d rows cannot be imported as they are; nothing was imported.", out.BadCount))
+		return nil, out, book.Invalid("file", fmt.Sprintf("%d rows cannot be imported as they are; nothing was imported.",
+			out.BadCount))
 	case len(p.products)+len(p.changes)+len(p.sales) == 0:
 		return nil, out, ErrNothing
 	}
@@ -274,13 +276,16 @@ type Carrying struct {
 	Tell       func(step string, done, total int)
 }
 
-// CarryOut carries a plan out, whole or, where ctx ends or something fails, not at all. An entry without an ID says that the
-// book stays as it is.
+// CarryOut carries a plan out, whole or, where ctx ends or something fails, not at all. An entry without an ID says
+// that the book stays as it is.
 func (i *Imports) CarryOut(ctx context.Context, p *Plan, by Carrying) (book.Entry, error) {
 	at := i.clocks.Book().UTC()
 	file := SalesFile{Name: by.File, Who: by.Who, At: at}
 	if len(p.sales) > 0 {
-		if err := i.keeper.AddSales(ctx, &file, p.sales, func(n int) { by.Tell("Writing sales", n, len(p.sales)) }); err != nil {
+		if err := i.keeper.AddSales(ctx, &file, p.sales, func(n int) {
+			by.Tell("Writing sales", n,
+				len(p.sales))
+		}); err != nil {
 			return book.Entry{}, err
 		}
 		i.buyers.Forget()
@@ -293,7 +298,8 @@ func (i *Imports) CarryOut(ctx context.Context, p *Plan, by Carrying) (book.Entr
 		if err != nil {
 			return entry, err
 		}
-		edit := book.Edit{Who: by.Who, At: at, Summary: p.summary, Changes: changes, Base: before.Book, Next: next, ChecksSeen: by.ChecksSeen}
+		edit := book.Edit{Who: by.Who, At: at, Summary: p.summary, Changes: changes, Base: before.Book, Next: next,
+			ChecksSeen: by.ChecksSeen}
 		edit.Progress = func(n int) {
 			step := "Writing"
 			if n == len(changes) {

@@ -198,7 +198,8 @@ var firstSale = pricing.MomentOf(time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC))
 func ReadSales(t *Table, mapping map[string]string, book *pricing.Book, now pricing.Moment) ([]Sale, []BadCell, error) {
 	list, k := []Sale{}, knownIn(book)
 	bad, err := t.each(SaleColumns, mapping, func(r *row) {
-		one := Sale{Line: t.Lines[r.n], At: r.moment("at"), Customer: r.cell("customer"), SKU: r.cell("sku"), Channel: r.cell("channel")}
+		one := Sale{Line: t.Lines[r.n], At: r.moment("at"), Customer: r.cell("customer"), SKU: r.cell("sku"),
+			Channel: r.cell("channel")}
 		if !r.failed && (one.At < firstSale || one.At > now+pricing.Day) {
 			r.fail("at", "is no day on which something can have been sold: write one from 1970 up to today")
 		}
@@ -231,7 +232,8 @@ func ReadSales(t *Table, mapping map[string]string, book *pricing.Book, now pric
 func ReadAgreed(t *Table, mapping map[string]string, book *pricing.Book) ([]Agreed, []BadCell, error) {
 	list, k, seen := []Agreed{}, knownIn(book), map[[2]string]int{}
 	bad, err := t.each(AgreedColumns, mapping, func(r *row) {
-		one := Agreed{Line: t.Lines[r.n], Customer: r.cell("customer"), SKU: r.cell("sku"), Price: r.number("price", book.Settings.Currency)}
+		one := Agreed{Line: t.Lines[r.n], Customer: r.cell("customer"), SKU: r.cell("sku"),
+			Price: r.number("price", book.Settings.Currency)}
 		if !k.customers[one.Customer] {
 			r.fail("customer", "is not a customer of the book")
 		}

@@ -99,7 +99,8 @@ func (i *Imports) planRates(snap *book.Snapshot, file *waitingFile, p *Plan, out
 			out.New++
 		}
 		next.Rates[r.Currency] = r.Rate
-		out.Changes = append(out.Changes, RowChange{SKU: r.Currency, Name: r.Day.Format("2006-01-02"), New: !known, Changes: []CellChange{change}})
+		out.Changes = append(out.Changes, RowChange{SKU: r.Currency, Name: r.Day.Format("2006-01-02"), New: !known,
+			Changes: []CellChange{change}})
 	}
 	p.summary = fmt.Sprintf("Imported %s: %d exchange rates", out.File, out.New+out.Changed)
 	if c := book.OfSettings(&snap.Book.Settings, &next); c.Changes() {
@@ -138,7 +139,8 @@ func (i *Imports) planAgreed(snap *book.Snapshot, file *waitingFile, p *Plan, ou
 			out.New++
 		}
 		if len(out.Changes) < previewRows {
-			out.Changes = append(out.Changes, RowChange{SKU: one.SKU, Name: one.Customer, New: !had, Changes: []CellChange{change}})
+			out.Changes = append(out.Changes, RowChange{SKU: one.SKU, Name: one.Customer, New: !had,
+				Changes: []CellChange{change}})
 		}
 	}
 	if p.changes, err = agreed.Set(snap.Book, byCustomer); err != nil {

@@ -126,13 +126,19 @@ var Fields = []Field{
 	{Key: "list", Name: "List price", money: true, set: func(p *pricing.Product, a *money.Rat) { p.List = a }},
 	{Key: "cost", Name: "Cost", money: true, set: func(p *pricing.Product, a *money.Rat) { p.Cost = a }},
 	{Key: "rrp", Name: "Recommended retail price", money: true, set: func(p *pricing.Product, a *money.Rat) { p.RRP = a }},
-	{Key: "category", Name: "Category", write: textField(func(p *pricing.Product, c string) { p.Category = c }, longestText)},
+	{Key: "category", Name: "Category", write: textField(func(p *pricing.Product, c string) { p.Category = c },
+		longestText)},
 	{Key: "brand", Name: "Brand", write: textField(func(p *pricing.Product, c string) { p.Brand = c }, longestText)},
-	{Key: "supplier", Name: "Supplier", write: textField(func(p *pricing.Product, c string) { p.Supplier = c }, longestText)},
+	{Key: "supplier", Name: "Supplier", write: textField(func(p *pricing.Product, c string) { p.Supplier = c },
+		longestText)},
 	{Key: "style", Name: "Style", write: textField(func(p *pricing.Product, c string) { p.Style = c }, longestText)},
 	{Key: "tags", Name: "Tags", write: textField(func(p *pricing.Product, c string) { p.Tags = words(c) }, longestText)},
 	{Key: "stock", Name: "Stock", set: func(p *pricing.Product, a *money.Rat) { p.Stock = a }},
-	{Key: "gtin", Name: "GTIN", write: func(p *pricing.Product, c string, _ *Table) error { p.GTIN = c; return CheckGTIN(c) }},
+	{Key: "gtin", Name: "GTIN", write: func(p *pricing.Product, c string,
+		_ *Table) error {
+		p.GTIN = c
+		return CheckGTIN(c)
+	}},
 	{Key: "map", Name: "Lowest advertised price", money: true, set: func(p *pricing.Product, a *money.Rat) { p.MAP = a }},
 	{Key: "type", Name: "Type", write: textField(func(p *pricing.Product, c string) { p.Type = c }, longestText)},
 	{Key: "rating", Name: "Rating", set: func(p *pricing.Product, a *money.Rat) { p.Rating = a }},
@@ -154,7 +160,11 @@ var Fields = []Field{
 		p.Content = &pricing.Content{Amount: n, Of: of}
 		return nil
 	}},
-	{Key: "taxClass", Name: "Tax class", write: func(p *pricing.Product, c string, _ *Table) error { p.TaxClass = c; return nil }},
+	{Key: "taxClass", Name: "Tax class", write: func(p *pricing.Product, c string,
+		_ *Table) error {
+		p.TaxClass = c
+		return nil
+	}},
 }
 
 // read puts a cell into a product.
@@ -200,7 +210,8 @@ func taxClass(cell string, t *Table, book *pricing.Book) (string, error) {
 			return found, nil
 		}
 	}
-	return "", fmt.Errorf("is not a tax class of the book; it has %s", strings.Join(slices.Sorted(maps.Keys(book.Settings.TaxRates)), ", "))
+	return "", fmt.Errorf("is not a tax class of the book; it has %s",
+		strings.Join(slices.Sorted(maps.Keys(book.Settings.TaxRates)), ", "))
 }
 
 // number reads a cell as a decimal that is not negative. currency is that of amounts, or "".
@@ -215,8 +226,8 @@ func (t *Table) number(cell, currency string) (money.Rat, error) {
 	return t.Format.number(cell, currency)
 }
 
-// Settle finds out how the numbers and dates of the mapped columns are written, where the format does not say it yet. asks
-// holds an example of what could be read in two ways, by "decimal" and "dates".
+// Settle finds out how the numbers and dates of the mapped columns are written, where the format does not say it yet.
+// asks holds an example of what could be read in two ways, by "decimal" and "dates".
 func (t *Table) Settle(columns []Column, mapping map[string]string) (asks map[string]string) {
 	asks = map[string]string{}
 	cells := func(kind Kind) func(yield func(string) bool) {
@@ -227,7 +238,8 @@ func (t *Table) Settle(columns []Column, mapping map[string]string) (asks map[st
 					continue
 				}
 				for _, row := range t.Rows {
-					if at >= len(row) || row[at] == "" || t.Sheet && !t.texts[row[at]] && !strings.ContainsAny(row[at], ",/-") && kind == Numbers {
+					if at >= len(row) || row[at] == "" || t.Sheet && !t.texts[row[at]] && !strings.ContainsAny(row[at], ",/-") &&
+						kind == Numbers {
 						continue
 					}
 					if !yield(strings.TrimSpace(row[at])) {
@@ -423,7 +435,8 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 		if failed {
 			continue
 		}
-		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column), Before: before, After: after}
+		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column),
+			Before: before, After: after}
 		if len(change.Changes) == 0 && before != nil {
 			out.Unchanged++
 			continue

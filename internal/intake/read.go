@@ -134,7 +134,8 @@ func decode(data []byte, f *Format) ([]byte, error) {
 		return text, nil
 	case Windows1252:
 		if bytes.IndexByte(data, 0) >= 0 {
-			return nil, &FileError{1 + bytes.Count(data[:bytes.IndexByte(data, 0)], []byte("\n")), "this line holds zero bytes. Is this a text file? Save it as CSV in UTF-8 and choose it again."}
+			return nil, &FileError{1 + bytes.Count(data[:bytes.IndexByte(data, 0)], []byte("\n")),
+				"this line holds zero bytes. Is this a text file? Save it as CSV in UTF-8 and choose it again."}
 		}
 		text, err := charmap.Windows1252.NewDecoder().Bytes(data)
 		if err != nil {
@@ -157,10 +158,13 @@ func checkLines(text []byte) error {
 			rest = nil
 		}
 		if len(one) > maxLine {
-			return &FileError{line, fmt.Sprintf("this line is %.1f MB long; a line may have at most 1 MB. Is this a CSV file?", float64(len(one))/(1<<20))}
+			return &FileError{line, fmt.Sprintf("this line is %.1f MB long; a line may have at most 1 MB. Is this a CSV file?",
+				float64(len(one))/(1<<20))}
 		}
 		if !utf8.Valid(one) {
-			return &FileError{line, fmt.Sprintf("this line is not UTF-8 text (near %q). Choose another encoding above, or save the file as CSV in UTF-8.", around(one))}
+			return &FileError{line, fmt.Sprintf(
+				"this line is not UTF-8 text (near %q). Choose another encoding above, or save the file as CSV in UTF-8.",
+				around(one))}
 		}
 		if bytes.IndexByte(one, 0) >= 0 {
 			return &FileError{line, "this line holds zero bytes. Is this a CSV file?"}
@@ -307,7 +311,10 @@ func findHeader(first [][]string) int {
 		}
 		for _, c := range cells {
 			number, _, _ := bare(c)
-			if number != "" && strings.IndexFunc(number, func(r rune) bool { return !strings.ContainsRune("0123456789.,'-", r) }) < 0 {
+			if number != "" && strings.IndexFunc(number, func(r rune) bool {
+				return !strings.ContainsRune("0123456789.,'-",
+					r)
+			}) < 0 {
 				return 0
 			}
 			if order, either := saysDates(c); order != "" || either {

@@ -9,7 +9,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-func (i *Imports) planSales(ctx context.Context, snap *book.Snapshot, file *waitingFile, p *Plan, out *Preview) ([]BadCell, error) {
+func (i *Imports) planSales(ctx context.Context, snap *book.Snapshot, file *waitingFile, p *Plan,
+	out *Preview) ([]BadCell, error) {
 	now := snap.Moment(i.clocks.Book())
 	sales, bad, err := ReadSales(file.table, out.Mapping, snap.Book, now)
 	if err != nil || len(bad) > 0 || len(sales) == 0 {
@@ -24,7 +25,8 @@ func (i *Imports) planSales(ctx context.Context, snap *book.Snapshot, file *wait
 		return nil, err
 	}
 	for _, one := range sales {
-		row := SoldLine{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity, Paid: amountText(one.Paid), Channel: one.Channel}
+		row := SoldLine{Moment: one.At, Customer: one.Customer, SKU: one.SKU, Quantity: one.Quantity,
+			Paid: amountText(one.Paid), Channel: one.Channel}
 		if known[row] {
 			out.Unchanged++
 			continue
@@ -32,7 +34,8 @@ func (i *Imports) planSales(ctx context.Context, snap *book.Snapshot, file *wait
 		out.New++
 		p.sales = append(p.sales, row)
 		if len(out.Changes) < previewRows {
-			change := RowChange{SKU: row.SKU, Name: row.Moment.String(), New: true, Changes: []CellChange{{Field: "quantity", Is: fmt.Sprint(row.Quantity)}}}
+			change := RowChange{SKU: row.SKU, Name: row.Moment.String(), New: true,
+				Changes: []CellChange{{Field: "quantity", Is: fmt.Sprint(row.Quantity)}}}
 			if row.Customer != "" {
 				change.Changes = append(change.Changes, CellChange{Field: "customer", Is: row.Customer})
 			}
@@ -76,7 +79,8 @@ func soldChanges(b *pricing.Book, units map[string]int64, gone map[string]bool) 
 			continue
 		}
 		stock := plain(p.Stock)
-		changes = append(changes, book.Change{Kind: book.Measures, Code: p.SKU, Before: book.MeasuresDoc(stock, plain(p.Sold)), After: book.MeasuresDoc(stock, plain(sold))})
+		changes = append(changes, book.Change{Kind: book.Measures, Code: p.SKU,
+			Before: book.MeasuresDoc(stock, plain(p.Sold)), After: book.MeasuresDoc(stock, plain(sold))})
 	}
 	return changes
 }
@@ -90,8 +94,8 @@ func plain(a *money.Rat) *string {
 	return &text
 }
 
-// DropSales takes a file of sales back, and the units sold that it counted. An entry without an ID says that the book stays
-// as it is.
+// DropSales takes a file of sales back, and the units sold that it counted. An entry without an ID says that the book
+// stays as it is.
 func (i *Imports) DropSales(ctx context.Context, file int64, who string, checksSeen bool) (book.Entry, error) {
 	snap := i.live.Current()
 	at := i.clocks.Book()

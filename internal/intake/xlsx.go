@@ -21,8 +21,8 @@ const (
 // IsXLSX reports whether a file is a zip archive, as spreadsheets are.
 func IsXLSX(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04")) }
 
-// ReadXLSX reads the first sheet of a spreadsheet (ECMA-376) that holds anything. Cells are taken as they are stored, not
-// as they are shown. Its errors are FileErrors.
+// ReadXLSX reads the first sheet of a spreadsheet (ECMA-376) that holds anything. Cells are taken as they are stored,
+// not as they are shown. Its errors are FileErrors.
 func ReadXLSX(data []byte, as *Format) (*Table, error) {
 	t := &Table{Format: Format{Header: -1}, Sheet: true, texts: map[string]bool{}}
 	if as != nil {
@@ -32,7 +32,8 @@ func ReadXLSX(data []byte, as *Format) (*Table, error) {
 	if err := t.scan(data); err != nil {
 		return nil, err
 	}
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: 16 << 20})
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnpacked,
+		UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
 		return nil, &FileError{0, "this is no spreadsheet that can be read (XLSX): " + err.Error()}
 	}
@@ -75,7 +76,8 @@ func (t *Table) readSheet(f *excelize.File, sheet string) (first [][]string, at 
 			t.Rows, t.Lines = append(t.Rows, cells), append(t.Lines, line)
 		}
 		if len(t.Rows)+len(first) > mostSheetRows+1 {
-			return nil, nil, &FileError{line, fmt.Sprintf("the sheet has more than %d rows. Save it as CSV, which may have more, or split it.", mostSheetRows)}
+			return nil, nil, &FileError{line,
+				fmt.Sprintf("the sheet has more than %d rows. Save it as CSV, which may have more, or split it.", mostSheetRows)}
 		}
 	}
 	return first, at, nil
@@ -127,11 +129,14 @@ func (t *Table) scan(data []byte) error {
 				return nil
 			}
 			if cell := formulaAlone.FindSubmatch(xml); cell != nil {
-				return &FileError{0, fmt.Sprintf("cell %s holds a formula without its value. Open the file in a spreadsheet program and save it, or put values in the place of formulas.", cell[1])}
+				return &FileError{0, fmt.Sprintf(
+					"cell %s holds a formula without its value. Open the file in a spreadsheet program and save it, or put values in the place of formulas.", cell[1])}
 			}
 			for _, m := range mergedCells.FindAllSubmatch(xml, -1) {
 				if string(m[2]) != string(m[4]) {
-					return &FileError{0, fmt.Sprintf("cells %s%s to %s%s are merged over several rows. Split them, so that each row says its own values.", m[1], m[2], m[3], m[4])}
+					return &FileError{0, fmt.Sprintf(
+						"cells %s%s to %s%s are merged over several rows. Split them, so that each row says its own values.", m[1], m[2],
+						m[3], m[4])}
 				}
 			}
 			return nil

@@ -1,5 +1,6 @@
-// Package jobs is long work that goes on after whoever asked for it was answered. A job belongs to the program: its context
-// ends with the program's, a panic in it is its failure, and the program waits for it. What it does is told by its caller.
+// Package jobs is long work that goes on after whoever asked for it was answered. A job belongs to the program: its
+// context ends with the program's, a panic in it is its failure, and the program waits for it. What it does is told by
+// its caller.
 package jobs
 
 import (

@@ -16,7 +16,8 @@ func TestParse(t *testing.T) {
 		require.NoError(t, err, text)
 		require.Equal(t, want, r.String())
 	}
-	for _, text := range []string{"", "-", ".", "1.", ".5", "+1", "1,5", "1e3", " 1", "1 ", "0x1", "1.2.3", "--1", "NaN", "1_000", "٣",
+	for _, text := range []string{"", "-", ".", "1.", ".5", "+1", "1,5", "1e3", " 1", "1 ", "0x1", "1.2.3", "--1", "NaN",
+		"1_000", "٣",
 		"1234567890123456789012345678901234567890.1"} {
 		_, err := Parse(text)
 		require.Error(t, err, "%q", text)
@@ -89,7 +90,8 @@ func TestRoundingTies(t *testing.T) {
 	half := MustParse("2.5")
 	for mode, want := range map[Mode]string{HalfUp: "3", HalfEven: "2", Up: "3", Down: "2"} {
 		require.Equal(t, want, half.Round(0, mode).String())
-		require.Equal(t, map[Mode]string{HalfUp: "-3", HalfEven: "-2", Up: "-2", Down: "-3"}[mode], half.Neg().Round(0, mode).String())
+		require.Equal(t, map[Mode]string{HalfUp: "-3", HalfEven: "-2", Up: "-2", Down: "-3"}[mode],
+			half.Neg().Round(0, mode).String())
 	}
 	third := Int(1).Div(Int(3))
 	require.Equal(t, "1/3", third.String())

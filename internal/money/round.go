@@ -50,8 +50,8 @@ func RoundRatio(n, d int64, digits int, mode Mode) (int64, bool) {
 	return roundQuotient(int64(q), rem, uint64(d), n < 0, mode), true
 }
 
-// Quotient divides the 128-bit number hi·2⁶⁴ + lo by d, which must be above hi. Short numbers take the processor's short
-// division, which costs a fraction of the long one.
+// Quotient divides the 128-bit number hi·2⁶⁴ + lo by d, which must be above hi. Short numbers take the processor's
+// short division, which costs a fraction of the long one.
 func Quotient(hi, lo, d uint64) (q, rem uint64) {
 	switch {
 	case hi != 0:

@@ -38,7 +38,8 @@ func TestRoundingAgainstGeneralDecimalArithmetic(t *testing.T) {
 	for _, op := range []string{"quantize", "tointegral"} {
 		name := ""
 		for _, line := range vectors(t, op+".decTest") {
-			if word, value, isSetting := strings.Cut(line, ":"); isSetting && strings.TrimSpace(strings.ToLower(word)) == "rounding" {
+			if word, value, isSetting := strings.Cut(line, ":"); isSetting &&
+				strings.TrimSpace(strings.ToLower(word)) == "rounding" {
 				name = strings.TrimSpace(strings.ToLower(value))
 				continue
 			}
@@ -77,7 +78,8 @@ func TestArithmeticAgainstGeneralDecimalArithmetic(t *testing.T) {
 	for file, op := range map[string]func(a, b Rat) Rat{"add": Rat.Add, "subtract": Rat.Sub, "multiply": Rat.Mul} {
 		checked, precision := 0, 0
 		for _, line := range vectors(t, file+".decTest") {
-			if word, value, isSetting := strings.Cut(line, ":"); isSetting && strings.TrimSpace(strings.ToLower(word)) == "precision" {
+			if word, value, isSetting := strings.Cut(line, ":"); isSetting &&
+				strings.TrimSpace(strings.ToLower(word)) == "precision" {
 				precision, _ = strconv.Atoi(strings.TrimSpace(value))
 			}
 			f := strings.Fields(line)

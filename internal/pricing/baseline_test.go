@@ -56,56 +56,59 @@ func closures(book *pricing.Book) []closureRule {
 			e = &r.Breaks[0].Effect
 		}
 		value := dec(e.Value.String())
-		list = append(list, closureRule{r, func(p *pricing.Product) bool { return holds(&r.Where, p) }, func(price, cost *apd.Decimal) *apd.Decimal {
-			var factor, out apd.Decimal
-			_, _ = exactly.Quo(&factor, value, dec("100"))
-			switch e.Kind {
-			case pricing.PercentOff:
-				_, _ = exactly.Sub(&factor, dec("1"), &factor)
-				_, _ = exactly.Mul(&out, price, &factor)
-			case pricing.PercentOn:
-				_, _ = exactly.Add(&factor, dec("1"), &factor)
-				_, _ = exactly.Mul(&out, price, &factor)
-			case pricing.AmountOff:
-				_, _ = exactly.Sub(&out, price, value)
-			case pricing.ToMargin:
-				_, _ = exactly.Sub(&factor, dec("1"), &factor)
-				_, _ = exactly.Quo(&out, cost, &factor)
-			}
-			if out.Sign() < 0 {
-				out.SetInt64(0)
-			}
-			if r.MaxOff != nil {
-				var limit apd.Decimal
-				if _, _ = exactly.Sub(&limit, price, dec(r.MaxOff.Amount.String())); out.Cmp(&limit) < 0 {
-					out.Set(&limit)
+		list = append(list, closureRule{r, func(p *pricing.Product) bool { return holds(&r.Where, p) },
+			func(price, cost *apd.Decimal) *apd.Decimal {
+				var factor, out apd.Decimal
+				_, _ = exactly.Quo(&factor, value, dec("100"))
+				switch e.Kind {
+				case pricing.PercentOff:
+					_, _ = exactly.Sub(&factor, dec("1"), &factor)
+					_, _ = exactly.Mul(&out, price, &factor)
+				case pricing.PercentOn:
+					_, _ = exactly.Add(&factor, dec("1"), &factor)
+					_, _ = exactly.Mul(&out, price, &factor)
+				case pricing.AmountOff:
+					_, _ = exactly.Sub(&out, price, value)
+				case pricing.ToMargin:
+					_, _ = exactly.Sub(&factor, dec("1"), &factor)
+					_, _ = exactly.Quo(&out, cost, &factor)
 				}
-			}
-			if r.Floor != nil {
-				floor := cost
-				if price.Cmp(floor) < 0 {
-					floor = price
-				}
-				if out.Cmp(floor) < 0 {
-					out.Set(floor)
-				}
-			}
-			if r.Ending != nil {
-				out.Set(quantized(&out, r.Ending.Step.String(), apd.RoundHalfUp))
-				if _, _ = exactly.Add(&out, &out, dec(r.Ending.Shift.String())); out.Sign() < 0 {
+				if out.Sign() < 0 {
 					out.SetInt64(0)
 				}
-			}
-			return &out
-		}})
+				if r.MaxOff != nil {
+					var limit apd.Decimal
+					if _, _ = exactly.Sub(&limit, price, dec(r.MaxOff.Amount.String())); out.Cmp(&limit) < 0 {
+						out.Set(&limit)
+					}
+				}
+				if r.Floor != nil {
+					floor := cost
+					if price.Cmp(floor) < 0 {
+						floor = price
+					}
+					if out.Cmp(floor) < 0 {
+						out.Set(floor)
+					}
+				}
+				if r.Ending != nil {
+					out.Set(quantized(&out, r.Ending.Step.String(), apd.RoundHalfUp))
+					if _, _ = exactly.Add(&out, &out, dec(r.Ending.Shift.String())); out.Sign() < 0 {
+						out.SetInt64(0)
+					}
+				}
+				return &out
+			}})
 	}
 	return list
 }
 
 // closurePrice is the plain loop for one product.
-func closurePrice(book *pricing.Book, rules map[pricing.Layer][]closureRule, p *pricing.Product, group string) *apd.Decimal {
+func closurePrice(book *pricing.Book, rules map[pricing.Layer][]closureRule, p *pricing.Product,
+	group string) *apd.Decimal {
 	price, cost := dec(p.List.String()), new(apd.Decimal)
-	_, _ = exactly.Mul(cost, dec(p.Cost.String()), dec(map[string]string{"standard": "1.21", "reduced": "1.09"}[p.TaxClass]))
+	_, _ = exactly.Mul(cost, dec(p.Cost.String()), dec(map[string]string{"standard": "1.21",
+		"reduced": "1.09"}[p.TaxClass]))
 	for _, l := range book.Settings.Layers {
 		var best *apd.Decimal
 		for _, r := range rules[l.Layer] {
@@ -113,7 +116,8 @@ func closurePrice(book *pricing.Book, rules map[pricing.Layer][]closureRule, p *
 				continue
 			}
 			result := r.apply(price, cost)
-			if kind := r.Effect; result.Cmp(price) > 0 && l.Layer != pricing.Catalog && (kind == nil || kind.Kind != pricing.PercentOn) {
+			if kind := r.Effect; result.Cmp(price) > 0 && l.Layer != pricing.Catalog &&
+				(kind == nil || kind.Kind != pricing.PercentOn) {
 				continue
 			}
 			if l.Mode == pricing.Stack {
@@ -222,7 +226,8 @@ func BenchmarkBaselineExpressions(b *testing.B) {
 	}
 	var goods []expressionGoods
 	for _, p := range e.Products() {
-		goods = append(goods, expressionGoods{p.SKU, p.Category, p.Brand, p.Attrs["cone"].Text, p.Tags, p.List.Float(), p.Stock.Float()})
+		goods = append(goods, expressionGoods{p.SKU, p.Category, p.Brand, p.Attrs["cone"].Text, p.Tags, p.List.Float(),
+			p.Stock.Float()})
 	}
 	machine := vm.VM{}
 	run := func(k, p int) bool {

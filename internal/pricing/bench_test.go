@@ -147,7 +147,8 @@ func BenchmarkWithPercent(b *testing.B) {
 // BenchmarkWithSelection is an edit of a rule's selection.
 func BenchmarkWithSelection(b *testing.B) {
 	benchWith(b, func(r *pricing.Rule) {
-		r.Where = pricing.Where{Field: pricing.FieldAny, Parts: []pricing.Where{r.Where, {Field: pricing.FieldTag, Values: []string{"tag 7"}}}}
+		r.Where = pricing.Where{Field: pricing.FieldAny, Parts: []pricing.Where{r.Where,
+			{Field: pricing.FieldTag, Values: []string{"tag 7"}}}}
 	})
 }
 
@@ -158,7 +159,8 @@ func BenchmarkWithRank(b *testing.B) { benchWith(b, func(r *pricing.Rule) { r.Ra
 func BenchmarkExplain(b *testing.B) {
 	e := pricing.Compile(pricingtest.Large(100_000))
 	for b.Loop() {
-		if _, err := e.Price(pricing.Question{SKU: "SKU-0050000", Viewpoint: pricing.Viewpoint{At: benchAt, Channel: "web", Groups: []string{"trade"}}}); err != nil {
+		if _, err := e.Price(pricing.Question{SKU: "SKU-0050000", Viewpoint: pricing.Viewpoint{At: benchAt, Channel: "web",
+			Groups: []string{"trade"}}}); err != nil {
 			b.Fatal(err)
 		}
 	}

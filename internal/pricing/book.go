@@ -267,7 +267,8 @@ func (b *Book) RulesInOrder() []*Rule {
 		rules[i] = &b.Rules[i]
 	}
 	slices.SortStableFunc(rules, func(a, b *Rule) int {
-		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code))
+		return cmp.Or(cmp.Compare(position[a.Layer], position[b.Layer]), cmp.Compare(a.Rank, b.Rank),
+			cmp.Compare(a.Code, b.Code))
 	})
 	return rules
 }

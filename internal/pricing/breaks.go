@@ -116,8 +116,8 @@ func (v *view) measure(r *rule, p int32, units int) (money.Rat, bool) {
 	return a.Number.Mul(n), true
 }
 
-// boughtAlone is the price of one unit after the catalog layer, for one day or one month, as a question for that one unit
-// finds it; the channel need not list the product.
+// boughtAlone is the price of one unit after the catalog layer, for one day or one month, as a question for that one
+// unit finds it; the channel need not list the product.
 func (v *view) boughtAlone(p int32) optional {
 	v = v.single()
 	if o, done := v.alone[p]; done {

@@ -2,8 +2,9 @@ package pricing
 
 import "slices"
 
-// Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most limit
-// of them; from itself is not among them. Rules and campaigns that are switched off count only where with names them.
+// Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most
+// limit of them; from itself is not among them. Rules and campaigns that are switched off count only where with names
+// them.
 func (e *Engine) Changes(from, to Moment, limit int, with []string) []Moment {
 	book := e.book()
 	var windows []*Window

@@ -4,8 +4,8 @@ import (
 	"sync"
 )
 
-// checkpoint is how far all products have come somewhere between the layers, for sweeps that differ only from there on. It
-// halves the cost of an edit that touches nearly all products (BenchmarkWith, widest).
+// checkpoint is how far all products have come somewhere between the layers, for sweeps that differ only from there on.
+// It halves the cost of an edit that touches nearly all products (BenchmarkWith, widest).
 type checkpoint struct {
 	once     sync.Once
 	progress []progress

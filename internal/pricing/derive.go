@@ -81,8 +81,8 @@ func (v *view) source(d *Derive) optional {
 	return some(sum)
 }
 
-// wholeBasket is what the goods in the basket, and those of earlier purchases, sum to, as the derived price counts them.
-// Goods whose price is itself derived from the basket are left out.
+// wholeBasket is what the goods in the basket, and those of earlier purchases, sum to, as the derived price counts
+// them. Goods whose price is itself derived from the basket are left out.
 func (v *view) wholeBasket(d *Derive) optional {
 	sum := some(money.Int(0))
 	// take adds a product's price, times over; false where it closes a circle.
@@ -138,9 +138,9 @@ func (r *rule) derivesFrom(source string) bool {
 // noCut says that no circle was closed.
 const noCut = math.MaxInt
 
-// net is the price of one unit of a product after the layers, for one day or one month, at the question's moment: of its
-// first unit in the basket, or as a question for that one unit answers it. There is none where the product's own price is being worked out already: the rule that asks would close a
-// circle, and is no candidate.
+// net is the price of one unit of a product after the layers, for one day or one month, at the question's moment: of
+// its first unit in the basket, or as a question for that one unit answers it. There is none where the product's own
+// price is being worked out already: the rule that asks would close a circle, and is no candidate.
 func (v *view) net(p int32) optional {
 	v = v.asked()
 	line := v.firstLine(p)
@@ -178,8 +178,8 @@ func (v *view) uncut(work func()) bool {
 	return whole
 }
 
-// sells reports whether the channel lists a product: one that it does not has no price there, but others may take theirs
-// from it.
+// sells reports whether the channel lists a product: one that it does not has no price there, but others may take
+// theirs from it.
 func (v *view) sells(p int32) bool { return v.listed == nil || v.listed.Has(p) }
 
 // unit works out one unit's price after all layers.

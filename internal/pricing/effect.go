@@ -92,8 +92,8 @@ const (
 	DownTo  Direction = "down"
 )
 
-// Ending gives a price its last digits: round to a multiple of Step in the direction, then add Shift. Both stand as they
-// are in every currency.
+// Ending gives a price its last digits: round to a multiple of Step in the direction, then add Shift. Both stand as
+// they are in every currency.
 type Ending struct {
 	Step      money.Rat // above 0
 	Direction Direction

@@ -34,9 +34,10 @@ type layer struct {
 // rule is a price rule made ready.
 type rule struct {
 	*Rule
-	ordinal     int
-	campaign    *Campaign
-	reach       [2]Set // the products that Where selects, while the price entering the layer is not reduced, and while it is
+	ordinal  int
+	campaign *Campaign
+	// the products that Where selects, while the price entering the layer is not reduced, and while it is
+	reach       [2]Set
 	usesReduced bool
 	shards      Set      // the shards in which it selects anything
 	plain       *reduced // what plainView makes of it
@@ -75,7 +76,8 @@ func Compile(book *Book) *Engine {
 // of this engine's book (the same slices, not copies), only rules, campaigns and ladders are made ready anew.
 func (e *Engine) Recompile(book *Book) *Engine {
 	b := e.book()
-	if !same(book.Products, b.Products) || !same(book.Ranges, b.Ranges) || !same(book.Channels, b.Channels) || !same(book.Customers, b.Customers) ||
+	if !same(book.Products, b.Products) || !same(book.Ranges, b.Ranges) || !same(book.Channels, b.Channels) ||
+		!same(book.Customers, b.Customers) ||
 		!same(book.Groups, b.Groups) || !sameSettings(&book.Settings, &b.Settings) {
 		return Compile(book)
 	}
@@ -90,9 +92,12 @@ func same[T any](a, b []T) bool {
 
 // sameSettings compares what is cheap to compare; settings that were decoded anew count as different.
 func sameSettings(a, b *Settings) bool {
-	return same(a.Layers, b.Layers) && same(a.Guards, b.Guards) && a.Currency == b.Currency && a.TimeZone == b.TimeZone && a.Rounding == b.Rounding &&
-		a.PricesIncludeTax == b.PricesIncludeTax && a.Guard.Hold == b.Guard.Hold && a.Guard.MaxOff == b.Guard.MaxOff && a.Guard.MinMargin.Equal(b.Guard.MinMargin) &&
-		reflect.ValueOf(a.TaxRates).Pointer() == reflect.ValueOf(b.TaxRates).Pointer() && reflect.ValueOf(a.Rates).Pointer() == reflect.ValueOf(b.Rates).Pointer()
+	return same(a.Layers, b.Layers) && same(a.Guards, b.Guards) && a.Currency == b.Currency && a.TimeZone == b.TimeZone &&
+		a.Rounding == b.Rounding &&
+		a.PricesIncludeTax == b.PricesIncludeTax && a.Guard.Hold == b.Guard.Hold && a.Guard.MaxOff == b.Guard.MaxOff &&
+		a.Guard.MinMargin.Equal(b.Guard.MinMargin) &&
+		reflect.ValueOf(a.TaxRates).Pointer() == reflect.ValueOf(b.TaxRates).Pointer() &&
+		reflect.ValueOf(a.Rates).Pointer() == reflect.ValueOf(b.Rates).Pointer()
 }
 
 func (e *Engine) compileRules(book *Book) {
@@ -128,7 +133,10 @@ func (e *Engine) compileRules(book *Book) {
 }
 
 func (l *layer) sort() {
-	slices.SortFunc(l.rules, func(a, b *rule) int { return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code)) })
+	slices.SortFunc(l.rules, func(a, b *rule) int {
+		return cmp.Or(cmp.Compare(a.Rank, b.Rank),
+			cmp.Compare(a.Code, b.Code))
+	})
 	l.usesReduced = slices.ContainsFunc(l.rules, func(r *rule) bool { return r.usesReduced })
 }
 
@@ -179,7 +187,8 @@ func (e *Engine) ready(r, like *rule) {
 // plainView is the viewpoint of one piece, without a channel: most kernels are the same from most viewpoints.
 func (e *Engine) plainView() *view {
 	one := money.Int(1)
-	return &view{Engine: e, quantity: 1, term: 1, currency: e.settings.Currency, rate: one, same: true, rated: true, bookTax: e.settings.PricesIncludeTax}
+	return &view{Engine: e, quantity: 1, term: 1, currency: e.settings.Currency, rate: one, same: true, rated: true,
+		bookTax: e.settings.PricesIncludeTax}
 }
 
 // Edit is one rule put in the place of another: Code names the rule that goes ("" for none), Rule is the one that comes
@@ -192,7 +201,8 @@ type Edit struct {
 // With is an engine for the book after an edit of one rule, and the products whose prices the edit can touch: all
 // others cost what they did. Everything but that rule is shared with this engine.
 func (e *Engine) With(edit Edit) (*Engine, Set) {
-	next := &Engine{goods: e.goods, campaigns: e.campaigns, ladders: e.ladders, codes: maps.Clone(e.codes), lists: e.lists, stale: slices.Clone(e.stale)}
+	next := &Engine{goods: e.goods, campaigns: e.campaigns, ladders: e.ladders, codes: maps.Clone(e.codes), lists: e.lists,
+		stale: slices.Clone(e.stale)}
 	next.book = sync.OnceValue(func() *Book { return edited(e.book(), edit) })
 	next.rules, next.layers = slices.Clone(e.rules), slices.Clone(e.layers)
 	touched, note := e.index.empty(), func(ordinal int) {
@@ -275,7 +285,8 @@ func (e *Engine) place(which Layer, change func([]*rule) []*rule) {
 
 // derives reports whether a price that the rule makes rests on another product's.
 func (r *rule) derives() bool {
-	return r.effect.Effect != nil && r.effect.Kind == ToDerived || slices.ContainsFunc(r.breaks, func(s step) bool { return s.Kind == ToDerived })
+	return r.effect.Effect != nil && r.effect.Kind == ToDerived ||
+		slices.ContainsFunc(r.breaks, func(s step) bool { return s.Kind == ToDerived })
 }
 
 // ruleLists are, for each product, the rules that select it: what is needed to price a few products from anywhere. They

@@ -18,7 +18,8 @@ import (
 // compile reads a book of a few products and the given rules.
 func compile(t *testing.T, settings, rules string) *pricing.Engine {
 	t.Helper()
-	book, err := bookfile.Decode([]byte(fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"%s},
+	book, err := bookfile.Decode([]byte(
+		fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"%s},
 		"channels":[{"code":"web","name":"Web"},{"code":"till","name":"Till"}],
 		"products":[{"sku":"A","list":"40.00","cost":"25.00","category":"Clay/Stoneware","brand":"B1","tags":["x"]},
 		{"sku":"B","list":"10.00","category":"Clay","brand":"B2"},{"sku":"C","list":"8.00","category":"Clayware","tags":["x","y"]},{"sku":"D","category":"Tools"}],
@@ -76,7 +77,8 @@ func TestLowestAndItsTrail(t *testing.T) {
 	for _, m := range a.Portions[0].Trail.Missed {
 		reasons[m.Rule] = m.Reason
 	}
-	require.Equal(t, map[string]pricing.Reason{"TEN": pricing.NotLowest, "DEAR": pricing.WouldRaise, "TILL": pricing.OtherChannel, "LATER": pricing.NotYet, "MANY": pricing.TooFew}, reasons)
+	require.Equal(t, map[string]pricing.Reason{"TEN": pricing.NotLowest, "DEAR": pricing.WouldRaise,
+		"TILL": pricing.OtherChannel, "LATER": pricing.NotYet, "MANY": pricing.TooFew}, reasons)
 	require.Equal(t, "35", a.Portions[0].Trail.Steps[0].After.String())
 }
 
@@ -84,7 +86,8 @@ func TestLowestAndItsTrail(t *testing.T) {
 func TestRoundingHappensAtTheEnd(t *testing.T) {
 	rules := `{"code":"A1","layer":"promotion","rank":1,"where":{"all":[]},"effect":{"percentOff":"33.3"}},
 		{"code":"A2","layer":"promotion","rank":2,"where":{"all":[]},"effect":{"percentOn":"33.3"}}`
-	// 10 × 0.667 × 1.333 = 8.89111; rounded at each step 6.67 × 1.333 = 8.89111 → 8.89, but B at 10.05: 6.70335 → 6.70 × 1.333 = 8.9311
+	// 10 × 0.667 × 1.333 = 8.89111; rounded at each step 6.67 × 1.333 = 8.89111 → 8.89, but B at 10.05: 6.70335 → 6.70 ×
+	// 1.333 = 8.9311
 	e := compile(t, "", rules)
 	require.Equal(t, "8.89", unit(ask(t, e, "B", pricing.Viewpoint{})))
 	step := compile(t, `,"rounding":{"when":"step"}`, rules)
@@ -121,7 +124,8 @@ func randomWhere(rng *rand.Rand, depth int) pricing.Where {
 	case 2:
 		return pricing.Where{Field: pricing.FieldNot, Parts: []pricing.Where{randomWhere(rng, depth-1)}}
 	case 3:
-		return pricing.Where{Field: pricing.FieldCategory, Values: pick("Clay", "Clay/Stone", "Glazes/Oxides", "Tools", "Wheels", "Wheel")}
+		return pricing.Where{Field: pricing.FieldCategory, Values: pick("Clay", "Clay/Stone", "Glazes/Oxides", "Tools",
+			"Wheels", "Wheel")}
 	case 4:
 		return pricing.Where{Field: pricing.FieldBrand, Values: pick("Fernhask", "Tindrel", "Nobody")}
 	case 5:
@@ -201,7 +205,8 @@ func holds(w *pricing.Where, p *pricing.Product) bool {
 // Textbook relations, from memory: cost 60 at price 100 is a margin of 40 % and a markup of 66.67 %; keystone is twice
 // the cost.
 func TestMarginAndMarkup(t *testing.T) {
-	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"M","cost":"60.00"},{"sku":"K","cost":"60.00"},{"sku":"P","cost":"60.00"}],"rules":[
+	book, err := bookfile.Decode([]byte(
+		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"M","cost":"60.00"},{"sku":"K","cost":"60.00"},{"sku":"P","cost":"60.00"}],"rules":[
 		{"code":"M40","layer":"catalog","rank":1,"where":{"sku":"M"},"effect":{"margin":"40"}},
 		{"code":"KEY","layer":"catalog","rank":1,"where":{"sku":"K"},"effect":{"markup":"100"}},
 		{"code":"MK","layer":"catalog","rank":1,"where":{"sku":"P"},"effect":{"markup":"66.67"}}]}`))
@@ -239,8 +244,11 @@ func TestDerivedInACircle(t *testing.T) {
 func TestQuestionsAboutNothing(t *testing.T) {
 	e := compile(t, "", "")
 	for path, q := range map[string]pricing.Question{
-		"sku": {SKU: "Z"}, "channel": {SKU: "A", Viewpoint: pricing.Viewpoint{Channel: "moon"}}, "group": {SKU: "A", Viewpoint: pricing.Viewpoint{Groups: []string{"g"}}},
-		"customer": {SKU: "A", Viewpoint: pricing.Viewpoint{Customer: "c"}}, "with": {SKU: "A", Viewpoint: pricing.Viewpoint{With: []string{"r"}}}, "options[0]": {SKU: "A", Options: []string{"o"}},
+		"sku": {SKU: "Z"}, "channel": {SKU: "A", Viewpoint: pricing.Viewpoint{Channel: "moon"}},
+		"group":      {SKU: "A", Viewpoint: pricing.Viewpoint{Groups: []string{"g"}}},
+		"customer":   {SKU: "A", Viewpoint: pricing.Viewpoint{Customer: "c"}},
+		"with":       {SKU: "A", Viewpoint: pricing.Viewpoint{With: []string{"r"}}},
+		"options[0]": {SKU: "A", Options: []string{"o"}},
 	} {
 		_, err := e.Price(q)
 		var wrong *pricing.QuestionError

@@ -43,7 +43,8 @@ func (c *column) set(at int32, v *money.Rat) {
 }
 
 func newGoods(book *Book) *goods {
-	g := &goods{settings: &book.Settings, channels: map[string]*Channel{}, groups: map[string]bool{}, people: map[string]*Customer{},
+	g := &goods{settings: &book.Settings, channels: map[string]*Channel{}, groups: map[string]bool{},
+		people: map[string]*Customer{},
 		listed: map[string]Set{}, fixedIn: map[string]Set{}, limits: map[*Channel]*limits{}}
 	var numberOf []int32
 	var categories []categoryRun
@@ -115,7 +116,8 @@ func (g *goods) guard(p int32) *Guard {
 // limits are, for one channel, the prices at which products begin to earn what they must: whole minor units, rounded
 // up, so that a price in minor units is below the exact limit just where it is below this.
 type limits struct {
-	breakEven []int64 // nothing is lost from here on; noLimit where the cost is unknown, math.MaxInt64 where no price will do
+	// nothing is lost from here on; noLimit where the cost is unknown, math.MaxInt64 where no price will do
+	breakEven []int64
 	guarded   []int64 // the guard's lowest permitted price, likewise
 	spent     []int64 // cost and the fee's amount; noLimit where the cost is unknown or they are no whole minor units
 	shares    []share // by tax class
@@ -170,7 +172,8 @@ func (v *view) limitsOf() *limits {
 	if l := v.limits[v.channel]; l != nil {
 		return l
 	}
-	l := &limits{breakEven: make([]int64, len(v.products)), guarded: make([]int64, len(v.products)), spent: make([]int64, len(v.products))}
+	l := &limits{breakEven: make([]int64, len(v.products)), guarded: make([]int64, len(v.products)),
+		spent: make([]int64, len(v.products))}
 	for _, tax := range v.taxes {
 		l.shares = append(l.shares, v.share(tax))
 	}
@@ -202,8 +205,8 @@ func (v *view) minorLimit(limit optional, outOfReach bool) int64 {
 	return n
 }
 
-// limit is the price on the channel's footing at which a margin (in percent) is reached. There is none where the cost is
-// unknown; it is out of reach (false, true) where margin and fee together leave nothing.
+// limit is the price on the channel's footing at which a margin (in percent) is reached. There is none where the cost
+// is unknown; it is out of reach (false, true) where margin and fee together leave nothing.
 func (v *view) limit(p int32, margin money.Rat) (limit optional, outOfReach bool) {
 	cost := v.bookAmount(v.products[p].Cost)
 	if !cost.ok {

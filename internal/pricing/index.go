@@ -98,7 +98,8 @@ func inOrder(products []Product) (list []*Product, numberOf []int32, categories 
 }
 
 func newIndex(book []Product, numberOf []int32, categories []categoryRun, ranges []Range) *index {
-	x := &index{book: book, numberOf: numberOf, categories: categories, ranges: map[string]*Where{}, rangeSets: map[string]Set{}}
+	x := &index{book: book, numberOf: numberOf, categories: categories, ranges: map[string]*Where{},
+		rangeSets: map[string]Set{}}
 	for i := range ranges {
 		x.ranges[ranges[i].Code] = &ranges[i].Where
 	}
@@ -216,7 +217,10 @@ func (x *index) subtree(path string) (from, to int32) {
 	}
 	key := categoryOrder(path)
 	find := func(limit string) int32 {
-		i, _ := slices.BinarySearchFunc(x.categories, limit, func(c categoryRun, limit string) int { return cmp.Compare(c.key, limit) })
+		i, _ := slices.BinarySearchFunc(x.categories, limit, func(c categoryRun,
+			limit string) int {
+			return cmp.Compare(c.key, limit)
+		})
 		if i == len(x.categories) {
 			return int32(len(x.book))
 		}

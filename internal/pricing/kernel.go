@@ -7,9 +7,9 @@ import (
 )
 
 // A sweep prices products a shard at a time: every rule is reduced, for the viewpoint, to a kernel that is a few whole
-// numbers, and runs over the prices of the shard that it selects. Prices are exact fractions of 63-bit numbers. What does
-// not fit, and the few kinds of rules that no kernel expresses, is left to unit, which prices one product by the letter
-// of the book; both must agree, which the tests hold them to.
+// numbers, and runs over the prices of the shard that it selects. Prices are exact fractions of 63-bit numbers. What
+// does not fit, and the few kinds of rules that no kernel expresses, is left to unit, which prices one product by the
+// letter of the book; both must agree, which the tests hold them to.
 
 // shardSize is how many products are priced together: their columns fit into a core's cache.
 const (

@@ -24,7 +24,8 @@ func meant(vp pricing.Viewpoint) pricing.Viewpoint {
 	if vp.SignedIn != nil {
 		signedIn = *vp.SignedIn
 	}
-	vp.SignedIn, vp.Quantity, vp.Term, vp.Groups, vp.With = &signedIn, max(vp.Quantity, 1), max(vp.Term, 1), set(vp.Groups), set(vp.With)
+	vp.SignedIn, vp.Quantity, vp.Term, vp.Groups, vp.With = &signedIn, max(vp.Quantity, 1), max(vp.Term, 1),
+		set(vp.Groups), set(vp.With)
 	vp.History = append([]pricing.Purchase{}, vp.History...)
 	slices.SortFunc(vp.History, func(a, b pricing.Purchase) int {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.SKU, b.SKU), cmp.Compare(a.Quantity, b.Quantity))
@@ -50,7 +51,8 @@ func TestKeyTellsQuestionsApart(t *testing.T) {
 		{{Customer: "c"}, {Customer: "c", SignedIn: &yes}},
 		{{}, {Quantity: 1, Term: 1}},
 		{{History: []pricing.Purchase{{SKU: "A", Quantity: 1}}}, {}},
-		{{History: []pricing.Purchase{{SKU: "A", Quantity: 1}, {SKU: "B", Quantity: 2}}}, {History: []pricing.Purchase{{SKU: "B", Quantity: 2}, {SKU: "A", Quantity: 1}}}},
+		{{History: []pricing.Purchase{{SKU: "A", Quantity: 1}, {SKU: "B", Quantity: 2}}},
+			{History: []pricing.Purchase{{SKU: "B", Quantity: 2}, {SKU: "A", Quantity: 1}}}},
 	} {
 		sameKeySameQuestion(t, pair[0], pair[1])
 	}
@@ -78,8 +80,10 @@ func FuzzViewpointKey(f *testing.F) {
 			}
 			return strings.Split(s, ",")
 		}
-		a := pricing.Viewpoint{With: split(withA), Groups: split(groupsA), Quantity: quantityA % 3, Customer: withB, SignedIn: &signed}
-		b := pricing.Viewpoint{With: split(withB), Groups: split(groupsB), Quantity: quantityB % 3, Customer: withA, Channel: groupsA}
+		a := pricing.Viewpoint{With: split(withA), Groups: split(groupsA), Quantity: quantityA % 3, Customer: withB,
+			SignedIn: &signed}
+		b := pricing.Viewpoint{With: split(withB), Groups: split(groupsB), Quantity: quantityB % 3, Customer: withA,
+			Channel: groupsA}
 		sameKeySameQuestion(t, a, b)
 		sameKeySameQuestion(t, a, a)
 	})

@@ -277,7 +277,8 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 func (v *view) settle(s *state, l *layer, r *rule, o outcome, before, after optional) {
 	s.applied = append(s.applied, r)
 	if s.trail != nil {
-		st := Step{Rule: r.Code, Layer: r.Layer, Before: before.ptr(), After: after.v, Effect: *o.effect.Effect, Shaped: o.shaped, Raw: o.raw}
+		st := Step{Rule: r.Code, Layer: r.Layer, Before: before.ptr(), After: after.v, Effect: *o.effect.Effect,
+			Shaped: o.shaped, Raw: o.raw}
 		if o.from != nil {
 			st.From = o.from
 		}
@@ -339,7 +340,8 @@ func (v *view) reachOptions(s *state, r *rule, o outcome) {
 // outcome works out what a rule makes of the price entering it.
 func (v *view) outcome(s *state, r *rule, entering optional) (o outcome) {
 	if s.quantity < r.MinQuantity {
-		return outcome{reason: TooFew, counted: some(money.Int(int64(s.quantity))), wanted: some(money.Int(int64(r.MinQuantity)))}
+		return outcome{reason: TooFew, counted: some(money.Int(int64(s.quantity))),
+			wanted: some(money.Int(int64(r.MinQuantity)))}
 	}
 	o.effect = r.effect
 	if r.breaks != nil {

@@ -193,8 +193,8 @@ func (s *Scope) Amount(r *Rule, a money.Rat) (money.Rat, bool) {
 	return o.v, o.ok
 }
 
-// Barred is the reason why the rule of an ordinal takes no part, "" where it does. grace is by how much its windows, and its
-// campaign's, close later.
+// Barred is the reason why the rule of an ordinal takes no part, "" where it does. grace is by how much its windows,
+// and its campaign's, close later.
 func (s *Scope) Barred(ordinal int, grace Moment) Reason {
 	v := s.v
 	if grace <= 0 {
@@ -269,7 +269,8 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 			l.Problems = append(l.Problems, LineProblem{"", fmt.Sprintf("product %q has no price here", l.SKU)})
 		}
 		if l.ByHandRefused {
-			l.Problems = append(l.Problems, LineProblem{"byHand", "is more than may be taken off by hand, and is not taken where it is"})
+			l.Problems = append(l.Problems,
+				LineProblem{"byHand", "is more than may be taken off by hand, and is not taken where it is"})
 		}
 	}
 	return priced

@@ -57,7 +57,8 @@ func (l *lot) gather(ids []int32) {
 	copy(l.ids[:], ids)
 	if len(l.direct) == 0 {
 		l.lists.ready(len(l.products))
-		l.reached, l.direct = slices.Grow(l.reached, len(l.rules))[:len(l.rules)], slices.Grow(l.direct, len(l.rules))[:len(l.rules)]
+		l.reached, l.direct = slices.Grow(l.reached, len(l.rules))[:len(l.rules)],
+			slices.Grow(l.direct, len(l.rules))[:len(l.rules)]
 		for o, r := range l.rules {
 			l.direct[o] = r != nil && r.usesReduced
 		}

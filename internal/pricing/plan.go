@@ -35,7 +35,8 @@ type planLayer struct {
 // plan reduces the rules that take part to kernels. stacked is what an earlier sweep of the same viewpoint noted:
 // its slots stay.
 func (v *view) plan(stacked []*rule) *plan {
-	pl := &plan{slow: v.index.empty(), stacked: slices.Clone(stacked), minorUnits: 1, places: make([]int, len(v.rules)), slots: make([]int, len(v.rules))}
+	pl := &plan{slow: v.index.empty(), stacked: slices.Clone(stacked), minorUnits: 1, places: make([]int, len(v.rules)),
+		slots: make([]int, len(v.rules))}
 	for range v.digits {
 		pl.minorUnits *= 10
 	}

@@ -36,8 +36,8 @@ type Portion struct {
 	Trail    Trail
 }
 
-// Margin is what remains of a price. Net is the price without tax; Amount is net less fee and cost; all in the channel's
-// currency, not rounded.
+// Margin is what remains of a price. Net is the price without tax; Amount is net less fee and cost; all in the
+// channel's currency, not rounded.
 type Margin struct {
 	Net, Fee, Cost, Amount money.Rat
 }
@@ -68,7 +68,8 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		}
 		chosen = append(chosen, e.products[p].Options[at])
 	}
-	a := &Answer{SKU: q.SKU, Currency: v.currency, Digits: v.digits, Quantity: v.quantity, List: v.listPrice(p).ptr(), Rules: []string{}}
+	a := &Answer{SKU: q.SKU, Currency: v.currency, Digits: v.digits, Quantity: v.quantity, List: v.listPrice(p).ptr(),
+		Rules: []string{}}
 	total, priced := money.Int(0), true
 	for _, seg := range v.segments(&state{product: p, quantity: v.quantity, term: v.term}) {
 		trail := &Trail{List: a.List}

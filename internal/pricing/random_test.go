@@ -168,7 +168,8 @@ func randomEdit(rng *rand.Rand, book *pricing.Book, step int) pricing.Edit {
 	var come *pricing.Rule
 	for i := range other.Rules {
 		r := &other.Rules[i]
-		simple := r.Effect != nil && r.Of == "" && r.Ending == nil && r.MaxOff == nil && r.Floor == nil && r.Effect.Value.Sign() > 0 && r.Effect.Kind != pricing.SetPrice &&
+		simple := r.Effect != nil && r.Of == "" && r.Ending == nil && r.MaxOff == nil && r.Floor == nil &&
+			r.Effect.Value.Sign() > 0 && r.Effect.Kind != pricing.SetPrice &&
 			r.Effect.Kind != pricing.Markup && r.Effect.Kind != pricing.ToMargin && r.Effect.Kind != pricing.ToDerived
 		if modes[r.Layer] != pricing.Add || simple {
 			r.Code = fmt.Sprintf("E%d", step)
@@ -233,7 +234,8 @@ func TestSweepOfManyShards(t *testing.T) {
 	e := pricing.Compile(book)
 	rng := rand.New(rand.NewPCG(6, 6))
 	for _, group := range pricingtest.LargeGroups[:3] {
-		vp := pricing.Viewpoint{At: pricingtest.Noon, Channel: "web", Groups: []string{group}, Quantity: []int{1, 6, 30}[rng.IntN(3)]}
+		vp := pricing.Viewpoint{At: pricingtest.Noon, Channel: "web", Groups: []string{group},
+			Quantity: []int{1, 6, 30}[rng.IntN(3)]}
 		sw := sameSweep(t, e, vp, group)
 		for range 12 {
 			r := book.Rules[rng.IntN(len(book.Rules))]

@@ -4,7 +4,8 @@ import (
 	"slices"
 )
 
-// Sweep prices all products: each costs what Price would answer as its unit price, a subscription that of one month. Its errors are QuestionErrors.
+// Sweep prices all products: each costs what Price would answer as its unit price, a subscription that of one month.
+// Its errors are QuestionErrors.
 func (e *Engine) Sweep(vp Viewpoint) (*Sweep, error) {
 	sweeps, err := e.Sweeps([]Viewpoint{vp})
 	if err != nil {
@@ -13,8 +14,8 @@ func (e *Engine) Sweep(vp Viewpoint) (*Sweep, error) {
 	return sweeps[0], nil
 }
 
-// Sweeps prices all products from several viewpoints. What viewpoints that follow each other have in common, such as the
-// layers before the group's terms, is worked out once.
+// Sweeps prices all products from several viewpoints. What viewpoints that follow each other have in common, such as
+// the layers before the group's terms, is worked out once.
 func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) {
 	sweeps := make([]*Sweep, len(vps))
 	for i, vp := range vps {
@@ -54,7 +55,8 @@ func (e *Engine) newSweep(v *view, vp Viewpoint) *Sweep {
 
 // commonLayers is how many layers, from the first on, take the same rules to the same results from two viewpoints.
 func commonLayers(a, b *view) int {
-	if a.at != b.at || a.channel != b.channel || a.quantity != b.quantity || a.term != b.term || len(a.history)+len(b.history) > 0 {
+	if a.at != b.at || a.channel != b.channel || a.quantity != b.quantity || a.term != b.term ||
+		len(a.history)+len(b.history) > 0 {
 		return 0
 	}
 	for at := range a.active {

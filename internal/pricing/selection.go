@@ -65,12 +65,14 @@ func (w *Where) UsesReduced() bool {
 
 // Names reports whether the condition names a value of a field anywhere.
 func (w *Where) Names(field Field, value string) bool {
-	return w.Field == field && slices.Contains(w.Values, value) || slices.ContainsFunc(w.Parts, func(p Where) bool { return p.Names(field, value) })
+	return w.Field == field && slices.Contains(w.Values, value) ||
+		slices.ContainsFunc(w.Parts, func(p Where) bool { return p.Names(field, value) })
 }
 
 // sameSelection reports whether two conditions are written alike.
 func sameSelection(a, b *Where) bool {
-	if a.Field != b.Field || a.Reduced != b.Reduced || len(a.Parts) != len(b.Parts) || !slices.Equal(a.Values, b.Values) || !a.Bounds.same(b.Bounds) {
+	if a.Field != b.Field || a.Reduced != b.Reduced || len(a.Parts) != len(b.Parts) || !slices.Equal(a.Values, b.Values) ||
+		!a.Bounds.same(b.Bounds) {
 		return false
 	}
 	for i := range a.Parts {
@@ -79,7 +81,8 @@ func sameSelection(a, b *Where) bool {
 		}
 	}
 	return maps.EqualFunc(a.Attrs, b.Attrs, func(x, y AttrTest) bool {
-		return slices.Equal(x.Values, y.Values) && (x.Bounds == nil) == (y.Bounds == nil) && (x.Bounds == nil || x.Bounds.same(*y.Bounds))
+		return slices.Equal(x.Values, y.Values) && (x.Bounds == nil) == (y.Bounds == nil) &&
+			(x.Bounds == nil || x.Bounds.same(*y.Bounds))
 	})
 }
 

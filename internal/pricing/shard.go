@@ -9,7 +9,8 @@ import (
 type shard struct {
 	price [shardSize]int64             // missing where there is none
 	won   [LayerCount][shardSize]int32 // by position of the layer, where one rule wins: 1 + its ordinal; 0 for none
-	also  []uint64                     // by slot of Sweep.stacked, shardWords words each: the products that the rule applied to
+	// by slot of Sweep.stacked, shardWords words each: the products that the rule applied to
+	also []uint64
 }
 
 // patch is prices of some products, close together.

@@ -3,8 +3,8 @@ package pricing
 // Span is a stretch of wall-clock time, To exclusive.
 type Span struct{ From, To Moment }
 
-// OpenSpans are the stretches within [from, to) in which all of some windows are open, in order. At most most are given;
-// whole reports whether those are all.
+// OpenSpans are the stretches within [from, to) in which all of some windows are open, in order. At most most are
+// given; whole reports whether those are all.
 func OpenSpans(windows []*Window, from, to Moment, most int) (spans []Span, whole bool) {
 	open := func(at Moment) bool {
 		for _, w := range windows {

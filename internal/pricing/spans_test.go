@@ -63,5 +63,6 @@ func TestOpenSpansStopAtTheMost(t *testing.T) {
 	nights := &pricing.Window{Hours: &pricing.Hours{From: 22 * pricing.Hour, To: 2 * pricing.Hour}}
 	spans, whole := pricing.OpenSpans([]*pricing.Window{nights}, 0, 10*pricing.Day, 3)
 	require.False(t, whole)
-	require.Equal(t, []pricing.Span{{From: 0, To: 2 * pricing.Hour}, {From: 22 * pricing.Hour, To: 26 * pricing.Hour}, {From: 46 * pricing.Hour, To: 50 * pricing.Hour}}, spans)
+	require.Equal(t, []pricing.Span{{From: 0, To: 2 * pricing.Hour}, {From: 22 * pricing.Hour, To: 26 * pricing.Hour},
+		{From: 46 * pricing.Hour, To: 50 * pricing.Hour}}, spans)
 }

@@ -45,7 +45,8 @@ func (sw *Sweep) CatalogPrice(p int32) (int64, bool) {
 	sw.catalogOnce.Do(func() {
 		v := sw.view.own()
 		v.catalogOnly = true
-		sw.catalog = &Sweep{Viewpoint: sw.Viewpoint, Currency: sw.Currency, Digits: sw.Digits, view: v, shards: make([]*shard, len(sw.shards))}
+		sw.catalog = &Sweep{Viewpoint: sw.Viewpoint, Currency: sw.Currency, Digits: sw.Digits, view: v,
+			shards: make([]*shard, len(sw.shards))}
 		run([]*Sweep{sw.catalog}, []*plan{v.plan(nil)}, 0, nil)
 	})
 	return sw.catalog.Price(p)
@@ -88,7 +89,8 @@ func (sw *Sweep) AppliedBy(code string) func(p int32) bool {
 		slot := slices.IndexFunc(sw.stacked, func(o *rule) bool { return o.ordinal == r.ordinal })
 		return func(p int32) bool {
 			sh, i := sw.at(p)
-			return slot >= 0 && slot*shardWords < len(sh.also) && sh.also[slot*shardWords+i>>6]>>(i&63)&1 == 1 && sh.price[i] != missing
+			return slot >= 0 && slot*shardWords < len(sh.also) && sh.also[slot*shardWords+i>>6]>>(i&63)&1 == 1 &&
+				sh.price[i] != missing
 		}
 	}
 	return func(int32) bool { return false }

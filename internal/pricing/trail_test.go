@@ -13,7 +13,8 @@ import (
 // missed asks for one piece of the product P, list 40.00, without cost, and gives why each rule did not apply.
 func missed(t *testing.T, layers, rules string, vp pricing.Viewpoint) (*pricing.Answer, map[string]pricing.Miss) {
 	t.Helper()
-	book, err := bookfile.Decode([]byte(fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"%s},
+	book, err := bookfile.Decode([]byte(
+		fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"%s},
 		"groups":[{"code":"trade","name":"Trade"}],"channels":[{"code":"web","name":"Web"},{"code":"till","name":"Till"}],
 		"products":[{"sku":"P","list":"40.00"},{"sku":"EMPTY"}],"rules":[%s]}`, layers, rules)))
 	require.NoError(t, err)
@@ -76,12 +77,14 @@ func TestReasonsNameTheOtherRule(t *testing.T) {
 	require.Equal(t, pricing.NotHighest, out["MUCH"].Reason)
 	require.Equal(t, "LITTLE", out["MUCH"].By)
 
-	a, out := missed(t, modes, rule("STOP", "group", 1, `,"then":"end-layer"`)+","+rule("SAME", "group", 2, "")+","+rule("NEXT", "promotion", 1, ""), pricing.Viewpoint{})
+	a, out := missed(t, modes, rule("STOP", "group", 1, `,"then":"end-layer"`)+","+rule("SAME", "group", 2,
+		"")+","+rule("NEXT", "promotion", 1, ""), pricing.Viewpoint{})
 	require.Equal(t, pricing.LayerEnded, out["SAME"].Reason)
 	require.Equal(t, "STOP", out["SAME"].By)
 	require.Equal(t, []string{"STOP", "NEXT"}, a.Rules, "the next layer goes on")
 
-	a, out = missed(t, modes, rule("STOP", "group", 1, `,"then":"end-price"`)+","+rule("SAME", "group", 2, "")+","+rule("NEXT", "promotion", 1, ""), pricing.Viewpoint{})
+	a, out = missed(t, modes, rule("STOP", "group", 1, `,"then":"end-price"`)+","+rule("SAME", "group", 2,
+		"")+","+rule("NEXT", "promotion", 1, ""), pricing.Viewpoint{})
 	require.Equal(t, "36.00", unit(a))
 	require.Equal(t, pricing.PriceEnded, out["NEXT"].Reason)
 	require.Equal(t, "STOP", out["NEXT"].By)

@@ -64,12 +64,14 @@ func (o optional) ptr() *money.Rat {
 // look resolves a viewpoint.
 func (e *Engine) look(vp Viewpoint) (*view, error) {
 	s := e.settings
-	v := &view{Engine: e, at: vp.At, workings: &workings{cut: noCut}, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1), history: vp.History,
+	v := &view{Engine: e, at: vp.At, workings: &workings{cut: noCut}, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1),
+		history:  vp.History,
 		currency: s.Currency, bookTax: s.PricesIncludeTax, showTax: s.PricesIncludeTax}
 	if vp.Quantity < 0 || vp.Quantity > MaxQuantity {
 		return nil, &QuestionError{"quantity", fmt.Sprintf("must be from 1 to %d", MaxQuantity)}
 	}
-	v.visitor = visitor{groups: slices.Clone(vp.Groups), country: vp.Country, firstOrder: vp.FirstOrder, signedIn: vp.Customer != ""}
+	v.visitor = visitor{groups: slices.Clone(vp.Groups), country: vp.Country, firstOrder: vp.FirstOrder,
+		signedIn: vp.Customer != ""}
 	for _, g := range vp.Groups {
 		if !e.groups[g] {
 			return nil, unknown("group", "group", g)

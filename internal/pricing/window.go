@@ -27,7 +27,8 @@ type MonthDay int16
 
 // openness of a window: the reasons are told apart in the trail.
 //
-// at is the moment itself; hours, and the days they belong to, are tested at clock, which differs for a day of a hire only.
+// at is the moment itself; hours, and the days they belong to, are tested at clock, which differs for a day of a hire
+// only.
 func (w *Window) test(at, clock Moment) Reason {
 	if w == nil {
 		return ""

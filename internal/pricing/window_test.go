@@ -21,7 +21,8 @@ func TestParseMoment(t *testing.T) {
 	require.Equal(t, "2026-11-27T10:00", at(t, "2026-11-27T10:00").String())
 	require.Equal(t, "2026-11-27T10:00:30", at(t, "2026-11-27T10:00:30").String())
 	require.Equal(t, "2028-02-29T00:00", at(t, "2028-02-29T00:00").String())
-	for _, bad := range []string{"", "2026-11-27", "2026-04-31T00:00", "2026-02-29T00:00", "2026-11-27T25:00", "27.11.2026 10:00", "2026-11-27T10:00Z"} {
+	for _, bad := range []string{"", "2026-11-27", "2026-04-31T00:00", "2026-02-29T00:00", "2026-11-27T25:00",
+		"27.11.2026 10:00", "2026-11-27T10:00Z"} {
 		_, err := ParseMoment(bad)
 		require.Error(t, err, bad)
 	}
@@ -48,10 +49,13 @@ func TestWindow(t *testing.T) {
 		{"hours past midnight, before", &Window{Hours: night}, "2026-11-27T23:00", ""},
 		{"hours past midnight, after", &Window{Hours: night}, "2026-11-28T01:59", ""},
 		{"hours past midnight, over", &Window{Hours: night}, "2026-11-28T02:00", OutsideHours},
-		{"the night belongs to the day on which it began", &Window{Hours: night, Days: []Weekday{fri}}, "2026-11-28T01:00", ""},
-		{"and not to the day on which it ends", &Window{Hours: night, Days: []Weekday{sat}}, "2026-11-28T01:00", OutsideHours},
+		{"the night belongs to the day on which it began", &Window{Hours: night, Days: []Weekday{fri}}, "2026-11-28T01:00",
+			""},
+		{"and not to the day on which it ends", &Window{Hours: night, Days: []Weekday{sat}}, "2026-11-28T01:00",
+			OutsideHours},
 		{"weekly span", &Window{Weekly: &Weekly{From: 4*Day + 18*Hour, To: 10 * Hour}}, "2026-11-30T09:59", ""},
-		{"weekly span over", &Window{Weekly: &Weekly{From: 4*Day + 18*Hour, To: 10 * Hour}}, "2026-11-30T10:00", OutsideHours},
+		{"weekly span over", &Window{Weekly: &Weekly{From: 4*Day + 18*Hour, To: 10 * Hour}}, "2026-11-30T10:00",
+			OutsideHours},
 		{"yearly span", &Window{Yearly: &Yearly{From: 301, To: 516}}, "2027-05-15T23:59", ""},
 		{"yearly span over", &Window{Yearly: &Yearly{From: 301, To: 516}}, "2027-05-16T00:00", OutsideHours},
 		{"yearly span past new year", &Window{Yearly: &Yearly{From: 1220, To: 107}}, "2027-01-06T12:00", ""},
@@ -100,8 +104,8 @@ func TestInstantFollowsRFC5545(t *testing.T) {
 	}
 }
 
-// Weekly and yearly spans open when recurrences of RFC 5545, read by an independent library, begin. Clock changes are left
-// out: there the library is wrong, and wall-clock moments know none.
+// Weekly and yearly spans open when recurrences of RFC 5545, read by an independent library, begin. Clock changes are
+// left out: there the library is wrong, and wall-clock moments know none.
 func TestRecurringSpansAgainstRFC5545(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 9))
 	begin := at(t, "2026-01-01T00:00")
@@ -120,7 +124,9 @@ func TestRecurringSpansAgainstRFC5545(t *testing.T) {
 	for range 60 {
 		from := Moment(rng.IntN(7*24)) * Hour
 		w := &Window{Weekly: &Weekly{From: from, To: (from + Moment(1+rng.IntN(160))*Hour) % Week}}
-		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.WEEKLY, Dtstart: begin.wall(), Byweekday: []rrule.Weekday{weekdays[from/Day]}, Byhour: []int{int(from % Day / Hour)}, Byminute: []int{0}, Bysecond: []int{0}})
+		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.WEEKLY, Dtstart: begin.wall(),
+			Byweekday: []rrule.Weekday{weekdays[from/Day]}, Byhour: []int{int(from % Day / Hour)}, Byminute: []int{0},
+			Bysecond: []int{0}})
 		require.NoError(t, err)
 		var want []Moment
 		for _, m := range rule.Between(begin.wall(), (begin + 20*Week).wall(), false) {
@@ -132,7 +138,8 @@ func TestRecurringSpansAgainstRFC5545(t *testing.T) {
 		month, day := 1+rng.IntN(12), 1+rng.IntN(28)
 		end := time.Date(2026, time.Month(month), day+1+rng.IntN(200), 0, 0, 0, 0, time.UTC)
 		w := &Window{Yearly: &Yearly{From: MonthDay(month*100 + day), To: MonthDay(int(end.Month())*100 + end.Day())}}
-		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.YEARLY, Dtstart: begin.wall(), Bymonth: []int{month}, Bymonthday: []int{day}})
+		rule, err := rrule.NewRRule(rrule.ROption{Freq: rrule.YEARLY, Dtstart: begin.wall(), Bymonth: []int{month},
+			Bymonthday: []int{day}})
 		require.NoError(t, err)
 		var want []Moment
 		for _, m := range rule.Between(begin.wall(), (begin + 1400*Day).wall(), false) {

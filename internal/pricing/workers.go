@@ -8,8 +8,8 @@ import (
 	"sync/atomic"
 )
 
-// handOut hands out 0..n-1 to as many goroutines as there are cores, at most so many. begin makes one of them ready and gives
-// what does its work.
+// handOut hands out 0..n-1 to as many goroutines as there are cores, at most so many. begin makes one of them ready and
+// gives what does its work.
 func handOut(n, most int, begin func(l *lot) (do func(k int))) {
 	var next atomic.Int64
 	together(min(runtime.GOMAXPROCS(0), most, n), func(int) {
@@ -29,8 +29,8 @@ func InParallel(n int, work func(from, to int)) {
 	together(workers, func(w int) { work(min(w*piece, n), min((w+1)*piece, n)) })
 }
 
-// together works in n goroutines and waits for them. A panic in one is a panic of the caller, so that whoever answers for
-// the question answers for it.
+// together works in n goroutines and waits for them. A panic in one is a panic of the caller, so that whoever answers
+// for the question answers for it.
 func together(n int, work func(w int)) {
 	if n <= 1 {
 		work(0)

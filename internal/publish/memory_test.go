@@ -19,7 +19,8 @@ type memory struct {
 }
 
 func newMemory() *memory {
-	return &memory{links: map[string]publish.Link{}, publications: map[int64]publish.Publication{}, rows: map[int64][]publish.Row{},
+	return &memory{links: map[string]publish.Link{}, publications: map[int64]publish.Publication{},
+		rows:  map[int64][]publish.Row{},
 		shown: map[string]map[string]publish.Shown{}}
 }
 
@@ -58,7 +59,8 @@ func (m *memory) AnswerRows(_ context.Context, p *publish.Publication, rows []pu
 		}
 		delete(m.shown[p.Channel], r.SKU)
 		if r.Price != nil {
-			m.shown[p.Channel][r.SKU] = publish.Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Currency: r.Currency, From: at}
+			m.shown[p.Channel][r.SKU] = publish.Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Currency: r.Currency,
+				From: at}
 		}
 	}
 	return nil

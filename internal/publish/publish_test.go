@@ -23,7 +23,8 @@ var at = time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
 
 func engine(t *testing.T) *pricing.Engine {
 	t.Helper()
-	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web","where":{"not":{"sku":"HIDDEN"}}},{"code":"till"}],
+	book, err := bookfile.Decode([]byte(
+		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web","where":{"not":{"sku":"HIDDEN"}}},{"code":"till"}],
 		"products":[{"sku":"SAME","name":"Same","list":"10.00"},{"sku":"DOWN","name":"Down","list":"10.00"},{"sku":"UP","name":"Up","list":"10.00"},{"sku":"NEW","name":"New","list":"10.00"},
 			{"sku":"HIDDEN","name":"Hidden","list":"10.00"},{"sku":"LOSS","name":"Loss","list":"10.00","cost":"9.00"},{"sku":"NAMELESS","list":"3.00"}],
 		"rules":[{"code":"SALE","layer":"sale","rank":1,"where":{"sku":["DOWN","LOSS"]},"effect":{"percentOff":"20"}}]}`))
@@ -44,14 +45,17 @@ func shown(prices map[string]string) map[string]publish.Shown {
 }
 
 func TestDifferences(t *testing.T) {
-	d, err := publish.Compare(engine(t), "web", pricing.MomentOf(at), shown(map[string]string{"SAME": "10.00", "DOWN": "10.00", "UP": "9.00", "HIDDEN": "10.00", "LOSS": "8.00", "LEFT": "5.00"}))
+	d, err := publish.Compare(engine(t), "web", pricing.MomentOf(at),
+		shown(map[string]string{"SAME": "10.00", "DOWN": "10.00", "UP": "9.00", "HIDDEN": "10.00", "LOSS": "8.00",
+			"LEFT": "5.00"}))
 	require.NoError(t, err)
 	kinds := map[string]publish.Kind{}
 	for _, r := range d.Rows {
 		kinds[r.SKU] = r.Kind
 	}
 	// LOSS shows the right price but not the price that it is reduced from.
-	require.Equal(t, map[string]publish.Kind{"DOWN": publish.Down, "UP": publish.Up, "NEW": publish.New, "HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
+	require.Equal(t, map[string]publish.Kind{"DOWN": publish.Down, "UP": publish.Up, "NEW": publish.New,
+		"HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
 	require.Equal(t, 1, d.Same)
 	require.Equal(t, 1, d.Blocked(), "LOSS sells for less than it costs")
 }
@@ -89,7 +93,8 @@ func TestDelivery(t *testing.T) {
 			require.ErrorAs(t, err, &undecided)
 			require.Equal(t, []string{"LOSS"}, undecided.SKUs)
 
-			pub, err := p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1, Overrides: map[string]string{"LOSS": "to fill the shelf"}})
+			pub, err := p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1,
+				Overrides: map[string]string{"LOSS": "to fill the shelf"}})
 			require.NoError(t, err)
 			p.Wait()
 			got := keeper.publications[pub.ID]
@@ -183,6 +188,7 @@ func TestAnswersThatWereNotAsked(t *testing.T) {
 	for _, r := range keeper.rows[pub.ID] {
 		answers[r.SKU] = r.Answer
 	}
-	require.Equal(t, map[string]string{"UP": publish.Taken, "DOWN": publish.Refused, "SAME": publish.Missing, "NEW": publish.Missing, "NAMELESS": publish.Missing}, answers)
+	require.Equal(t, map[string]string{"UP": publish.Taken, "DOWN": publish.Refused, "SAME": publish.Missing,
+		"NEW": publish.Missing, "NAMELESS": publish.Missing}, answers)
 	require.Len(t, keeper.shown["web"], 1)
 }

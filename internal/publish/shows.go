@@ -22,7 +22,8 @@ type Shows struct {
 
 // NewShows reads from a keeper.
 func NewShows(keeper Keeper) *Shows {
-	return &Shows{keeper: keeper, byChannel: map[string]map[string]Shown{}, compared: map[string]compared{}, numbered: map[string]*Numbered{}}
+	return &Shows{keeper: keeper, byChannel: map[string]map[string]Shown{}, compared: map[string]compared{},
+		numbered: map[string]*Numbered{}}
 }
 
 // Numbered is what a channel shows by product number, in minor units.
@@ -95,7 +96,8 @@ func sameSlice[T any](a, b []T) bool { return len(a) == len(b) && (len(a) == 0 |
 
 // Differences are what a channel shows against the book's prices at a moment. They are kept until the book, what the
 // channel shows, or the rules that take part are others.
-func (s *Shows) Differences(ctx context.Context, snap *book.Snapshot, channel string, now pricing.Moment) (*Differences, error) {
+func (s *Shows) Differences(ctx context.Context, snap *book.Snapshot, channel string, now pricing.Moment) (*Differences,
+	error) {
 	key, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: now, Quantity: 1})
 	if err != nil {
 		return nil, err

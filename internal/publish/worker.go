@@ -54,7 +54,8 @@ func (o *Order) rows(d *Differences) ([]Row, error) {
 		if !diff.Blocked() {
 			reason = ""
 		}
-		rows = append(rows, Row{SKU: diff.SKU, Kind: diff.Kind, Was: diff.Was, Price: diff.Price, Reference: diff.Reference, Currency: d.Currency, Override: reason})
+		rows = append(rows, Row{SKU: diff.SKU, Kind: diff.Kind, Was: diff.Was, Price: diff.Price, Reference: diff.Reference,
+			Currency: d.Currency, Override: reason})
 	}
 	if undecided != nil {
 		return nil, &Undecided{undecided}
@@ -103,7 +104,8 @@ func (w *Worker) Start(ctx context.Context, engine *pricing.Engine, d *Differenc
 }
 
 // Send keeps a publication of the differences as one of an earlier time, sends it and says how it ended.
-func (w *Worker) Send(ctx context.Context, engine *pricing.Engine, d *Differences, o Order, at time.Time) (Publication, error) {
+func (w *Worker) Send(ctx context.Context, engine *pricing.Engine, d *Differences, o Order, at time.Time) (Publication,
+	error) {
 	now := func() time.Time { return at }
 	s, err := w.prepare(ctx, engine, d, o, now)
 	if err != nil {
@@ -123,7 +125,8 @@ type sending struct {
 	lines       []format.Line
 }
 
-func (w *Worker) prepare(ctx context.Context, engine *pricing.Engine, d *Differences, o Order, now clock.Clock) (*sending, error) {
+func (w *Worker) prepare(ctx context.Context, engine *pricing.Engine, d *Differences, o Order,
+	now clock.Clock) (*sending, error) {
 	rows, err := o.rows(d)
 	if err != nil {
 		return nil, err
@@ -229,7 +232,8 @@ func (w *Worker) deliver(s *sending, answered func(map[string]format.Answer) err
 	defer cancel()
 	defer func() {
 		if r := recover(); r != nil {
-			slog.Error("sending failed unexpectedly", "publication", s.publication.ID, "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
+			slog.Error("sending failed unexpectedly", "publication", s.publication.ID, "panic", fmt.Sprint(r), "stack",
+				string(debug.Stack()))
 			err = errors.New("sending failed unexpectedly; it has been noted in the program's log")
 		}
 	}()

@@ -23,7 +23,8 @@ import (
 // as is another browser, with somebody else signed in who is made for it.
 func (a *api) as(name string, role store.Role) *api {
 	a.t.Helper()
-	require.NoError(a.t, a.store.AddPerson(a.t.Context(), store.Person{Name: name, FullName: name, Role: role, Active: true, Password: store.HashPassword("a long password"), Created: present}))
+	require.NoError(a.t, a.store.AddPerson(a.t.Context(), store.Person{Name: name, FullName: name, Role: role,
+		Active: true, Password: store.HashPassword("a long password"), Created: present}))
 	other := a.browser()
 	other.do("POST", "/api/session", map[string]string{"name": name, "password": "a long password"}, 200, nil)
 	return other
@@ -60,8 +61,8 @@ func (a *api) raw(method, path string, data []byte, headers ...string) (int, str
 	return resp.StatusCode, string(text)
 }
 
-// Many guesses at once are no more than many in a row, however the name is typed; the right password from a browser from
-// which somebody has signed in before gets in all the same, and one's own password is no easier to guess.
+// Many guesses at once are no more than many in a row, however the name is typed; the right password from a browser
+// from which somebody has signed in before gets in all the same, and one's own password is no easier to guess.
 func TestGuessingPasswords(t *testing.T) {
 	a := started(t, store.Manager)
 	stranger := a.browser()
@@ -71,7 +72,8 @@ func TestGuessingPasswords(t *testing.T) {
 	for i := range 80 {
 		all.Go(func() {
 			name := []string{"me", " me", "ME  ", "Me\t"}[i%4]
-			status, _ := stranger.status("POST", "/api/session", map[string]string{"name": name, "password": fmt.Sprint("guess ", i)})
+			status, _ := stranger.status("POST", "/api/session", map[string]string{"name": name,
+				"password": fmt.Sprint("guess ", i)})
 			mu.Lock()
 			defer mu.Unlock()
 			statuses[status]++
@@ -79,14 +81,16 @@ func TestGuessingPasswords(t *testing.T) {
 	}
 	all.Wait()
 	require.Equal(t, map[int]int{401: 5, 429: 75}, statuses)
-	status, said := stranger.status("POST", "/api/session", map[string]string{"name": "me  ", "password": "a long password"})
+	status, said := stranger.status("POST", "/api/session", map[string]string{"name": "me  ",
+		"password": "a long password"})
 	require.Equal(t, 429, status, "nor does the right one get in from an unknown browser: %s", said)
 	a.do("DELETE", "/api/session", nil, 204, nil)
 	a.do("POST", "/api/session", map[string]string{"name": " Me ", "password": "a long password"}, 200, nil)
 
 	wrong := map[int]int{}
 	for i := range 20 {
-		status, _ := a.status("POST", "/api/password", map[string]string{"old": fmt.Sprint("guess ", i), "new": "another password"})
+		status, _ := a.status("POST", "/api/password", map[string]string{"old": fmt.Sprint("guess ", i),
+			"new": "another password"})
 		wrong[status]++
 	}
 	require.Equal(t, 5, wrong[422])
@@ -101,7 +105,8 @@ func TestTheLastAdministratorStays(t *testing.T) {
 		var both sync.WaitGroup
 		statuses := make([]int, 2)
 		both.Go(func() {
-			statuses[0], _ = a.status("PUT", "/api/people/other", map[string]any{"fullName": "x", "role": "reader", "active": true})
+			statuses[0], _ = a.status("PUT", "/api/people/other", map[string]any{"fullName": "x", "role": "reader",
+				"active": true})
 		})
 		both.Go(func() {
 			statuses[1], _ = b.status("PUT", "/api/people/me", map[string]any{"fullName": "x", "role": "reader", "active": true})
@@ -117,7 +122,8 @@ func TestTheLastAdministratorStays(t *testing.T) {
 		}
 		require.Positive(t, left, "round %d: %v", round, statuses)
 		for _, name := range []string{"me", "other"} {
-			require.NoError(t, a.store.ChangePerson(t.Context(), name, store.PersonChange{FullName: name, Role: store.Administrator, Active: true}))
+			require.NoError(t, a.store.ChangePerson(t.Context(), name,
+				store.PersonChange{FullName: name, Role: store.Administrator, Active: true}))
 		}
 	}
 }
@@ -153,9 +159,11 @@ func TestADeactivatedPersonStaysDeactivated(t *testing.T) {
 func TestNamesOfPeople(t *testing.T) {
 	a := started(t, store.Administrator)
 	add := func(name string) (int, string) {
-		return a.status("POST", "/api/people", map[string]any{"name": name, "fullName": "Someone", "role": "reader", "active": true, "password": "a long password"})
+		return a.status("POST", "/api/people", map[string]any{"name": name, "fullName": "Someone", "role": "reader",
+			"active": true, "password": "a long password"})
 	}
-	for _, wrong := range []string{"..", ".", "", " ", "a/b", "a b", "ünal", "a\nb", "-a", strings.Repeat("x", 61), "<b>", "me", "ME", " Me "} {
+	for _, wrong := range []string{"..", ".", "", " ", "a/b", "a b", "ünal", "a\nb", "-a", strings.Repeat("x", 61), "<b>",
+		"me", "ME", " Me "} {
 		status, said := add(wrong)
 		require.Equal(t, 422, status, "%q %s", wrong, said)
 	}
@@ -167,13 +175,14 @@ func TestNamesOfPeople(t *testing.T) {
 	b.do("POST", "/api/session", map[string]string{"name": "MAREN.o", "password": "a long password"}, 200, nil)
 }
 
-// Every answer says what a browser may do with it; cookies are for this program on this port alone, and for TLS where it
-// is served over that.
+// Every answer says what a browser may do with it; cookies are for this program on this port alone, and for TLS where
+// it is served over that.
 func TestHeadersAndCookies(t *testing.T) {
 	a := started(t, store.Reader)
 	at, err := url.Parse(a.url)
 	require.NoError(t, err)
-	for path, status := range map[string]int{"/": 200, "/board": 200, "/api/state": 200, "/api/nothing": 404, "/assets/none.js": 404, "/health": 404, "/healthz/x": 404, "/metrics": 404, "/metrics/x": 404} {
+	for path, status := range map[string]int{"/": 200, "/board": 200, "/api/state": 200, "/api/nothing": 404,
+		"/assets/none.js": 404, "/health": 404, "/healthz/x": 404, "/metrics": 404, "/metrics/x": 404} {
 		resp, err := a.client.Get(a.url + path)
 		require.NoError(t, err)
 		resp.Body.Close()
@@ -208,9 +217,11 @@ func TestHeadersAndCookies(t *testing.T) {
 func TestTheJournal(t *testing.T) {
 	a := started(t, store.Administrator)
 	a.browser().status("POST", "/api/session", map[string]string{"name": "Tessel <b>", "password": "no"})
-	a.do("POST", "/api/people", map[string]any{"name": "new", "fullName": "N", "role": "reader", "active": true, "password": "a long password"}, 204, nil)
+	a.do("POST", "/api/people", map[string]any{"name": "new", "fullName": "N", "role": "reader", "active": true,
+		"password": "a long password"}, 204, nil)
 	a.do("PUT", "/api/people/new", map[string]any{"fullName": "N", "role": "manager", "active": false}, 204, nil)
-	a.do("POST", "/api/checks", map[string]any{"name": "ten & more", "doc": json.RawMessage(`{"price":{"sku":"BAT-30","at":"2026-12-10T10:00"},"is":{"unit":"1.00"}}`)}, 204, nil)
+	a.do("POST", "/api/checks", map[string]any{"name": "ten & more",
+		"doc": json.RawMessage(`{"price":{"sku":"BAT-30","at":"2026-12-10T10:00"},"is":{"unit":"1.00"}}`)}, 204, nil)
 	var list struct{ Checks []struct{ ID int64 } }
 	a.do("GET", "/api/checks", nil, 200, &list)
 	a.do("DELETE", fmt.Sprint("/api/checks/", list.Checks[0].ID), nil, 204, nil)
@@ -224,7 +235,8 @@ func TestTheJournal(t *testing.T) {
 	for _, e := range journal.Events {
 		told = append(told, e.Who+" "+e.What)
 	}
-	require.Equal(t, []string{"me signed-in", "me signed-out", "me check-dropped", "me check-pinned", "me person-changed", "me person-added", "tessel <b> refused", "me signed-in"}, told)
+	require.Equal(t, []string{"me signed-in", "me signed-out", "me check-dropped", "me check-pinned", "me person-changed",
+		"me person-added", "tessel <b> refused", "me signed-in"}, told)
 	require.Equal(t, "ten & more", journal.Events[2].Detail)
 	reader := a.as("reader", store.Reader)
 	status, _ := reader.status("GET", "/api/journal", nil)
@@ -234,8 +246,10 @@ func TestTheJournal(t *testing.T) {
 // Whatever a request holds, the answer names no inside of the program.
 func TestMessagesNameNoInside(t *testing.T) {
 	a := started(t, store.Administrator)
-	for _, data := range []string{`{"name":5,"password":[]}`, `{"name":`, `[]`, `"x"`, `{"name":{"a":1}}`, `nonsense`, "", `{"codes":"R1","do":7}`, `{"changes":[{"kind":"rules","code":5,"doc":"x"}]}`, `{"version":1e+300}`} {
-		for _, path := range []string{"/api/people", "/api/session", "/api/rules-batch", "/api/edit", "/api/rules", "/api/bulk", "/api/checks", "/api/impact", "/api/sku-list", "/api/channels/web/publications"} {
+	for _, data := range []string{`{"name":5,"password":[]}`, `{"name":`, `[]`, `"x"`, `{"name":{"a":1}}`, `nonsense`, "",
+		`{"codes":"R1","do":7}`, `{"changes":[{"kind":"rules","code":5,"doc":"x"}]}`, `{"version":1e+300}`} {
+		for _, path := range []string{"/api/people", "/api/session", "/api/rules-batch", "/api/edit", "/api/rules",
+			"/api/bulk", "/api/checks", "/api/impact", "/api/sku-list", "/api/channels/web/publications"} {
 			status, said := a.raw("POST", path, []byte(data))
 			require.Less(t, status, 500, "%s %s: %s", path, data, said)
 			for _, inside := range []string{"json:", "Go struct", "server.", "unmarshal", "strconv", "goroutine", ".go:"} {
@@ -335,7 +349,8 @@ func TestAShelfForEach(t *testing.T) {
 	a.do("POST", "/api/imports/"+mine.Token+"/preview", map[string]any{"mapping": mine.Mapping}, 200, nil)
 	b.do("POST", "/api/imports/"+mine.Token+"/preview", map[string]any{"mapping": mine.Mapping}, 410, nil)
 	reader := a.as("reader", store.Reader)
-	for _, path := range []string{"/api/imports/paste", "/api/imports/" + mine.Token + "/preview", "/api/imports/" + mine.Token + "/effect/preview"} {
+	for _, path := range []string{"/api/imports/paste", "/api/imports/" + mine.Token + "/preview",
+		"/api/imports/" + mine.Token + "/effect/preview"} {
 		status, _ := reader.status("POST", path, map[string]any{"text": "A\t1.00", "mapping": mine.Mapping})
 		require.Equal(t, 403, status, path)
 	}
@@ -352,7 +367,8 @@ func TestALongListOfSKUs(t *testing.T) {
 func TestTextsHaveBounds(t *testing.T) {
 	a := started(t, store.Manager)
 	rule := func(code, name string) map[string]any {
-		return map[string]any{"code": code, "name": name, "layer": "sale", "rank": 1, "where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "1"}, "status": "draft"}
+		return map[string]any{"code": code, "name": name, "layer": "sale", "rank": 1,
+			"where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "1"}, "status": "draft"}
 	}
 	var said problem
 	a.do("POST", "/api/rules", rule("LONG", strings.Repeat("n", 490)), 422, &said)
@@ -371,9 +387,11 @@ func TestTextsHaveBounds(t *testing.T) {
 	}
 	a.do("PATCH", "/api/products/BAT-30", map[string]string{"list": "123456789012345678"}, 422, &said)
 	require.Equal(t, "list", said.Errors[0].Location)
-	a.do("POST", "/api/bulk?channel=web", map[string]any{"field": "list", "how": "percentOn", "value": "99999999999999"}, 422, nil)
+	a.do("POST", "/api/bulk?channel=web", map[string]any{"field": "list", "how": "percentOn", "value": "99999999999999"},
+		422, nil)
 	for _, skus := range []string{"4/4 & more", "..", ".", "new", "=x", "%2F", "a b", "🏺", "<i>"} {
-		doc := map[string]any{"changes": []any{map[string]any{"kind": "products", "code": skus, "doc": map[string]any{"sku": skus, "list": "5.00"}}}}
+		doc := map[string]any{"changes": []any{map[string]any{"kind": "products", "code": skus,
+			"doc": map[string]any{"sku": skus, "list": "5.00"}}}}
 		a.do("POST", "/api/edit", doc, 200, nil)
 		part := skus
 		if skus == "." || skus == ".." || strings.HasPrefix(skus, "=") {
@@ -394,7 +412,8 @@ func TestAReasonIsNoBlank(t *testing.T) {
 	a.do("GET", "/api/state", nil, 200, &st)
 	for _, reason := range []string{"", " \t\n", strings.Repeat("r", 501)} {
 		var said problem
-		a.do("POST", "/api/channels/web/publications", map[string]any{"version": st.Version, "overrides": map[string]string{"SET-OXIDE": reason}}, 422, &said)
+		a.do("POST", "/api/channels/web/publications", map[string]any{"version": st.Version,
+			"overrides": map[string]string{"SET-OXIDE": reason}}, 422, &said)
 		require.Equal(t, "overrides.SET-OXIDE", said.Errors[0].Location)
 	}
 }
@@ -402,7 +421,8 @@ func TestAReasonIsNoBlank(t *testing.T) {
 // Sales before 1970 or after tomorrow are mistakes.
 func TestSalesOfNoTime(t *testing.T) {
 	a := started(t, store.Manager)
-	p := a.upload("sales", "sales.csv", []byte("date,sku,qty\n0001-01-01,BAT-30,1\n9999-12-31,BAT-30,1\n2026-11-20,BAT-30,1\n"))
+	p := a.upload("sales", "sales.csv",
+		[]byte("date,sku,qty\n0001-01-01,BAT-30,1\n9999-12-31,BAT-30,1\n2026-11-20,BAT-30,1\n"))
 	require.Equal(t, 2, p.BadCount)
 	require.Contains(t, p.Bad[0].Problem, "can have been sold")
 }
@@ -410,7 +430,8 @@ func TestSalesOfNoTime(t *testing.T) {
 // An import that would break a pinned price is refused until somebody has seen which, and an undo is too.
 func TestImportsAndUndoAskThePinnedPrices(t *testing.T) {
 	a := started(t, store.Manager)
-	a.do("POST", "/api/checks", map[string]any{"name": "the bat", "doc": json.RawMessage(`{"price":{"sku":"BAT-30","at":"2026-12-10T10:00"},"is":{"list":"14.50"}}`)}, 204, nil)
+	a.do("POST", "/api/checks", map[string]any{"name": "the bat",
+		"doc": json.RawMessage(`{"price":{"sku":"BAT-30","at":"2026-12-10T10:00"},"is":{"list":"14.50"}}`)}, 204, nil)
 	p := a.upload("products", "goods.csv", []byte("sku,list\nBAT-30,99.00\n"))
 	body := map[string]any{"mapping": p.Mapping}
 	var job struct {
@@ -436,7 +457,8 @@ func TestTheDemoEndsWithItsBook(t *testing.T) {
 	a := started(t, store.Administrator)
 	require.NoError(t, a.store.SetFact(t.Context(), "demo-now", "2026-11-26T09:00"))
 	for _, name := range []string{"tessel", "wout"} {
-		require.NoError(t, a.store.AddPerson(t.Context(), store.Person{Name: name, FullName: name, Role: store.Administrator, Active: true, Password: store.HashPassword("sprigs-and-slip"), Created: present}))
+		require.NoError(t, a.store.AddPerson(t.Context(), store.Person{Name: name, FullName: name, Role: store.Administrator,
+			Active: true, Password: store.HashPassword("sprigs-and-slip"), Created: present}))
 	}
 	wout := a.browser()
 	wout.do("POST", "/api/session", map[string]string{"name": "wout", "password": "sprigs-and-slip"}, 200, nil)
@@ -464,7 +486,8 @@ func TestTheDemoEndsWithItsBook(t *testing.T) {
 	a.browser().do("GET", "/api/session", nil, 200, &session)
 	require.Empty(t, session.Demo)
 	for _, name := range []string{"tessel", "wout"} {
-		status, _ := a.browser().status("POST", "/api/session", map[string]string{"name": name, "password": "sprigs-and-slip"})
+		status, _ := a.browser().status("POST", "/api/session", map[string]string{"name": name,
+			"password": "sprigs-and-slip"})
 		require.Equal(t, 401, status, name)
 	}
 	status, _ := tessel.status("GET", "/api/state", nil)

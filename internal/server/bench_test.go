@@ -25,7 +25,8 @@ func BenchmarkChangesTogether(b *testing.B) {
 	s := storetest.Open(b)
 	whole := demo.Book(100_000)
 	require.NoError(b, s.Create(b.Context(), whole, "bench", present))
-	require.NoError(b, s.AddPerson(b.Context(), store.Person{Name: "me", Role: store.Manager, Active: true, Password: store.HashPassword("a long password"), Created: present}))
+	require.NoError(b, s.AddPerson(b.Context(), store.Person{Name: "me", Role: store.Manager, Active: true,
+		Password: store.HashPassword("a long password"), Created: present}))
 	live, err := book.OpenLive(b.Context(), s, checks.Guard(s))
 	require.NoError(b, err)
 	web := httptest.NewServer(working(b, s, live).Handler(fstest.MapFS{}))
@@ -54,7 +55,8 @@ func BenchmarkChangesTogether(b *testing.B) {
 				var changes []any
 				for k := range n {
 					sku := fmt.Sprintf("BENCH-%d-%d-%d-%d", n, b.N, i, k)
-					changes = append(changes, map[string]any{"kind": "products", "code": sku, "doc": map[string]any{"sku": sku, "list": "5.00"}})
+					changes = append(changes, map[string]any{"kind": "products", "code": sku,
+						"doc": map[string]any{"sku": sku, "list": "5.00"}})
 				}
 				send("POST", "/api/edit", map[string]any{"changes": changes}, nil)
 			}

@@ -112,7 +112,8 @@ func (s *Server) endDemo(ctx context.Context, book *pricing.Book) error {
 
 func (s *Server) compareBook(ctx context.Context, doc []byte) (BookDifferences, error) {
 	snap := s.Live.Current()
-	out := BookDifferences{Version: snap.Version, Errors: []bookfile.Error{}, Kinds: []KindDifference{}, Pieces: []PieceChange{},
+	out := BookDifferences{Version: snap.Version, Errors: []bookfile.Error{}, Kinds: []KindDifference{},
+		Pieces: []PieceChange{},
 		Prices: []impact.Channel{}, Checks: []checks.Result{}}
 	next, err := bookfile.Decode(doc)
 	var errs bookfile.Errors

@@ -73,21 +73,23 @@ func (s *Server) registerBulk(api huma.API) {
 		return s.commitBulk(ctx, in.Seen, v, &in.Body)
 	})
 	answers(api, store.Reader, http.MethodPost, "/api/bulk/words/preview", s.previewWords)
-	answers(api, store.Manager, http.MethodPost, "/api/bulk/words", func(ctx context.Context, in *WordsQuery) (Saved, error) {
-		v, err := s.look(ctx, &in.BoardFilter, board.Order{})
-		if err != nil {
-			return Saved{}, err
-		}
-		return s.commitBulk(ctx, in.Seen, v, &in.Body)
-	})
-	answers(api, store.Manager, http.MethodPost, "/api/rules-batch", func(ctx context.Context, in *RulesQuery) (Saved, error) {
-		snap := s.Live.Current()
-		changes, err := in.Body.Changes(snap, s.moment(snap))
-		if err != nil {
-			return Saved{}, err
-		}
-		return s.commit(ctx, in.Seen, in.Body.Summary(len(changes)), changes)
-	})
+	answers(api, store.Manager, http.MethodPost, "/api/bulk/words",
+		func(ctx context.Context, in *WordsQuery) (Saved, error) {
+			v, err := s.look(ctx, &in.BoardFilter, board.Order{})
+			if err != nil {
+				return Saved{}, err
+			}
+			return s.commitBulk(ctx, in.Seen, v, &in.Body)
+		})
+	answers(api, store.Manager, http.MethodPost, "/api/rules-batch",
+		func(ctx context.Context, in *RulesQuery) (Saved, error) {
+			snap := s.Live.Current()
+			changes, err := in.Body.Changes(snap, s.moment(snap))
+			if err != nil {
+				return Saved{}, err
+			}
+			return s.commit(ctx, in.Seen, in.Body.Summary(len(changes)), changes)
+		})
 	answers(api, store.Manager, http.MethodPost, "/api/rules-order", s.reorder)
 }
 

@@ -13,14 +13,14 @@ import (
 
 // Calendar is the windows of rules and campaigns over a span.
 type Calendar struct {
-	From      string          `json:"from"`
-	To        string          `json:"to"`
-	Now       string          `json:"now"`
-	Campaigns []CalendarBar   `json:"campaigns"`
-	Bars      []CalendarBar   `json:"bars" doc:"rules that have a window or a campaign, by layer, rank and code"`
-	Always    int             `json:"always" doc:"rules that are on without a window, which are not among them"`
-	Fights    []CalendarFight `json:"fights"`
-	Week      []CalendarEvent `json:"week" doc:"what starts and ends in the seven days from now"`
+	From      string             `json:"from"`
+	To        string             `json:"to"`
+	Now       string             `json:"now"`
+	Campaigns []CalendarBar      `json:"campaigns"`
+	Bars      []CalendarBar      `json:"bars" doc:"rules that have a window or a campaign, by layer, rank and code"`
+	Always    int                `json:"always" doc:"rules that are on without a window, which are not among them"`
+	Conflicts []CalendarConflict `json:"conflicts"`
+	Week      []CalendarEvent    `json:"week" doc:"what starts and ends in the seven days from now"`
 }
 
 // CalendarBar is the window of a rule or a campaign.
@@ -44,8 +44,9 @@ type CalendarSpan struct {
 	To   string `json:"to"`
 }
 
-// CalendarFight is two rules of one rank that want the same goods at the same time, in a layer whose first rule is used.
-type CalendarFight struct {
+// CalendarConflict is two rules of one rank that want the same goods at the same time, in a layer whose first rule is
+// used.
+type CalendarConflict struct {
 	A     string         `json:"a"`
 	B     string         `json:"b"`
 	Layer string         `json:"layer"`
@@ -143,22 +144,27 @@ func (s *Server) calendar(_ context.Context, in *CalendarQuery) (Calendar, error
 	snap := s.Live.Current()
 	now := s.moment(snap)
 	c := timeline.CalendarOf(snap.Engine, now, from, to)
-	out := Calendar{From: from.String(), To: to.String(), Now: now.String(), Campaigns: []CalendarBar{}, Bars: []CalendarBar{}, Always: c.Always,
-		Fights: []CalendarFight{}, Week: []CalendarEvent{}}
+	out := Calendar{From: from.String(), To: to.String(), Now: now.String(), Campaigns: []CalendarBar{},
+		Bars: []CalendarBar{}, Always: c.Always,
+		Conflicts: []CalendarConflict{}, Week: []CalendarEvent{}}
 	for _, b := range c.Campaigns {
 		doc := snap.Doc(book.Campaigns, b.Campaign.Code)
-		bar := CalendarBar{Code: b.Campaign.Code, Name: b.Campaign.Title(), Status: string(b.Campaign.Status), Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		bar := CalendarBar{Code: b.Campaign.Code, Name: b.Campaign.Title(), Status: string(b.Campaign.Status),
+			Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
 		bar.From, bar.To, bar.Pattern = windowBar(b.Campaign.Window)
 		out.Campaigns = append(out.Campaigns, bar)
 	}
 	for _, b := range c.Rules {
 		doc := bookfile.EncodeRule(b.Rule)
-		bar := CalendarBar{Code: b.Rule.Code, Name: b.Rule.Title(), Layer: b.Rule.Layer.String(), Status: string(b.Rule.Status), Campaign: b.Rule.Campaign, Spans: written(b.Spans), ETag: etag(doc), Doc: ItemDoc(doc)}
+		bar := CalendarBar{Code: b.Rule.Code, Name: b.Rule.Title(), Layer: b.Rule.Layer.String(),
+			Status: string(b.Rule.Status), Campaign: b.Rule.Campaign, Spans: written(b.Spans), ETag: etag(doc),
+			Doc: ItemDoc(doc)}
 		bar.From, bar.To, bar.Pattern = windowBar(b.Rule.Window)
 		out.Bars = append(out.Bars, bar)
 	}
-	for _, f := range c.Fights {
-		out.Fights = append(out.Fights, CalendarFight{f.A.Code, f.B.Code, f.A.Layer.String(), f.Goods, written(f.Spans)})
+	for _, f := range c.Conflicts {
+		out.Conflicts = append(out.Conflicts, CalendarConflict{f.A.Code, f.B.Code, f.A.Layer.String(), f.Goods,
+			written(f.Spans)})
 	}
 	for _, e := range c.Week {
 		one := CalendarEvent{At: e.At.String(), What: "ends", Reach: e.Reach}

@@ -48,7 +48,8 @@ type CheckQuery struct {
 
 func (s *Server) registerChecks(api huma.API) {
 	get(api, "/api/checks", func(ctx context.Context, _ *none) (CheckList, error) { return s.checks(ctx) })
-	does(api, store.Manager, http.MethodPost, "/api/checks", func(ctx context.Context, in *struct{ Body CheckForm }) error {
+	does(api, store.Manager, http.MethodPost, "/api/checks", func(ctx context.Context,
+		in *struct{ Body CheckForm }) error {
 		return s.keepCheck(ctx, 0, &in.Body)
 	})
 	does(api, store.Manager, http.MethodPut, "/api/checks/{id}", func(ctx context.Context, in *struct {
@@ -69,7 +70,8 @@ func (s *Server) registerChecks(api huma.API) {
 
 // keepCheck keeps a new check (id 0) or another state of one.
 func (s *Server) keepCheck(ctx context.Context, id int64, form *CheckForm) error {
-	c := store.Check{ID: id, Name: strings.TrimSpace(form.Name), Doc: string(form.Doc), Who: personOf(ctx).Name, At: s.Clocks.Book().UTC()}
+	c := store.Check{ID: id, Name: strings.TrimSpace(form.Name), Doc: string(form.Doc), Who: personOf(ctx).Name,
+		At: s.Clocks.Book().UTC()}
 	if c.Name == "" {
 		return invalid("name", "Say in a few words what is expected.")
 	}
@@ -107,7 +109,8 @@ func (s *Server) checksFile(ctx context.Context, _ *none) (*huma.StreamResponse,
 	for _, c := range list {
 		expect = append(expect, json.RawMessage(c.Doc))
 	}
-	doc, err := json.Marshal(map[string]any{"name": "pinned prices", "book": json.RawMessage(bookfile.Encode(s.Live.Current().Book)), "expect": expect})
+	doc, err := json.Marshal(map[string]any{"name": "pinned prices",
+		"book": json.RawMessage(bookfile.Encode(s.Live.Current().Book)), "expect": expect})
 	if err != nil {
 		return nil, fmt.Errorf("write the checks: %w", err)
 	}
@@ -128,7 +131,8 @@ func (s *Server) checks(ctx context.Context) (CheckList, error) {
 	for i := range list {
 		c := &list[i]
 		found := checks.Run(checks.Pinned{ID: c.ID, Name: c.Name, Doc: c.Doc}, engine)
-		row := CheckRow{ID: c.ID, Name: c.Name, Doc: ItemDoc(c.Doc), Who: c.Who, At: s.wall(c.At), State: "holds", Problem: found.Problem, Differences: found.Differences}
+		row := CheckRow{ID: c.ID, Name: c.Name, Doc: ItemDoc(c.Doc), Who: c.Who, At: s.wall(c.At), State: "holds",
+			Problem: found.Problem, Differences: found.Differences}
 		switch {
 		case found.Holds():
 			good = append(good, row)

@@ -26,7 +26,8 @@ func (s *Server) commit(ctx context.Context, seen Seen, summary string, changes 
 	if len(changes) == 0 {
 		return Saved{}, errNothing
 	}
-	entry, err := s.Live.Save(ctx, book.Edit{Who: personOf(ctx).Name, At: s.Clocks.Book(), Summary: summary, Changes: changes, ChecksSeen: seen.ChecksSeen})
+	entry, err := s.Live.Save(ctx, book.Edit{Who: personOf(ctx).Name, At: s.Clocks.Book(), Summary: summary,
+		Changes: changes, ChecksSeen: seen.ChecksSeen})
 	return saved(entry), err
 }
 

@@ -73,14 +73,16 @@ func edited(snap *book.Snapshot, edits []EditChange) ([]book.Change, *pricing.Bo
 		case now == nil && e.Doc == nil:
 			return nil, nil, book.ErrNotFound
 		case now != nil && e.ETag == "":
-			return nil, nil, bookfile.Errors{{Path: "code", Problem: fmt.Sprintf("there is one with the code %q already", e.Code)}}
+			return nil, nil, bookfile.Errors{{Path: "code", Problem: fmt.Sprintf("there is one with the code %q already",
+				e.Code)}}
 		case now != nil && e.ETag != etag(now):
 			return nil, nil, &book.Conflict{Kind: e.Kind, Code: e.Code, Now: now}
 		}
 		c := book.Change{Kind: e.Kind, Code: e.Code, Before: now}
 		if e.Doc != nil {
 			var head struct{ Code, SKU string }
-			if err := json.Unmarshal(*e.Doc, &head); err == nil && e.Kind != book.Settings && cmp.Or(head.Code, head.SKU) != e.Code {
+			if err := json.Unmarshal(*e.Doc, &head); err == nil && e.Kind != book.Settings &&
+				cmp.Or(head.Code, head.SKU) != e.Code {
 				return nil, nil, bookfile.Errors{{Path: "code", Problem: "write a code", Value: head.Code}}
 			}
 			if e.Kind == book.Products {
@@ -129,9 +131,10 @@ type EditQuery struct {
 }
 
 func (s *Server) registerEdits(api huma.API) {
-	answers(api, store.Reader, http.MethodPost, "/api/edit/preview", func(ctx context.Context, in *struct{ Body EditForm }) (impact.Edit, error) {
-		return s.previewEdit(ctx, &in.Body)
-	}, upTo(largestEdit))
+	answers(api, store.Reader, http.MethodPost, "/api/edit/preview",
+		func(ctx context.Context, in *struct{ Body EditForm }) (impact.Edit, error) {
+			return s.previewEdit(ctx, &in.Body)
+		}, upTo(largestEdit))
 	answers(api, store.Manager, http.MethodPost, "/api/edit", func(ctx context.Context, in *EditQuery) (Saved, error) {
 		changes, _, err := edited(s.Live.Current(), in.Body.Changes)
 		if err != nil {

@@ -129,7 +129,8 @@ func TestEdits(t *testing.T) {
 	a.do("POST", "/api/edit", edit(change("ladders", "by-the-box", "", ladder)), 422, nil) // it is not new
 	a.do("POST", "/api/edit", edit(change("ladders", "by-the-box", tag, ladder)), 200, nil)
 	a.do("POST", "/api/edit", edit(change("ladders", "by-the-box", tag, ladder)), 412, nil)
-	bad := map[string]any{"code": "steep", "breaks": []any{map[string]any{"from": 6, "percentOff": "5"}, map[string]any{"from": 6, "percentOff": "9"}}}
+	bad := map[string]any{"code": "steep", "breaks": []any{map[string]any{"from": 6, "percentOff": "5"},
+		map[string]any{"from": 6, "percentOff": "9"}}}
 	a.do("POST", "/api/edit/preview", edit(change("ladders", "steep", "", bad)), 200, &e)
 	require.Equal(t, "breaks[1].from", e.Errors[0].Path)
 
@@ -137,7 +138,8 @@ func TestEdits(t *testing.T) {
 	group := map[string]any{"code": "guild", "name": "The guild"}
 	customer := map[string]any{"code": "C-99", "name": "Tansy Pots", "groups": []string{"guild"}}
 	a.do("POST", "/api/edit", edit(change("customers", "C-99", "", customer)), 422, nil)
-	a.do("POST", "/api/edit", edit(change("customers", "C-99", "", customer), change("groups", "guild", "", group)), 200, nil)
+	a.do("POST", "/api/edit", edit(change("customers", "C-99", "", customer), change("groups", "guild", "", group)), 200,
+		nil)
 	_, tag = a.item("groups", "guild")
 	a.do("POST", "/api/edit", edit(change("groups", "guild", tag, nil)), 422, nil)
 }
@@ -169,8 +171,8 @@ func TestEffectIsWhatSavingDoes(t *testing.T) {
 	}
 }
 
-// An edit that moves nothing for a guest with one piece is looked at where it matters: at a ladder's breaks, for a rule's
-// group, for the customer.
+// An edit that moves nothing for a guest with one piece is looked at where it matters: at a ladder's breaks, for a
+// rule's group, for the customer.
 func TestEffectLooksWhereTheEditMatters(t *testing.T) {
 	a := started(t, store.Manager)
 	moved := func(changes ...map[string]any) map[string]int {
@@ -192,7 +194,8 @@ func TestEffectLooksWhereTheEditMatters(t *testing.T) {
 	require.NotContains(t, ladder, " 1")
 	require.NotContains(t, ladder, " 24", "the last break is as it was")
 
-	terms := map[string]any{"code": "NEW-TERMS", "layer": "group", "rank": 1, "where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "effect": map[string]any{"setPrice": "2"}}
+	terms := map[string]any{"code": "NEW-TERMS", "layer": "group", "rank": 1, "where": map[string]any{"sku": "BAT-30"},
+		"audience": map[string]any{"groups": []string{"schools"}}, "effect": map[string]any{"setPrice": "2"}}
 	require.Equal(t, map[string]int{"group:schools 1": 1}, moved(change("rules", "NEW-TERMS", "", terms)))
 
 	doc, tag = a.item("customers", "C-12")
@@ -223,9 +226,11 @@ func (a *api) prices(channel string) map[string]string {
 func TestChecks(t *testing.T) {
 	a := started(t, store.Manager)
 	pin := func(unit string) map[string]any {
-		return map[string]any{"name": "the bat", "doc": map[string]any{"price": map[string]any{"sku": "BAT-30", "at": "2026-12-10T10:00", "channel": "web"}, "is": map[string]any{"unit": unit}}}
+		return map[string]any{"name": "the bat", "doc": map[string]any{"price": map[string]any{"sku": "BAT-30",
+			"at": "2026-12-10T10:00", "channel": "web"}, "is": map[string]any{"unit": unit}}}
 	}
-	a.do("POST", "/api/checks", map[string]any{"name": "x", "doc": map[string]any{"price": map[string]any{"sku": "NOBODY", "at": "2026-12-10T10:00"}, "is": map[string]any{}}}, 422, nil)
+	a.do("POST", "/api/checks", map[string]any{"name": "x", "doc": map[string]any{"price": map[string]any{"sku": "NOBODY",
+		"at": "2026-12-10T10:00"}, "is": map[string]any{}}}, 422, nil)
 	a.do("POST", "/api/checks", map[string]any{"name": " ", "doc": pin("1")["doc"]}, 422, nil)
 	var p struct{ Answer struct{ Unit string } }
 	a.do("GET", "/api/price?channel=web&sku=BAT-30&at=2026-12-10T10:00", nil, 200, &p)
@@ -245,7 +250,8 @@ func TestChecks(t *testing.T) {
 	require.Equal(t, p.Answer.Unit, list.Checks[0].Differences[0].Have)
 	a.do("DELETE", fmt.Sprintf("/api/checks/%d", list.Checks[0].ID), nil, 204, nil)
 
-	rule := map[string]any{"code": "HALF", "name": "Half", "layer": "sale", "rank": 90, "where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "50"}}
+	rule := map[string]any{"code": "HALF", "name": "Half", "layer": "sale", "rank": 90,
+		"where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "50"}}
 	var e effect
 	a.do("POST", "/api/edit/preview", edit(change("rules", "HALF", "", rule)), 200, &e)
 	require.Len(t, e.Checks, 1)
@@ -258,8 +264,8 @@ func TestChecks(t *testing.T) {
 	require.Empty(t, e.Checks, "the rule is over by then")
 }
 
-// Sales bring units sold, first orders and earlier purchases; the same file again changes nothing; taken back, all of it
-// is as before.
+// Sales bring units sold, first orders and earlier purchases; the same file again changes nothing; taken back, all of
+// it is as before.
 func TestSales(t *testing.T) {
 	a := started(t, store.Manager)
 	sold := func(sku string) string {
@@ -268,7 +274,9 @@ func TestSales(t *testing.T) {
 		return b.Rows[0].Sold
 	}
 	before := sold("BAT-30")
-	first := map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90, "where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"firstOrder": true}, "effect": map[string]any{"setPrice": "1.00"}}
+	first := map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90,
+		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"firstOrder": true},
+		"effect": map[string]any{"setPrice": "1.00"}}
 	a.do("POST", "/api/rules", first, 200, nil)
 	var customers items
 	a.do("GET", "/api/items/customers", nil, 200, &customers)
@@ -281,8 +289,10 @@ func TestSales(t *testing.T) {
 	full := pays(buyer)
 	require.NotEqual(t, "1.00", full, "nothing is known of sales yet")
 
-	file := "When,Article,Qty,Customer,Total,Channel\n2026-11-20 10:00,BAT-30,4," + buyer + ",52.00,web\n2026-11-25,BAT-30,3,,,\n2026-03-01,BAT-30,100,,,\n"
-	bad := a.upload("sales", "bad.csv", []byte(file+"soon,BAT-30,1,,,\n2026-11-20,BAT-30,0.5,,,\n2026-11-20,,1,,,\n2026-11-20,BAT-30,1,,,attic\n"))
+	file := "When,Article,Qty,Customer,Total,Channel\n2026-11-20 10:00,BAT-30,4," + buyer +
+		",52.00,web\n2026-11-25,BAT-30,3,,,\n2026-03-01,BAT-30,100,,,\n"
+	bad := a.upload("sales", "bad.csv",
+		[]byte(file+"soon,BAT-30,1,,,\n2026-11-20,BAT-30,0.5,,,\n2026-11-20,,1,,,\n2026-11-20,BAT-30,1,,,attic\n"))
 	require.Equal(t, 4, bad.BadCount)
 	for i, column := range []string{"When", "Qty", "Article", "Channel"} {
 		require.Equal(t, column, bad.Bad[i].Column)
@@ -326,9 +336,11 @@ func TestAgreedPrices(t *testing.T) {
 	var customers items
 	a.do("GET", "/api/items/customers", nil, 200, &customers)
 	one, two := customers.Items[0].Code, customers.Items[1].Code
-	bad := a.upload("agreed", "a.csv", []byte("customer,sku,price\nC-NOBODY,BAT-30,1\n"+one+",NOTHING,1\n"+one+",BAT-30,1\n"+one+",BAT-30,2\n"))
+	bad := a.upload("agreed", "a.csv",
+		[]byte("customer,sku,price\nC-NOBODY,BAT-30,1\n"+one+",NOTHING,1\n"+one+",BAT-30,1\n"+one+",BAT-30,2\n"))
 	require.Equal(t, 3, bad.BadCount)
-	p := a.upload("agreed", "a.csv", []byte("customer,sku,price\n"+one+",BAT-30,3.10\n"+one+",KILN-EL-42,900\n"+two+",BAT-30,2.90\n"))
+	p := a.upload("agreed", "a.csv",
+		[]byte("customer,sku,price\n"+one+",BAT-30,3.10\n"+one+",KILN-EL-42,900\n"+two+",BAT-30,2.90\n"))
 	require.Equal(t, 3, p.New)
 	require.Equal(t, "done", a.keep(p).State)
 	var list struct {
@@ -360,7 +372,8 @@ func TestRates(t *testing.T) {
 	a := started(t, store.Manager)
 	bad := a.upload("rates", "r.csv", []byte("currency,rate\nGBP,0\nXXQ,1\nUSD,-1\n"))
 	require.Equal(t, 3, bad.BadCount)
-	p := a.upload("rates", "r.csv", []byte("currency;rate;date\nGBP;0.8;2026-11-20\nGBP;0.86;2026-11-25\nUSD;1.05;2026-11-25\n"))
+	p := a.upload("rates", "r.csv",
+		[]byte("currency;rate;date\nGBP;0.8;2026-11-20\nGBP;0.86;2026-11-25\nUSD;1.05;2026-11-25\n"))
 	require.Equal(t, 1, p.New)
 	require.Equal(t, 1, p.Changed)
 	var e effect
@@ -384,7 +397,8 @@ func TestSpreadsheets(t *testing.T) {
 	sheet := func(fill func(f *excelize.File)) []byte {
 		f := excelize.NewFile()
 		defer f.Close()
-		for i, row := range [][]any{{"Prices of the winter"}, {"SKU", "List price", "GTIN"}, {"BAT-30", 19.99, 5901234123457}, {"NEW-7", 0.1 + 0.2, nil}} {
+		for i, row := range [][]any{{"Prices of the winter"}, {"SKU", "List price", "GTIN"}, {"BAT-30", 19.99, 5901234123457},
+			{"NEW-7", 0.1 + 0.2, nil}} {
 			require.NoError(t, f.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
 		}
 		fill(f)
@@ -409,7 +423,10 @@ func TestSpreadsheets(t *testing.T) {
 	require.Equal(t, "0.30", page.Doc.List, "0.1 + 0.2 as people mean it")
 
 	for says, fill := range map[string]func(f *excelize.File){
-		"cell C4 holds a formula":   func(f *excelize.File) { require.NoError(t, f.SetCellFormula("Sheet1", "C4", "10+9.99")) },
+		"cell C4 holds a formula": func(f *excelize.File) {
+			require.NoError(t,
+				f.SetCellFormula("Sheet1", "C4", "10+9.99"))
+		},
 		"cells A3 to A4 are merged": func(f *excelize.File) { require.NoError(t, f.MergeCell("Sheet1", "A3", "A4")) },
 	} {
 		var refused problem
@@ -441,19 +458,24 @@ func TestWords(t *testing.T) {
 	var saved struct{ Entry int64 }
 	a.do("POST", "/api/bulk/words?category=Wheels", tag, 200, &saved)
 	a.do("POST", "/api/bulk/words?category=Wheels", tag, 409, nil)
-	a.do("POST", "/api/bulk/words/preview?category=Wheels", map[string]any{"do": "remove", "field": "tag", "value": "winter"}, 200, &p)
+	a.do("POST", "/api/bulk/words/preview?category=Wheels", map[string]any{"do": "remove", "field": "tag",
+		"value": "winter"}, 200, &p)
 	require.Equal(t, p.Reached, p.Changed)
 	a.do("POST", fmt.Sprintf("/api/log/%d/undo", saved.Entry), nil, 200, nil)
-	a.do("POST", "/api/bulk/words/preview?category=Wheels", map[string]any{"do": "remove", "field": "tag", "value": "winter"}, 200, &p)
+	a.do("POST", "/api/bulk/words/preview?category=Wheels", map[string]any{"do": "remove", "field": "tag",
+		"value": "winter"}, 200, &p)
 	require.Zero(t, p.Changed)
 
-	a.do("POST", "/api/bulk/words", map[string]any{"do": "set", "field": "attr:glow", "value": "6", "skus": []string{"BAT-30"}}, 200, nil)
+	a.do("POST", "/api/bulk/words", map[string]any{"do": "set", "field": "attr:glow", "value": "6",
+		"skus": []string{"BAT-30"}}, 200, nil)
 	var page struct {
 		Doc struct{ Attrs map[string]string }
 	}
 	a.do("GET", "/api/products/BAT-30", nil, 200, &page)
 	require.Equal(t, "6", page.Doc.Attrs["glow"])
-	for _, bad := range []map[string]any{{"do": "set", "field": "tag", "value": "x"}, {"do": "add", "field": "brand", "value": "x"}, {"do": "set", "field": "taxClass", "value": "luxury"}, {"do": "set", "field": "list", "value": "1"}} {
+	for _, bad := range []map[string]any{{"do": "set", "field": "tag", "value": "x"},
+		{"do": "add", "field": "brand", "value": "x"}, {"do": "set", "field": "taxClass", "value": "luxury"},
+		{"do": "set", "field": "list", "value": "1"}} {
 		a.do("POST", "/api/bulk/words/preview", bad, 422, nil)
 	}
 }
@@ -461,7 +483,9 @@ func TestWords(t *testing.T) {
 // A write that would break a pinned price is refused with what it would break, until somebody says that it was seen.
 func TestWritesKeepChecks(t *testing.T) {
 	a := started(t, store.Manager)
-	a.do("POST", "/api/checks", map[string]any{"name": "the bat", "doc": map[string]any{"price": map[string]any{"sku": "BAT-30", "at": "2026-12-10T10:00"}, "is": map[string]any{"unit": "14.50"}}}, 204, nil)
+	a.do("POST", "/api/checks", map[string]any{"name": "the bat",
+		"doc": map[string]any{"price": map[string]any{"sku": "BAT-30", "at": "2026-12-10T10:00"},
+			"is": map[string]any{"unit": "14.50"}}}, 204, nil)
 	var refused struct {
 		Detail string
 		Checks []struct{ Name string }
@@ -481,9 +505,12 @@ func TestWritesKeepChecks(t *testing.T) {
 // What is known of a customer says nothing about the others beside whom the customer is shown.
 func TestGuestsAreNotTheCustomer(t *testing.T) {
 	a := started(t, store.Manager)
-	welcome := map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90, "where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"firstOrder": true}, "effect": map[string]any{"setPrice": "1.00"}}
+	welcome := map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90,
+		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"firstOrder": true},
+		"effect": map[string]any{"setPrice": "1.00"}}
 	a.do("POST", "/api/rules", welcome, 200, nil)
-	require.Equal(t, "done", a.keep(a.upload("sales", "s.csv", []byte("at,sku,quantity,customer\n2026-11-20,BAT-30,1,C-01\n"))).State)
+	require.Equal(t, "done", a.keep(a.upload("sales", "s.csv", []byte(
+		"at,sku,quantity,customer\n2026-11-20,BAT-30,1,C-01\n"))).State)
 	var o struct {
 		Rows []struct {
 			Who    string
@@ -502,7 +529,8 @@ func TestGuestsAreNotTheCustomer(t *testing.T) {
 // A channel that was just made has prices at once; sending them says that it is not connected.
 func TestANewChannelIsNotConnected(t *testing.T) {
 	a := started(t, store.Manager)
-	a.do("POST", "/api/edit", edit(change("channels", "kiosk", "", map[string]any{"code": "kiosk", "name": "Kiosk", "where": map[string]any{"sku": "BAT-30"}})), 200, nil)
+	a.do("POST", "/api/edit", edit(change("channels", "kiosk", "",
+		map[string]any{"code": "kiosk", "name": "Kiosk", "where": map[string]any{"sku": "BAT-30"}})), 200, nil)
 	require.NotEmpty(t, a.prices("kiosk")["BAT-30"])
 	var state struct {
 		Channels []struct {

@@ -30,7 +30,8 @@ type NearestQuery struct {
 }
 
 func (s *Server) registerImpact(api huma.API) {
-	answers(api, store.Reader, http.MethodPost, "/api/impact", func(ctx context.Context, in *ImpactQuery) (impact.Rule, error) {
+	answers(api, store.Reader, http.MethodPost, "/api/impact", func(ctx context.Context, in *ImpactQuery) (impact.Rule,
+		error) {
 		snap := s.Live.Current()
 		draft, vp, err := in.read(ctx, s, snap)
 		if err != nil {
@@ -42,18 +43,21 @@ func (s *Server) registerImpact(api huma.API) {
 		}
 		return s.impacts.OfRule(ctx, snap, draft, vp, s.moment(snap))
 	}, unchecked)
-	answers(api, store.Reader, http.MethodPost, "/api/impact/nearest", func(ctx context.Context, in *NearestQuery) (impact.Nearest, error) {
-		snap := s.Live.Current()
-		draft, vp, err := in.read(ctx, s, snap)
-		if err != nil {
-			return impact.Nearest{}, err
-		}
-		return s.impacts.Nearest(snap, draft, vp, in.Side, in.Of, s.moment(snap))
-	}, unchecked)
+	answers(api, store.Reader, http.MethodPost, "/api/impact/nearest",
+		func(ctx context.Context, in *NearestQuery) (impact.Nearest, error) {
+			snap := s.Live.Current()
+			draft, vp, err := in.read(ctx, s, snap)
+			if err != nil {
+				return impact.Nearest{}, err
+			}
+			return s.impacts.Nearest(snap, draft, vp, in.Side, in.Of, s.moment(snap))
+		}, unchecked)
 }
 
-// read is the rule that a query is about, and where it is looked at from. A rule that cannot be saved is bookfile.Errors.
-func (q *ImpactQuery) read(ctx context.Context, s *Server, snap *book.Snapshot) (impact.Draft, pricing.Viewpoint, error) {
+// read is the rule that a query is about, and where it is looked at from. A rule that cannot be saved is
+// bookfile.Errors.
+func (q *ImpactQuery) read(ctx context.Context, s *Server, snap *book.Snapshot) (impact.Draft, pricing.Viewpoint,
+	error) {
 	rule, err := bookfile.DecodeRule(withCode(q.Body), snap.Book)
 	if err != nil {
 		return impact.Draft{}, pricing.Viewpoint{}, err

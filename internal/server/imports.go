@@ -35,25 +35,28 @@ func (s *Server) registerImports(api huma.API) {
 	answers(api, store.Manager, http.MethodPost, "/api/imports", s.upload, upTo(largestUpload), func(o *huma.Operation) {
 		o.BodyReadTimeout, o.Middlewares = time.Minute, huma.Middlewares{boundUploads}
 	})
-	answers(api, store.Manager, http.MethodPost, "/api/imports/paste", func(ctx context.Context, in *struct{ Body SKUText }) (intake.Preview, error) {
-		return s.imports.ReadPaste(ctx, personOf(ctx).Name, in.Body.Text)
-	}, upTo(longTextBody))
-	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/preview", func(ctx context.Context, in *ImportQuery) (intake.Preview, error) {
-		_, out, err := s.imports.Preview(ctx, personOf(ctx).Name, in.Token, &in.Body)
-		return out, err
-	})
-	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/effect/preview", func(ctx context.Context, in *ImportQuery) (impact.Edit, error) {
-		plan, _, err := s.imports.Ready(ctx, personOf(ctx).Name, in.Token, &in.Body)
-		if err != nil {
-			return impact.Edit{}, err
-		}
-		snap := s.Live.Current()
-		next, err := plan.Book(snap.Book)
-		if err != nil {
-			return impact.Edit{}, err
-		}
-		return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
-	})
+	answers(api, store.Manager, http.MethodPost, "/api/imports/paste",
+		func(ctx context.Context, in *struct{ Body SKUText }) (intake.Preview, error) {
+			return s.imports.ReadPaste(ctx, personOf(ctx).Name, in.Body.Text)
+		}, upTo(longTextBody))
+	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/preview",
+		func(ctx context.Context, in *ImportQuery) (intake.Preview, error) {
+			_, out, err := s.imports.Preview(ctx, personOf(ctx).Name, in.Token, &in.Body)
+			return out, err
+		})
+	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/effect/preview",
+		func(ctx context.Context, in *ImportQuery) (impact.Edit, error) {
+			plan, _, err := s.imports.Ready(ctx, personOf(ctx).Name, in.Token, &in.Body)
+			if err != nil {
+				return impact.Edit{}, err
+			}
+			snap := s.Live.Current()
+			next, err := plan.Book(snap.Book)
+			if err != nil {
+				return impact.Edit{}, err
+			}
+			return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
+		})
 	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/import", s.importFile)
 }
 
@@ -78,8 +81,10 @@ func (s *Server) importFile(ctx context.Context, in *ImportQuery) (Job, error) {
 	if err := s.imports.Remember(ctx, &preview); err != nil {
 		return Job{}, err
 	}
-	return jobOf(s.Jobs.Begin(preview.File, who, jobPatience, func(ctx context.Context, tell jobs.Tell) (book.Entry, error) {
-		entry, err := s.imports.CarryOut(ctx, plan, intake.Carrying{File: preview.File, Who: who, ChecksSeen: in.ChecksSeen, Tell: tell})
+	return jobOf(s.Jobs.Begin(preview.File, who, jobPatience, func(ctx context.Context, tell jobs.Tell) (book.Entry,
+		error) {
+		entry, err := s.imports.CarryOut(ctx, plan, intake.Carrying{File: preview.File, Who: who, ChecksSeen: in.ChecksSeen,
+			Tell: tell})
 		if err == nil {
 			s.imports.Forget(in.Token)
 		}

@@ -99,7 +99,8 @@ func (s *Server) registerItems(api huma.API) {
 			if err := json.Unmarshal(piece.After, &head); err != nil {
 				return out, fmt.Errorf("read %s %q: %w", in.Kind, piece.Code, err)
 			}
-			out.Items = append(out.Items, Item{piece.Code, head.Name, ItemDoc(piece.After), etag(piece.After), uses(snap.Book, in.Kind, piece.Code)})
+			out.Items = append(out.Items, Item{piece.Code, head.Name, ItemDoc(piece.After), etag(piece.After),
+				uses(snap.Book, in.Kind, piece.Code)})
 		}
 		return out, nil
 	})

@@ -53,14 +53,15 @@ type LayersQuery struct {
 }
 
 func (s *Server) registerLayers(api huma.API) {
-	answers(api, store.Reader, http.MethodPost, "/api/stack/preview", func(ctx context.Context, in *LayersQuery) (impact.Edit, error) {
-		snap := s.Live.Current()
-		next, errs := withLayers(snap.Book, in.Body.Layers)
-		if next == nil {
-			return impact.None(errs), nil
-		}
-		return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
-	})
+	answers(api, store.Reader, http.MethodPost, "/api/stack/preview",
+		func(ctx context.Context, in *LayersQuery) (impact.Edit, error) {
+			snap := s.Live.Current()
+			next, errs := withLayers(snap.Book, in.Body.Layers)
+			if next == nil {
+				return impact.None(errs), nil
+			}
+			return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
+		})
 	answers(api, store.Manager, http.MethodPut, "/api/stack", func(ctx context.Context, in *LayersQuery) (Saved, error) {
 		snap := s.Live.Current()
 		next, errs := withLayers(snap.Book, in.Body.Layers)

@@ -54,8 +54,9 @@ func (s *Server) registerLog(api huma.API) {
 		entries, err := s.Store.Log(ctx, in.Limit)
 		out := LogList{Entries: []LogEntry{}}
 		for _, e := range entries {
-			out.Entries = append(out.Entries, LogEntry{ID: e.ID, At: s.wall(e.At), Who: e.Who, Version: e.Version, Summary: e.Summary,
-				Undone: e.UndoneBy != nil, CanUndo: e.Version > 1 && e.UndoneBy == nil, Moved: e.Moved})
+			out.Entries = append(out.Entries, LogEntry{ID: e.ID, At: s.wall(e.At), Who: e.Who, Version: e.Version,
+				Summary: e.Summary,
+				Undone:  e.UndoneBy != nil, CanUndo: e.Version > 1 && e.UndoneBy == nil, Moved: e.Moved})
 		}
 		return out, err
 	})

@@ -15,7 +15,8 @@ import (
 func TestNearestValuesAreTheNearest(t *testing.T) {
 	a := started(t, store.Manager)
 	rule := func(kind, value string) map[string]any {
-		return map[string]any{"code": "TRY", "name": "Try", "layer": "promotion", "rank": 90, "where": map[string]any{"category": "Tools"}, "effect": map[string]string{kind: value}}
+		return map[string]any{"code": "TRY", "name": "Try", "layer": "promotion", "rank": 90,
+			"where": map[string]any{"category": "Tools"}, "effect": map[string]string{kind: value}}
 	}
 	breaks := func(side, kind, value string) bool {
 		var impact struct {
@@ -30,7 +31,8 @@ func TestNearestValuesAreTheNearest(t *testing.T) {
 		return false
 	}
 	for _, tc := range []struct{ side, kind, value, step string }{
-		{"least", "percentOff", "4", "0.1"}, {"most", "percentOff", "93", "0.1"}, {"least", "amountOff", "0.10", "0.01"}, {"most", "setPrice", "0.50", "0.01"},
+		{"least", "percentOff", "4", "0.1"}, {"most", "percentOff", "93", "0.1"}, {"least", "amountOff", "0.10", "0.01"},
+		{"most", "setPrice", "0.50", "0.01"},
 	} {
 		require.True(t, breaks(tc.side, tc.kind, tc.value), "%v", tc)
 		var near struct {
@@ -59,7 +61,8 @@ func TestNearestValuesAreTheNearest(t *testing.T) {
 		require.Positive(t, found, "%v", tc)
 	}
 	var none struct{ Kind string }
-	a.do("POST", "/api/impact/nearest?of=kilnfair&side=least", map[string]any{"code": "TRY", "layer": "sale", "rank": 1, "where": map[string]any{"all": []any{}}, "effect": map[string]string{"level": "B"}}, 200, &none)
+	a.do("POST", "/api/impact/nearest?of=kilnfair&side=least", map[string]any{"code": "TRY", "layer": "sale", "rank": 1,
+		"where": map[string]any{"all": []any{}}, "effect": map[string]string{"level": "B"}}, 200, &none)
 	require.Empty(t, none.Kind, "a level has no value to search for")
 }
 

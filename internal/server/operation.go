@@ -35,7 +35,8 @@ func answering(status int) option { return func(o *huma.Operation) { o.DefaultSt
 func staleAware(o *huma.Operation) { o.Errors = append(o.Errors, http.StatusPreconditionFailed) }
 
 // on registers an operation that answers whatever its handler makes. Nothing but this declares who may do it.
-func on[I, O any](api huma.API, role store.Role, method, path string, do func(context.Context, *I) (*O, error), opts ...option) {
+func on[I, O any](api huma.API, role store.Role, method, path string, do func(context.Context, *I) (*O, error),
+	opts ...option) {
 	o := huma.Operation{Method: method, Path: path, OperationID: huma.GenerateOperationID(method, path, (*O)(nil)),
 		Extensions: map[string]any{roleExtension: string(role)}}
 	for _, opt := range opts {
@@ -51,7 +52,8 @@ func on[I, O any](api huma.API, role store.Role, method, path string, do func(co
 }
 
 // answers registers an operation that answers JSON.
-func answers[I, T any](api huma.API, role store.Role, method, path string, do func(context.Context, *I) (T, error), opts ...option) {
+func answers[I, T any](api huma.API, role store.Role, method, path string, do func(context.Context, *I) (T, error),
+	opts ...option) {
 	on(api, role, method, path, func(ctx context.Context, in *I) (*body[T], error) {
 		out, err := do(ctx, in)
 		return &body[T]{out}, err
@@ -65,13 +67,15 @@ func get[I, T any](api huma.API, path string, do func(context.Context, *I) (T, e
 
 // does registers an operation that answers nothing.
 func does[I any](api huma.API, role store.Role, method, path string, do func(context.Context, *I) error) {
-	on(api, role, method, path, func(ctx context.Context, in *I) (*struct{}, error) { return nil, do(ctx, in) }, answering(http.StatusNoContent))
+	on(api, role, method, path, func(ctx context.Context, in *I) (*struct{}, error) { return nil, do(ctx, in) },
+		answering(http.StatusNoContent))
 }
 
 // none is a request without parameters.
 type none struct{}
 
-var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager", store.Approver: "approver", store.Administrator: "administrator"}
+var roleNames = map[store.Role]string{store.Reader: "reader", store.Manager: "pricing manager",
+	store.Approver: "approver", store.Administrator: "administrator"}
 
 // admit lets through whoever has the role that an operation declares.
 func admit(api huma.API) func(ctx huma.Context, next func(huma.Context)) {

@@ -23,8 +23,8 @@ import (
 	"dogbane/internal/store/localdb"
 )
 
-// A database that dies is noticed, said with since when and why, and used again as soon as it is back; meanwhile whoever
-// is signed in goes on looking at prices, and what cannot be kept is refused and not lost.
+// A database that dies is noticed, said with since when and why, and used again as soon as it is back; meanwhile
+// whoever is signed in goes on looking at prices, and what cannot be kept is refused and not lost.
 func TestTheDatabaseAway(t *testing.T) {
 	dir := t.TempDir()
 	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
@@ -36,7 +36,8 @@ func TestTheDatabaseAway(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	require.NoError(t, s.Create(ctx, demo.Book(0), "test", present))
-	require.NoError(t, s.AddPerson(ctx, store.Person{Name: "me", FullName: "Me", Role: store.Manager, Active: true, Password: store.HashPassword("a long password"), Created: present}))
+	require.NoError(t, s.AddPerson(ctx, store.Person{Name: "me", FullName: "Me", Role: store.Manager, Active: true,
+		Password: store.HashPassword("a long password"), Created: present}))
 	live, err := book.OpenLive(ctx, s, checks.Guard(s))
 	require.NoError(t, err)
 	program := working(t, s, live)

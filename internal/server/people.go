@@ -48,37 +48,41 @@ type PasswordChange struct {
 const shortestPassword = 10
 
 func (s *Server) registerPeople(api huma.API) {
-	answers(api, store.Administrator, http.MethodGet, "/api/people", func(ctx context.Context, _ *none) (PeopleList, error) {
-		people, err := s.Store.People(ctx)
-		out := PeopleList{People: []PersonEntry{}}
-		for _, p := range people {
-			out.People = append(out.People, PersonEntry{p.Name, p.FullName, string(p.Role), p.Active})
-		}
-		return out, err
-	})
-	does(api, store.Administrator, http.MethodPost, "/api/people", func(ctx context.Context, in *struct{ Body NewPerson }) error {
-		name := store.NormalName(in.Body.Name)
-		switch {
-		case !store.PersonName(name):
-			return invalid("name", "A name to sign in with is 1 to 60 letters a to z, digits, “.”, “_” or “-”, and begins with a letter or digit.")
-		case len([]rune(in.Body.Password)) < shortestPassword:
-			return invalid("password", "A password has at least 10 characters.")
-		}
-		err := s.Store.AddPerson(ctx, store.Person{Name: name, FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active,
-			Password: store.HashPassword(in.Body.Password), Created: s.Clocks.Book().UTC()})
-		if errors.Is(err, store.ErrTaken) {
-			return invalid("name", "There is somebody of that name already.")
-		}
-		if err == nil {
-			s.record(ctx, personOf(ctx).Name, store.PersonAdded, fmt.Sprintf("%s (%s)", name, in.Body.Role))
-		}
-		return err
-	})
+	answers(api, store.Administrator, http.MethodGet, "/api/people",
+		func(ctx context.Context, _ *none) (PeopleList, error) {
+			people, err := s.Store.People(ctx)
+			out := PeopleList{People: []PersonEntry{}}
+			for _, p := range people {
+				out.People = append(out.People, PersonEntry{p.Name, p.FullName, string(p.Role), p.Active})
+			}
+			return out, err
+		})
+	does(api, store.Administrator, http.MethodPost, "/api/people",
+		func(ctx context.Context, in *struct{ Body NewPerson }) error {
+			name := store.NormalName(in.Body.Name)
+			switch {
+			case !store.PersonName(name):
+				return invalid("name", "A name to sign in with is 1 to 60 letters a to z, digits, “.”, “_” or “-”, and begins with a letter or digit.")
+			case len([]rune(in.Body.Password)) < shortestPassword:
+				return invalid("password", "A password has at least 10 characters.")
+			}
+			err := s.Store.AddPerson(ctx, store.Person{Name: name, FullName: strings.TrimSpace(in.Body.FullName),
+				Role: store.Role(in.Body.Role), Active: in.Body.Active,
+				Password: store.HashPassword(in.Body.Password), Created: s.Clocks.Book().UTC()})
+			if errors.Is(err, store.ErrTaken) {
+				return invalid("name", "There is somebody of that name already.")
+			}
+			if err == nil {
+				s.record(ctx, personOf(ctx).Name, store.PersonAdded, fmt.Sprintf("%s (%s)", name, in.Body.Role))
+			}
+			return err
+		})
 	does(api, store.Administrator, http.MethodPut, "/api/people/{name}", func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body PersonForm
 	}) error {
-		to := store.PersonChange{FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role), Active: in.Body.Active}
+		to := store.PersonChange{FullName: strings.TrimSpace(in.Body.FullName), Role: store.Role(in.Body.Role),
+			Active: in.Body.Active}
 		if in.Body.Password != "" {
 			if len([]rune(in.Body.Password)) < shortestPassword {
 				return invalid("password", "A password has at least 10 characters.")
@@ -102,7 +106,8 @@ func (s *Server) registerPeople(api huma.API) {
 		}
 		return err
 	})
-	does(api, store.Reader, http.MethodPost, "/api/password", func(ctx context.Context, in *struct{ Body PasswordChange }) error {
+	does(api, store.Reader, http.MethodPost, "/api/password", func(ctx context.Context,
+		in *struct{ Body PasswordChange }) error {
 		p := personOf(ctx)
 		if len([]rune(in.Body.New)) < shortestPassword {
 			return invalid("new", "A password has at least 10 characters.")

@@ -128,7 +128,8 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	n, _ := snap.Engine.ProductNumber(in.SKU)
 	p := snap.Engine.Products()[n]
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(),
-		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier, Tags: append([]string{}, p.Tags...)}}
+		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
+			Tags: append([]string{}, p.Tags...)}}
 	sw, err := s.boards.Sweeps.Of(snap, vp)
 	if err != nil {
 		return out, err

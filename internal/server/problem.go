@@ -60,8 +60,8 @@ func plainDetail(err error) *huma.ErrorDetail {
 	return &huma.ErrorDetail{Message: withoutInside(err.Error())}
 }
 
-// tellsInside finds what JSON and number readers say of how the program is made. Names that people gave may hold any word,
-// so only their own beginnings, and phrases that nobody writes, count.
+// tellsInside finds what JSON and number readers say of how the program is made. Names that people gave may hold any
+// word, so only their own beginnings, and phrases that nobody writes, count.
 var tellsInside = regexp.MustCompile(`^(json: |strconv\.|invalid character )|Go (struct field|value of type) `)
 
 // withoutInside is a message that tells nothing of how the program is made.
@@ -128,7 +128,8 @@ func asProblem(err error) error {
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing.")
 	case errors.As(err, &outage):
-		return huma.ErrorWithHeaders(huma.NewError(http.StatusServiceUnavailable, outageText(outage)+" Nothing was saved; it is tried again by itself."), http.Header{"Retry-After": {"2"}})
+		return huma.ErrorWithHeaders(huma.NewError(http.StatusServiceUnavailable,
+			outageText(outage)+" Nothing was saved; it is tried again by itself."), http.Header{"Retry-After": {"2"}})
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "The request was given up.")
 	}
@@ -170,8 +171,8 @@ func model(status int, detail string) *huma.ErrorModel {
 	return &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}
 }
 
-// BrokenChecks is the problem document of a write that would break pinned prices and does not say that somebody has seen
-// that.
+// BrokenChecks is the problem document of a write that would break pinned prices and does not say that somebody has
+// seen that.
 type BrokenChecks struct {
 	huma.ErrorModel
 	Checks []checks.Result `json:"checks"`

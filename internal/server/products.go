@@ -76,7 +76,8 @@ func (s *Server) registerProducts(api huma.API) {
 	})
 }
 
-// addressed is the SKU that an address names. A SKU that cannot stand in one by itself, such as "..", stands behind a "=".
+// addressed is the SKU that an address names. A SKU that cannot stand in one by itself, such as "..", stands behind a
+// "=".
 func (s *Server) addressed(part string) string {
 	if sku, marked := strings.CutPrefix(part, "="); marked && s.Live.Current().Product(part) == nil {
 		return sku
@@ -192,7 +193,8 @@ func (s *Server) history(ctx context.Context, kind, code string) ([]PieceHistory
 	entries, err := s.Store.History(ctx, kind, code, 30)
 	for _, e := range entries {
 		for _, c := range e.Changes {
-			one := PieceHistory{Entry: e.ID, At: s.wall(e.At), Who: e.Who, Summary: e.Summary, What: "changed", Fields: book.FieldChanges(c.Before, c.After)}
+			one := PieceHistory{Entry: e.ID, At: s.wall(e.At), Who: e.Who, Summary: e.Summary, What: "changed",
+				Fields: book.FieldChanges(c.Before, c.After)}
 			switch {
 			case c.Before == nil:
 				one.What, one.Fields = "new", []book.FieldChange{}

@@ -107,10 +107,12 @@ type PublishQuery struct {
 }
 
 func (s *Server) registerPublish(api huma.API) {
-	get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *ChannelQuery) (ChannelDifferences, error) {
+	get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *ChannelQuery) (ChannelDifferences,
+		error) {
 		return s.channelDifferences(ctx, in.Channel)
 	})
-	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.publish, answering(http.StatusAccepted))
+	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.publish,
+		answering(http.StatusAccepted))
 	get(api, "/api/publications", func(ctx context.Context, in *struct {
 		Channel string `query:"channel"`
 	}) (PublicationList, error) {
@@ -137,23 +139,27 @@ func (s *Server) registerPublish(api huma.API) {
 func (s *Server) publish(ctx context.Context, in *PublishQuery) (PublicationAnswer, error) {
 	snap := s.Live.Current()
 	if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
-		return PublicationAnswer{}, huma.Error403Forbidden("Sending prices below cost needs an approver. Leave them out, or ask one.")
+		return PublicationAnswer{}, huma.Error403Forbidden(
+			"Sending prices below cost needs an approver. Leave them out, or ask one.")
 	}
 	for sku, reason := range in.Body.Overrides {
 		reason = strings.TrimSpace(reason)
 		if reason == "" || len([]rune(reason)) > longestReason {
-			return PublicationAnswer{}, invalid("overrides."+sku, fmt.Sprintf("Write why this is sent below cost, in 1 to %d characters.", longestReason))
+			return PublicationAnswer{}, invalid("overrides."+sku, fmt.Sprintf(
+				"Write why this is sent below cost, in 1 to %d characters.", longestReason))
 		}
 		in.Body.Overrides[sku] = reason
 	}
 	if in.Body.Version != snap.Version {
-		return PublicationAnswer{}, huma.Error409Conflict("The book has changed since you looked at the differences. Look again before sending.")
+		return PublicationAnswer{}, huma.Error409Conflict(
+			"The book has changed since you looked at the differences. Look again before sending.")
 	}
 	d, err := s.Shows.Differences(ctx, snap, in.Channel, s.moment(snap))
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	p, err := s.Publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version, Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
+	p, err := s.Publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version,
+		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
@@ -169,7 +175,8 @@ func (s *Server) priceHistory(ctx context.Context, channel, sku string) (PriceHi
 	out := PriceHistory{Spans: []PriceSpan{}}
 	for _, h := range history {
 		digits, _ := money.Digits(h.Currency)
-		span := PriceSpan{Price: fixed(h.Price, digits), Reference: fixed(h.Reference, digits), Currency: h.Currency, From: s.wall(h.From), Publication: h.Publication}
+		span := PriceSpan{Price: fixed(h.Price, digits), Reference: fixed(h.Reference, digits), Currency: h.Currency,
+			From: s.wall(h.From), Publication: h.Publication}
 		if h.Until != nil {
 			span.Until = s.wall(*h.Until)
 		}
@@ -210,12 +217,15 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 	if err != nil {
 		return ChannelDifferences{}, err
 	}
-	out := ChannelDifferences{Version: snap.Version, Channel: channel, Name: snap.Book.Channels[i].Name, Address: links[channel].Address, Page: links[channel].Page(),
+	out := ChannelDifferences{Version: snap.Version, Channel: channel, Name: snap.Book.Channels[i].Name,
+		Address: links[channel].Address, Page: links[channel].Page(),
 		Currency: d.Currency, At: d.At.String(), Same: d.Same, Unpriced: d.Unpriced, Rows: []Difference{}}
 	for j := range d.Rows {
 		r := &d.Rows[j]
-		row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits), Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
-			Cost: fixed(r.Cost, d.Digits), Amount: fixed(r.Margin, d.Digits), Blocked: r.Blocked(), Rules: append([]string{}, r.Rules...)}
+		row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits),
+			Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
+			Cost: fixed(r.Cost, d.Digits), Amount: fixed(r.Margin, d.Digits), Blocked: r.Blocked(),
+			Rules: append([]string{}, r.Rules...)}
 		if r.Was != nil && r.Price != nil {
 			change := r.Price.Sub(*r.Was)
 			row.Change = fixed(&change, d.Digits)
@@ -238,7 +248,8 @@ func (s *Server) publications(ctx context.Context, list []publish.Publication) (
 	out := []PublicationAnswer{}
 	for i := range list {
 		p, n := &list[i], counts[list[i].ID]
-		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who, Status: string(p.Status), Problem: p.Problem,
+		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who,
+			Status: string(p.Status), Problem: p.Problem,
 			Rows: n.Rows, Answered: n.Answered, Refused: n.Refused}
 		if p.Ended != nil {
 			one.Ended = s.wall(p.Ended.In(time.UTC))
@@ -261,7 +272,8 @@ func (s *Server) publication(ctx context.Context, id int64) (PublicationAnswer, 
 	engine := s.Live.Current().Engine
 	for _, r := range rows {
 		digits, _ := money.Digits(r.Currency)
-		row := RowAnswer{SKU: r.SKU, Kind: string(r.Kind), Was: fixed(r.Was, digits), Price: fixed(r.Price, digits), Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
+		row := RowAnswer{SKU: r.SKU, Kind: string(r.Kind), Was: fixed(r.Was, digits), Price: fixed(r.Price, digits),
+			Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
 		if n, exists := engine.ProductNumber(r.SKU); exists {
 			row.Name = engine.Products()[n].Name
 		}

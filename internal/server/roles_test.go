@@ -14,7 +14,8 @@ import (
 	"dogbane/internal/store"
 )
 
-// operations are all that the API's own description lists, as "METHOD /path", with something in the place of parameters.
+// operations are all that the API's own description lists, as "METHOD /path", with something in the place of
+// parameters.
 func operations(t *testing.T) (list []string) {
 	t.Helper()
 	text, err := server.OpenAPI()
@@ -36,8 +37,10 @@ func operations(t *testing.T) (list []string) {
 // A reader may ask everything, also with POST, and change nothing but what is their own.
 func TestAReaderChangesNothing(t *testing.T) {
 	a := started(t, store.Reader)
-	open := map[string]bool{"POST /api/session": true, "DELETE /api/session": true, "POST /api/password": true, "PUT /api/saved-views": true, "DELETE /api/saved-views": true,
-		"POST /api/impact": true, "POST /api/sku-list": true, "POST /api/book/compare": true, "POST /api/imports": true, "POST /api/imports/paste": true,
+	open := map[string]bool{"POST /api/session": true, "DELETE /api/session": true, "POST /api/password": true,
+		"PUT /api/saved-views": true, "DELETE /api/saved-views": true,
+		"POST /api/impact": true, "POST /api/sku-list": true, "POST /api/book/compare": true, "POST /api/imports": true,
+		"POST /api/imports/paste":  true,
 		"POST /api/impact/nearest": true}
 	for _, op := range operations(t) {
 		method, path, _ := strings.Cut(op, " ")
@@ -78,7 +81,8 @@ func TestStrangersLearnNothing(t *testing.T) {
 func TestSessionsEnd(t *testing.T) {
 	a := started(t, store.Administrator)
 	kept := a.client.Jar
-	a.do("POST", "/api/people", map[string]any{"name": "rikus", "fullName": "Rikus", "role": "manager", "active": true, "password": "another long one"}, 204, nil)
+	a.do("POST", "/api/people", map[string]any{"name": "rikus", "fullName": "Rikus", "role": "manager", "active": true,
+		"password": "another long one"}, 204, nil)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	a.client = &http.Client{Jar: jar}
@@ -117,7 +121,8 @@ func TestSavedViews(t *testing.T) {
 // What a bulk change shows before is what it does, and one undo takes all of it back.
 func TestBulkDoesWhatItShowed(t *testing.T) {
 	a := started(t, store.Manager)
-	form := map[string]any{"field": "list", "how": "percentOn", "value": "7.5", "step": "0.5", "direction": "up", "shift": "-0.05"}
+	form := map[string]any{"field": "list", "how": "percentOn", "value": "7.5", "step": "0.5", "direction": "up",
+		"shift": "-0.05"}
 	var preview struct {
 		Reached, Changed int
 		Sample           []struct{ SKU, Before, After string }

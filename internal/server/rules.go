@@ -89,9 +89,10 @@ func (s *Server) registerRules(api huma.API) {
 	}) (Saved, error) {
 		return s.saveRule(ctx, in.Seen, in.Code, in.IfMatch, in.Body)
 	}, unchecked, staleAware)
-	answers(api, store.Manager, http.MethodDelete, "/api/rules/{code}", func(ctx context.Context, in *RuleQuery) (Saved, error) {
-		return s.changeRule(ctx, in, func(r pricing.Rule) (*pricing.Rule, string) { return nil, "Deleted the rule" })
-	})
+	answers(api, store.Manager, http.MethodDelete, "/api/rules/{code}",
+		func(ctx context.Context, in *RuleQuery) (Saved, error) {
+			return s.changeRule(ctx, in, func(r pricing.Rule) (*pricing.Rule, string) { return nil, "Deleted the rule" })
+		})
 	answers(api, store.Manager, http.MethodPost, "/api/rules/{code}/switch", func(ctx context.Context, in *struct {
 		RuleQuery
 		Body RuleSwitch
@@ -111,16 +112,18 @@ func (s *Server) registerRules(api huma.API) {
 			return &r, fmt.Sprintf("Added %d products to", len(in.Body.SKUs))
 		})
 	})
-	answers(api, store.Reader, http.MethodPost, "/api/sku-list", func(_ context.Context, in *struct{ Body SKUText }) (intake.SKUList, error) {
-		return intake.ReadSKUs(in.Body.Text, s.Live.Current().Book), nil
-	}, upTo(longTextBody))
+	answers(api, store.Reader, http.MethodPost, "/api/sku-list",
+		func(_ context.Context, in *struct{ Body SKUText }) (intake.SKUList, error) {
+			return intake.ReadSKUs(in.Body.Text, s.Live.Current().Book), nil
+		}, upTo(longTextBody))
 	get(api, "/api/facets", func(_ context.Context, _ *none) (board.Facets, error) {
 		return board.FacetsOf(s.Live.Current().Book), nil
 	})
 }
 
 // changeRule changes a saved rule; a nil one is deleted. verb says in the log what was done.
-func (s *Server) changeRule(ctx context.Context, of *RuleQuery, change func(r pricing.Rule) (next *pricing.Rule, verb string)) (Saved, error) {
+func (s *Server) changeRule(ctx context.Context, of *RuleQuery,
+	change func(r pricing.Rule) (next *pricing.Rule, verb string)) (Saved, error) {
 	r := s.Live.Current().Rule(of.Code)
 	if r == nil {
 		return Saved{}, store.ErrNotFound

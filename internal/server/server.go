@@ -64,7 +64,8 @@ func New(p Parts) *Server {
 	s := &Server{Parts: p, brake: newBrake(), known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
 	sweeps := board.NewSweeps()
 	s.buyers = book.NewBuyers(p.Store.Purchases)
-	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string, digits int) (board.Prices, error) {
+	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string,
+		digits int) (board.Prices, error) {
 		shown, err := p.Shows.Numbered(ctx, snap, channel, digits)
 		if err != nil {
 			return nil, err
@@ -142,7 +143,8 @@ func notAPage(path string) bool {
 func guarded(c *gin.Context) {
 	c.Header("X-Content-Type-Options", "nosniff")
 	c.Header("Referrer-Policy", "same-origin")
-	c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+	c.Header("Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
 	if strings.HasPrefix(c.Request.URL.Path, "/api") {
 		c.Header("Cache-Control", "no-store")
 	}
@@ -158,7 +160,8 @@ func (s *Server) logged(c *gin.Context) {
 	s.asked.note(c.Request.URL.Path)
 	c.Next()
 	s.asked.note(c.Request.URL.Path)
-	slog.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(begun))
+	slog.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took",
+		time.Since(begun))
 }
 
 func recovered(c *gin.Context) {
@@ -195,7 +198,11 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	config.Components = &huma.Components{Schemas: registry}
 	api := humagin.New(r, config)
 	api.UseMiddleware(admit(api))
-	for _, register := range []func(huma.API){s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews, s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerFlags, s.registerRules, s.registerImpact, s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk, s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings, s.registerCalendar, s.registerJobs} {
+	for _, register := range []func(huma.API){s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews,
+		s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerFlags, s.registerRules, s.registerImpact,
+		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
+		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
+		s.registerCalendar, s.registerJobs} {
 		register(api)
 	}
 	return api
@@ -208,7 +215,8 @@ func schemaName(t reflect.Type, hint string) string {
 		t = t.Elem()
 	}
 	from := path.Base(t.PkgPath())
-	if t.Name() == "" || strings.Contains(t.Name(), "[") || !strings.HasPrefix(t.PkgPath(), "dogbane/") || from == "server" || from == "bookfile" {
+	if t.Name() == "" || strings.Contains(t.Name(), "[") || !strings.HasPrefix(t.PkgPath(), "dogbane/") ||
+		from == "server" || from == "bookfile" {
 		return name
 	}
 	return strings.ToUpper(from[:1]) + from[1:] + name

@@ -50,7 +50,8 @@ func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
 	ctx, stop := context.WithCancel(context.Background())
 	now := func() time.Time { return present }
 	shows := publish.NewShows(s)
-	program := server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Shows: shows,
+	program := server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now},
+		Shows:     shows,
 		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx)})
 	ended := make(chan struct{})
 	go func() { defer close(ended); program.Work(ctx) }()
@@ -62,7 +63,8 @@ func started(t *testing.T, role store.Role) *api {
 	t.Helper()
 	s := storetest.Open(t)
 	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", present))
-	require.NoError(t, s.AddPerson(t.Context(), store.Person{Name: "me", FullName: "Me", Role: role, Active: true, Password: store.HashPassword("a long password"), Created: present}))
+	require.NoError(t, s.AddPerson(t.Context(), store.Person{Name: "me", FullName: "Me", Role: role, Active: true,
+		Password: store.HashPassword("a long password"), Created: present}))
 	live, err := book.OpenLive(context.Background(), s, checks.Guard(s))
 	require.NoError(t, err)
 	web := fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}
@@ -166,7 +168,8 @@ func TestBoardSortsFiltersAndSpreads(t *testing.T) {
 // The impact of an unsaved rule is what the board shows once it is saved.
 func TestImpactIsWhatSavingDoes(t *testing.T) {
 	a := started(t, store.Manager)
-	rule := map[string]any{"code": "BATS", "layer": "sale", "rank": 50, "where": map[string]any{"category": "Wheels/Bats"}, "effect": map[string]any{"percentOff": "50"}}
+	rule := map[string]any{"code": "BATS", "layer": "sale", "rank": 50, "where": map[string]any{"category": "Wheels/Bats"},
+		"effect": map[string]any{"percentOff": "50"}}
 	var impact struct {
 		Reach, Applies, Moved, Down, Below, NewBelow int
 		Movers                                       []struct{ SKU, After string }

@@ -77,8 +77,12 @@ func cookieName(host string) string {
 }
 
 func (s *Server) registerSession(api huma.API) {
-	answers(api, anybody, http.MethodGet, "/api/session", func(ctx context.Context, _ *none) (Session, error) { return s.session(ctx) })
-	on(api, anybody, http.MethodPost, "/api/session", func(ctx context.Context, in *struct{ Body SignInForm }) (*signedIn, error) {
+	answers(api, anybody, http.MethodGet, "/api/session", func(ctx context.Context, _ *none) (Session,
+		error) {
+		return s.session(ctx)
+	})
+	on(api, anybody, http.MethodPost, "/api/session", func(ctx context.Context, in *struct{ Body SignInForm }) (*signedIn,
+		error) {
 		return s.signIn(ctx, &in.Body)
 	})
 	on(api, anybody, http.MethodDelete, "/api/session", func(ctx context.Context, _ *none) (*signedOut, error) {
@@ -125,7 +129,8 @@ type signedIn struct {
 }
 
 func sessionFor(p store.Person) Session {
-	return Session{Name: p.Name, FullName: p.FullName, Role: string(p.Role), MustChange: p.MustChange, Demo: []DemoAccount{}}
+	return Session{Name: p.Name, FullName: p.FullName, Role: string(p.Role), MustChange: p.MustChange,
+		Demo: []DemoAccount{}}
 }
 
 func (s *Server) signIn(ctx context.Context, form *SignInForm) (*signedIn, error) {
@@ -138,7 +143,8 @@ func (s *Server) signIn(ctx context.Context, form *SignInForm) (*signedIn, error
 	if err != nil {
 		return nil, asProblem(err)
 	}
-	out := &signedIn{Body: sessionFor(p), SetCookie: []http.Cookie{v.makeCookie(v.cookie, token, int(sessionLength.Seconds()))}}
+	out := &signedIn{Body: sessionFor(p), SetCookie: []http.Cookie{v.makeCookie(v.cookie, token,
+		int(sessionLength.Seconds()))}}
 	if !known {
 		device, err := s.Store.RememberDevice(ctx, p.Name, now)
 		if err != nil {
@@ -167,7 +173,8 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 	counted, wait := s.brake.count(name, v.address, device, s.Clocks.Machine())
 	if wait > 0 {
 		seconds := int(wait.Seconds()) + 1
-		return p, known, huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("Too many wrong passwords. Try again in %d seconds.", seconds)),
+		return p, known, huma.ErrorWithHeaders(huma.Error429TooManyRequests(
+			fmt.Sprintf("Too many wrong passwords. Try again in %d seconds.", seconds)),
 			http.Header{"Retry-After": {fmt.Sprint(seconds)}})
 	}
 	p, err = s.Store.CheckPassword(ctx, name, password)
@@ -185,14 +192,16 @@ func (s *Server) checkPassword(ctx context.Context, name, password string) (p st
 // record keeps what happened beside the book. That it cannot be kept is no reason to refuse what happened.
 func (s *Server) record(ctx context.Context, who, what, detail string) {
 	slog.Info("journal", "who", who, "what", what, "detail", detail)
-	if err := s.Store.Record(context.WithoutCancel(ctx), store.Event{At: s.Clocks.Book(), Who: who, What: what, Detail: detail}); err != nil {
+	if err := s.Store.Record(context.WithoutCancel(ctx), store.Event{At: s.Clocks.Book(), Who: who, What: what,
+		Detail: detail}); err != nil {
 		slog.Error("cannot keep what happened", "what", what, "error", err)
 	}
 }
 
 // makeCookie makes a cookie that no script reads and no other site sends.
 func (v *visit) makeCookie(name, value string, seconds int) http.Cookie {
-	return http.Cookie{Name: name, Value: value, Path: "/", MaxAge: seconds, HttpOnly: true, Secure: v.secure, SameSite: http.SameSiteStrictMode}
+	return http.Cookie{Name: name, Value: value, Path: "/", MaxAge: seconds, HttpOnly: true, Secure: v.secure,
+		SameSite: http.SameSiteStrictMode}
 }
 
 // identified finds out who sends a request.
@@ -201,7 +210,8 @@ func (s *Server) identified(c *gin.Context) {
 	if !strings.HasPrefix(path, "/api/") || path == "/api/openapi.json" || path == "/api/openapi.yaml" {
 		return
 	}
-	v := visit{cookie: cookieName(c.Request.Host), secure: c.Request.TLS != nil || strings.EqualFold(c.GetHeader("X-Forwarded-Proto"), "https")}
+	v := visit{cookie: cookieName(c.Request.Host), secure: c.Request.TLS != nil ||
+		strings.EqualFold(c.GetHeader("X-Forwarded-Proto"), "https")}
 	v.address, _, _ = net.SplitHostPort(c.Request.RemoteAddr)
 	v.device, _ = c.Cookie(v.cookie + "-device")
 	if token, err := c.Cookie(v.cookie); err == nil && token != "" {

@@ -57,18 +57,19 @@ type RateQuery struct {
 
 func (s *Server) registerSettings(api huma.API) {
 	get(api, "/api/settings", func(ctx context.Context, _ *none) (SettingsPage, error) { return s.settings(ctx) })
-	answers(api, store.Reader, http.MethodPost, "/api/settings/rate/preview", func(ctx context.Context, in *RateQuery) (impact.Edit, error) {
-		snap := s.Live.Current()
-		changes, _, err := s.rateChange(snap, &in.Body)
-		if err != nil {
-			return impact.Edit{}, err
-		}
-		next, err := book.Apply(snap.Book, changes)
-		if err != nil {
-			return impact.Edit{}, err
-		}
-		return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
-	})
+	answers(api, store.Reader, http.MethodPost, "/api/settings/rate/preview",
+		func(ctx context.Context, in *RateQuery) (impact.Edit, error) {
+			snap := s.Live.Current()
+			changes, _, err := s.rateChange(snap, &in.Body)
+			if err != nil {
+				return impact.Edit{}, err
+			}
+			next, err := book.Apply(snap.Book, changes)
+			if err != nil {
+				return impact.Edit{}, err
+			}
+			return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
+		})
 	answers(api, store.Manager, http.MethodPut, "/api/settings/rate", s.setRate)
 }
 

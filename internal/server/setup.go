@@ -59,7 +59,8 @@ func (s *Server) setUp(ctx context.Context, seen Seen, form *SetUpForm) (Saved, 
 	}
 	out := Saved{Version: snap.Version}
 	if string(after) != string(before) {
-		if out, err = s.commit(ctx, seen, "Set up the book", []book.Change{{Kind: book.Settings, Before: before, After: after}}); err != nil {
+		if out, err = s.commit(ctx, seen, "Set up the book", []book.Change{{Kind: book.Settings, Before: before,
+			After: after}}); err != nil {
 			return out, err
 		}
 	}

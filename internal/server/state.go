@@ -89,7 +89,8 @@ func (s *Server) stateNow(ctx context.Context) (State, error) {
 
 func (s *Server) state(ctx context.Context) (State, error) {
 	snap := s.Live.Current()
-	st := State{Version: snap.Version, Now: s.moment(snap).String(), TimeZone: snap.Book.Settings.TimeZone, Currency: snap.Book.Settings.Currency,
+	st := State{Version: snap.Version, Now: s.moment(snap).String(), TimeZone: snap.Book.Settings.TimeZone,
+		Currency: snap.Book.Settings.Currency,
 		Products: len(snap.Book.Products), Channels: []ChannelState{}, Layers: []LayerState{}, Refused: []RefusedPiece{}}
 	for _, r := range snap.Refused {
 		st.Refused = append(st.Refused, RefusedPiece(r))

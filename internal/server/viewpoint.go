@@ -18,7 +18,8 @@ type ViewpointQuery struct {
 	With     []string `query:"with" doc:"rules and campaigns that count as on"`
 }
 
-// read is the viewpoint that a query asks for. Its errors are QuestionErrors, or those of reading what customers bought.
+// read is the viewpoint that a query asks for. Its errors are QuestionErrors, or those of reading what customers
+// bought.
 func (q *ViewpointQuery) read(ctx context.Context, s *Server, snap *book.Snapshot) (pricing.Viewpoint, error) {
 	vp := pricing.Viewpoint{At: s.moment(snap), Channel: q.Channel, Quantity: max(q.Quantity, 1), With: q.With}
 	if q.At != "" {
@@ -53,8 +54,9 @@ func (s *Server) look(ctx context.Context, in *BoardFilter, by board.Order) (*bo
 	if err != nil {
 		return nil, err
 	}
-	return s.boards.Look(ctx, snap, board.Filter{Viewpoint: vp, Against: in.Against, Words: in.Words, Category: in.Category,
-		Show: in.Show, Rule: in.Rule, Margin: in.Margin, Change: in.Change}, by)
+	return s.boards.Look(ctx, snap, board.Filter{Viewpoint: vp, Against: in.Against, Words: in.Words,
+		Category: in.Category,
+		Show:     in.Show, Rule: in.Rule, Margin: in.Margin, Change: in.Change}, by)
 }
 
 // moment is the present on the book's wall clock, to the minute.

@@ -30,13 +30,14 @@ func (s *Server) registerViews(api huma.API) {
 		}
 		return out, err
 	})
-	does(api, store.Reader, http.MethodPut, "/api/saved-views", func(ctx context.Context, in *struct{ Body SavedView }) error {
-		name := strings.TrimSpace(in.Body.Name)
-		if name == "" {
-			return invalid("name", "Give the view a name.")
-		}
-		return s.Store.SaveView(ctx, store.SavedView{Person: personOf(ctx).Name, Name: name, Query: in.Body.Query})
-	})
+	does(api, store.Reader, http.MethodPut, "/api/saved-views",
+		func(ctx context.Context, in *struct{ Body SavedView }) error {
+			name := strings.TrimSpace(in.Body.Name)
+			if name == "" {
+				return invalid("name", "Give the view a name.")
+			}
+			return s.Store.SaveView(ctx, store.SavedView{Person: personOf(ctx).Name, Name: name, Query: in.Body.Query})
+		})
 	does(api, store.Reader, http.MethodDelete, "/api/saved-views", func(ctx context.Context, in *struct {
 		Name string `query:"name" required:"true"`
 	}) error {

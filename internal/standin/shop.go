@@ -49,7 +49,8 @@ type Article struct {
 
 // OpenShop starts a shop whose state lives in folder. Only callers with the token may set prices.
 func OpenShop(folder, name, currency, token string) (*Shop, error) {
-	s := &Shop{Name: name, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"), goods: map[string]Article{}}
+	s := &Shop{Name: name, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"),
+		goods: map[string]Article{}}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("make the shop's folder: %w", err)
 	}
@@ -255,9 +256,13 @@ func (s *Shop) shelf(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	s.mu.RUnlock()
-	slices.SortFunc(found, func(a, b Article) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.SKU, b.SKU)) })
+	slices.SortFunc(found, func(a, b Article) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name),
+			cmp.Compare(a.SKU, b.SKU))
+	})
 	total := len(found)
-	s.show(w, "shelf", map[string]any{"Shop": s.Name, "Words": r.URL.Query().Get("q"), "Goods": found[:min(total, 120)], "Total": total})
+	s.show(w, "shelf", map[string]any{"Shop": s.Name, "Words": r.URL.Query().Get("q"), "Goods": found[:min(total, 120)],
+		"Total": total})
 }
 
 func (s *Shop) article(w http.ResponseWriter, r *http.Request) {

@@ -68,7 +68,8 @@ func TestShopTakesAndRefuses(t *testing.T) {
 		{"sku":"","name":"F","price":"5.00","currency":"EUR"}]}`)
 	require.Equal(t, http.StatusOK, status)
 	require.Equal(t, map[string]string{"A": "", "FREE": "a price must be above 0", "DOLLAR": "this shop sells in EUR",
-		"NAMELESS": "an article without a name cannot be shown", "FAKE": "the reference price must be above the price", "": "an article needs a number"}, said)
+		"NAMELESS": "an article without a name cannot be shown", "FAKE": "the reference price must be above the price",
+		"": "an article needs a number"}, said)
 
 	status, html := page(t, server.URL+"/goods/A")
 	require.Equal(t, http.StatusOK, status)
@@ -90,7 +91,8 @@ func TestShopDemandsWholeAmountsOfReducedPrices(t *testing.T) {
 	shop.WholeUnits = true
 	server := httptest.NewServer(shop.Handler())
 	defer server.Close()
-	_, said := put(t, server.URL, "secret", `{"prices":[{"sku":"A","name":"A","price":"5.50","reference":"8.00","currency":"EUR"},
+	_, said := put(t, server.URL, "secret",
+		`{"prices":[{"sku":"A","name":"A","price":"5.50","reference":"8.00","currency":"EUR"},
 		{"sku":"B","name":"B","price":"5.00","reference":"8.00","currency":"EUR"},{"sku":"C","name":"C","price":"5.50","currency":"EUR"}]}`)
 	require.NotEmpty(t, said["A"])
 	require.Empty(t, said["B"])
@@ -110,14 +112,18 @@ func TestTill(t *testing.T) {
 	done := make(chan struct{})
 	go func() { till.Watch(ctx); close(done) }()
 	in := filepath.Join(folder, "in", "one.csv")
-	require.NoError(t, os.WriteFile(in+".part", []byte("sku,name,price,reference,currency,do\nA,Cup,5.00,,EUR,set\nB C,Bowl,6.00,,EUR,set\nD,Dish,-1,,EUR,set\n"), 0o644))
+	require.NoError(t, os.WriteFile(in+".part",
+		[]byte("sku,name,price,reference,currency,do\nA,Cup,5.00,,EUR,set\nB C,Bowl,6.00,,EUR,set\nD,Dish,-1,,EUR,set\n"),
+		0o644))
 	require.NoError(t, os.Rename(in+".part", in))
 	answers := filepath.Join(folder, "answers", "one.csv")
-	require.Eventually(t, func() bool { _, err := os.Stat(answers); return err == nil }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := os.Stat(answers); return err == nil }, 10*time.Second,
+		10*time.Millisecond)
 	text, err := os.ReadFile(answers)
 	require.NoError(t, err)
 	require.Equal(t, "sku,answer,message\nA,taken,\nB C,refused,the till's keys cannot type a number with a space\nD,refused,a price must be above 0\n", string(text))
-	require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "done", "one.csv")); return err == nil }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "done", "one.csv")); return err == nil },
+		10*time.Second, 10*time.Millisecond)
 	cancel()
 	<-done
 	again, err := OpenTill(folder, "EUR")
@@ -135,7 +141,8 @@ func TestWhatIsAcknowledgedIsKept(t *testing.T) {
 		require.NoError(t, err)
 		server := httptest.NewServer(shop.Handler())
 		for i := range 3 {
-			status, said := put(t, server.URL, "secret", fmt.Sprintf(`{"prices":[{"sku":"A-%d-%d","name":"Cup & saucer","price":"%d.00","currency":"EUR"},{"sku":"GONE","name":"x","price":"1.00","currency":"EUR"},{"sku":"GONE","remove":true}]}`, round, i, i+1))
+			status, said := put(t, server.URL, "secret", fmt.Sprintf(
+				`{"prices":[{"sku":"A-%d-%d","name":"Cup & saucer","price":"%d.00","currency":"EUR"},{"sku":"GONE","name":"x","price":"1.00","currency":"EUR"},{"sku":"GONE","remove":true}]}`, round, i, i+1))
 			require.Equal(t, http.StatusOK, status)
 			require.Empty(t, said["A-0-0"])
 		}
@@ -157,7 +164,8 @@ func TestWhatIsAcknowledgedIsKept(t *testing.T) {
 
 	server := httptest.NewServer(shop.Handler())
 	defer server.Close()
-	for host, want := range map[string]int{"": 200, "localhost:1": 200, "evil.example": 403, "127.0.0.1.evil.example": 403} {
+	for host, want := range map[string]int{"": 200, "localhost:1": 200, "evil.example": 403,
+		"127.0.0.1.evil.example": 403} {
 		req, err := http.NewRequestWithContext(t.Context(), "GET", server.URL, nil)
 		require.NoError(t, err)
 		req.Host = host

@@ -14,16 +14,19 @@ import (
 	"dogbane/internal/store/storetest"
 )
 
-// BenchmarkBaselineMariaDB prices with one set-based query what SQL can express: percent rules on categories, SKU lists and
-// everything, the first or the lowest of a layer, for six groups. The engine's prices of the same book stand beside it.
+// BenchmarkBaselineMariaDB prices with one set-based query what SQL can express: percent rules on categories, SKU lists
+// and everything, the first or the lowest of a layer, for six groups. The engine's prices of the same book stand beside
+// it.
 func BenchmarkBaselineMariaDB(b *testing.B) {
 	const products = 10_000
 	book := pricingtest.Large(products)
 	var kept []pricing.Rule
 	for _, r := range book.Rules {
-		plain := r.Effect != nil && (r.Effect.Kind == pricing.PercentOff || r.Effect.Kind == pricing.PercentOn) && r.Ending == nil && r.Floor == nil && r.MaxOff == nil
+		plain := r.Effect != nil && (r.Effect.Kind == pricing.PercentOff || r.Effect.Kind == pricing.PercentOn) &&
+			r.Ending == nil && r.Floor == nil && r.MaxOff == nil
 		everything := r.Where.Field == pricing.FieldAll && len(r.Where.Parts) == 0
-		if plain && (everything || r.Where.Field == pricing.FieldCategory || r.Where.Field == pricing.FieldSKU) && r.Layer != pricing.Promotion {
+		if plain && (everything || r.Where.Field == pricing.FieldCategory || r.Where.Field == pricing.FieldSKU) &&
+			r.Layer != pricing.Promotion {
 			kept = append(kept, r)
 		}
 	}

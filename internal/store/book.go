@@ -45,7 +45,8 @@ func (s *Store) Version(ctx context.Context) (int64, error) {
 // Create saves a whole book into an empty database as version 1.
 func (s *Store) Create(ctx context.Context, b *pricing.Book, who string, at time.Time) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&b.Settings)), bookfile.FormatNumber}).Error; err != nil {
+		if err := tx.Create(&bookRow{1, 1, string(bookfile.EncodeSettings(&b.Settings)),
+			bookfile.FormatNumber}).Error; err != nil {
 			return err
 		}
 		var rows []itemRow
@@ -66,7 +67,8 @@ func (s *Store) Create(ctx context.Context, b *pricing.Book, who string, at time
 		if err := keepMeasures(tx, known); err != nil {
 			return err
 		}
-		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]", Format: bookfile.FormatNumber}).Error
+		return tx.Create(&logRow{At: at, Who: who, Version: 1, Summary: "Set up the book", Changes: "[]",
+			Format: bookfile.FormatNumber}).Error
 	})
 	if err != nil {
 		return fmt.Errorf("save a new book: %w", err)
@@ -112,8 +114,8 @@ func (s *Store) Load(ctx context.Context) (*pricing.Book, int64, []book.Refused,
 // batchSize is how many items one statement writes, partSize how many changes a part of a log entry holds.
 const batchSize, partSize = 2000, 500
 
-// Write writes an edit in one transaction and returns its log entry, or a *book.Conflict where a piece is no longer as the
-// edit found it.
+// Write writes an edit in one transaction and returns its log entry, or a *book.Conflict where a piece is no longer as
+// the edit found it.
 func (s *Store) Write(ctx context.Context, edit book.Edit) (book.Entry, error) {
 	edit.Summary = shorten(edit.Summary, 500)
 	entry := book.Entry{At: edit.At, Who: edit.Who, Summary: edit.Summary, Changes: edit.Changes, Undoes: edit.Undoes}
@@ -144,7 +146,8 @@ func (s *Store) Write(ctx context.Context, edit book.Edit) (book.Entry, error) {
 		if err := tx.Save(&head).Error; err != nil {
 			return err
 		}
-		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: "[]", Undoes: edit.Undoes, Format: bookfile.FormatNumber}
+		row := logRow{At: edit.At.UTC(), Who: edit.Who, Version: head.Version, Summary: edit.Summary, Changes: "[]",
+			Undoes: edit.Undoes, Format: bookfile.FormatNumber}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}

@@ -25,7 +25,8 @@ func repriced(b *pricing.Book, n int, price string) []book.Change {
 	for i := range b.Products[:n] {
 		after := b.Products[i]
 		after.List = &amount
-		changes = append(changes, book.Change{Kind: book.Products, Code: after.SKU, Before: bookfile.EncodeProduct(&b.Products[i]), After: bookfile.EncodeProduct(&after)})
+		changes = append(changes, book.Change{Kind: book.Products, Code: after.SKU,
+			Before: bookfile.EncodeProduct(&b.Products[i]), After: bookfile.EncodeProduct(&after)})
 	}
 	return changes
 }
@@ -35,7 +36,8 @@ func TestLargeEditsAreKeptWhole(t *testing.T) {
 	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current().Book
 	var told []int
-	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "All at 7", Changes: repriced(before, 2300, "7.00"), Progress: func(n int) { told = append(told, n) }})
+	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "All at 7",
+		Changes: repriced(before, 2300, "7.00"), Progress: func(n int) { told = append(told, n) }})
 	require.NoError(t, err)
 	require.Equal(t, []int{2000, 2300}, told)
 	kept, err := s.LogEntry(t.Context(), entry.ID)
@@ -59,7 +61,8 @@ func TestGivingUpASaveLeavesNothing(t *testing.T) {
 	s, live := openedWith(t, demo.Book(2500))
 	before := live.Current()
 	ctx, stop := context.WithCancel(t.Context())
-	_, err := live.Save(ctx, book.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"), Progress: func(int) { stop() }})
+	_, err := live.Save(ctx, book.Edit{Who: "me", At: then, Summary: "Half", Changes: repriced(before.Book, 2300, "7.00"),
+		Progress: func(int) { stop() }})
 	require.ErrorIs(t, err, context.Canceled)
 	require.Same(t, before, live.Current())
 	stored, version, _, err := s.Load(t.Context())
@@ -79,22 +82,26 @@ func TestSales(t *testing.T) {
 		{Moment: day(131), Customer: "C-1", SKU: "B", Quantity: 1},
 	}, func(int) {}))
 	second := intake.SalesFile{Name: "april.csv", Who: "me", At: then}
-	require.NoError(t, s.AddSales(ctx, &second, []intake.SoldLine{{Moment: day(140), SKU: "A", Quantity: 10}}, func(int) {}))
+	require.NoError(t, s.AddSales(ctx, &second, []intake.SoldLine{{Moment: day(140), SKU: "A", Quantity: 10}},
+		func(int) {}))
 
 	sold, err := s.SoldUnits(ctx, day(110), day(140))
 	require.NoError(t, err)
 	require.Equal(t, map[string]int64{"A": 2, "B": 1}, sold, "the end does not count")
 	bought, err := s.Purchases(ctx)
 	require.NoError(t, err)
-	require.Equal(t, map[string][]pricing.Purchase{"C-1": {{SKU: "A", Quantity: 3, At: day(100)}, {SKU: "B", Quantity: 1, At: day(131)}}}, bought)
+	require.Equal(t, map[string][]pricing.Purchase{"C-1": {{SKU: "A", Quantity: 3, At: day(100)},
+		{SKU: "B", Quantity: 1, At: day(131)}}}, bought)
 	known, err := s.KnownSales(ctx, day(100), day(130))
 	require.NoError(t, err)
 	require.Len(t, known, 2)
-	require.True(t, known[intake.SoldLine{Moment: day(100), Customer: "C-1", SKU: "A", Quantity: 3, Paid: "29.97", Channel: "web"}])
+	require.True(t, known[intake.SoldLine{Moment: day(100), Customer: "C-1", SKU: "A", Quantity: 3, Paid: "29.97",
+		Channel: "web"}])
 
 	files, err := s.SalesFiles(ctx)
 	require.NoError(t, err)
-	require.Equal(t, []string{"april.csv 1", "march.csv 3"}, []string{fmt.Sprint(files[0].Name, " ", files[0].Rows), fmt.Sprint(files[1].Name, " ", files[1].Rows)})
+	require.Equal(t, []string{"april.csv 1", "march.csv 3"}, []string{fmt.Sprint(files[0].Name, " ", files[0].Rows),
+		fmt.Sprint(files[1].Name, " ", files[1].Rows)})
 	require.NoError(t, s.DropSales(ctx, first.ID))
 	sold, err = s.SoldUnits(ctx, 0, day(1000))
 	require.NoError(t, err)
@@ -108,7 +115,8 @@ func TestMappingsAreRememberedByHeaders(t *testing.T) {
 	none, err := s.Mapping(t.Context(), "products", headers)
 	require.NoError(t, err)
 	require.Nil(t, none)
-	for _, m := range []intake.Matched{{Mapping: map[string]string{"sku": "Artikel"}}, {Mapping: map[string]string{"sku": "Artikel", "list": "Preis"}, Format: json.RawMessage(`{"decimal":"comma"}`)}} {
+	for _, m := range []intake.Matched{{Mapping: map[string]string{"sku": "Artikel"}},
+		{Mapping: map[string]string{"sku": "Artikel", "list": "Preis"}, Format: json.RawMessage(`{"decimal":"comma"}`)}} {
 		require.NoError(t, s.KeepMapping(t.Context(), "products", headers, m))
 		kept, err := s.Mapping(t.Context(), "products", headers)
 		require.NoError(t, err)

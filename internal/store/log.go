@@ -107,7 +107,8 @@ func (s *Store) Log(ctx context.Context, limit int) ([]book.Entry, error) {
 	}
 	entries := make([]book.Entry, len(rows))
 	for i, r := range rows {
-		entries[i] = book.Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes, UndoneBy: r.UndoneBy, Moved: r.Moved}
+		entries[i] = book.Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary, Undoes: r.Undoes,
+			UndoneBy: r.UndoneBy, Moved: r.Moved}
 	}
 	return entries, nil
 }
@@ -189,7 +190,10 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]bo
 		if e.Changes, err = unpack(r.Part); err != nil {
 			return nil, fmt.Errorf("read log entry %d: %w", r.ID, err)
 		}
-		e.Changes = slices.DeleteFunc(e.Changes, func(c book.Change) bool { return !slices.Contains(kinds, c.Kind) || c.Code != code })
+		e.Changes = slices.DeleteFunc(e.Changes, func(c book.Change) bool {
+			return !slices.Contains(kinds, c.Kind) ||
+				c.Code != code
+		})
 		if err := upgradeChanges(e.Changes, r.Format); err != nil {
 			return nil, err
 		}
@@ -211,11 +215,13 @@ func (s *Store) EntryOf(ctx context.Context, version int64) (book.Entry, error) 
 	return s.LogEntry(ctx, row.ID)
 }
 
-// Uncounted are the newest entries of which nobody knows yet how many prices they moved, newest first, without what they
-// changed.
+// Uncounted are the newest entries of which nobody knows yet how many prices they moved, newest first, without what
+// they changed.
 func (s *Store) Uncounted(ctx context.Context, limit int) ([]book.Entry, error) {
 	var rows []logRow
-	err := s.db.WithContext(ctx).Raw("SELECT id, at, version FROM log WHERE moved IS NULL AND version > 1 ORDER BY version DESC LIMIT ?", limit).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw(
+		"SELECT id, at, version FROM log WHERE moved IS NULL AND version > 1 ORDER BY version DESC LIMIT ?",
+		limit).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("look for edits that are not counted: %w", err)
 	}

@@ -50,5 +50,6 @@ func keepMeasures(tx *gorm.DB, list []measures) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"stock", "sold"})}).CreateInBatches(&rows, batchSize).Error
+	return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"stock",
+		"sold"})}).CreateInBatches(&rows, batchSize).Error
 }

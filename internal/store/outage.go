@@ -37,7 +37,8 @@ const (
 var outageNumbers = map[uint16]string{
 	1021: diskFull, 1114: diskFull, 3: diskFull, // ER_DISK_FULL, ER_RECORD_FILE_FULL, EE_WRITE
 	1290: readOnly, 1036: readOnly, 1836: readOnly, // ER_OPTION_PREVENTS_STATEMENT, ER_OPEN_AS_READONLY, ER_READ_ONLY_MODE
-	1053: away, 1040: away, 1129: away, 1927: away, 1047: away, // shutting down, too many connections, blocked, killed, no majority
+	// shutting down, too many connections, blocked, killed, no majority
+	1053: away, 1040: away, 1129: away, 1927: away, 1047: away,
 }
 
 // outageOf says whether an error is that the database cannot be used, and why; "" where it is another error.
@@ -50,7 +51,8 @@ func outageOf(err error) string {
 	switch {
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return ""
-	case errors.Is(err, driver.ErrBadConn), errors.Is(err, mysqldriver.ErrInvalidConn), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.As(err, &network):
+	case errors.Is(err, driver.ErrBadConn), errors.Is(err, mysqldriver.ErrInvalidConn),
+		errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.As(err, &network):
 		return away
 	}
 	return ""
@@ -93,7 +95,8 @@ func (s *Store) noteErrors() error {
 		}
 	}
 	c := s.db.Callback()
-	return errors.Join(c.Query().After("*").Register("dogbane:noted", note), c.Create().After("*").Register("dogbane:noted", note),
+	return errors.Join(c.Query().After("*").Register("dogbane:noted", note),
+		c.Create().After("*").Register("dogbane:noted", note),
 		c.Update().After("*").Register("dogbane:noted", note), c.Delete().After("*").Register("dogbane:noted", note),
 		c.Row().After("*").Register("dogbane:noted", note), c.Raw().After("*").Register("dogbane:noted", note))
 }

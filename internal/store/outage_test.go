@@ -16,10 +16,13 @@ import (
 // Numbers and names of the errors: MariaDB's list of error codes.
 func TestWhatAnErrorSaysOfTheDatabase(t *testing.T) {
 	for want, errs := range map[string][]error{
-		away:     {driver.ErrBadConn, mysql.ErrInvalidConn, io.ErrUnexpectedEOF, &net.OpError{Op: "dial", Err: errors.New("connection refused")}, &mysql.MySQLError{Number: 1053}, &mysql.MySQLError{Number: 1047}},
+		away: {driver.ErrBadConn, mysql.ErrInvalidConn, io.ErrUnexpectedEOF,
+			&net.OpError{Op: "dial", Err: errors.New("connection refused")}, &mysql.MySQLError{Number: 1053},
+			&mysql.MySQLError{Number: 1047}},
 		diskFull: {&mysql.MySQLError{Number: 1021}, &mysql.MySQLError{Number: 1114}},
 		readOnly: {&mysql.MySQLError{Number: 1290}, &mysql.MySQLError{Number: 1036}},
-		"":       {errors.New("else"), &mysql.MySQLError{Number: 1062}, &mysql.MySQLError{Number: 1213}, context.Canceled, fmt.Errorf("%w", context.DeadlineExceeded)},
+		"": {errors.New("else"), &mysql.MySQLError{Number: 1062}, &mysql.MySQLError{Number: 1213}, context.Canceled,
+			fmt.Errorf("%w", context.DeadlineExceeded)},
 	} {
 		for _, err := range errs {
 			require.Equal(t, want, outageOf(fmt.Errorf("do something: %w", err)), err.Error())

@@ -79,7 +79,8 @@ func HashPassword(password string) string {
 	}
 	key := argon2.IDKey([]byte(password), salt, argonPasses, argonMemory, 1, argonKey)
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=1$%s$%s", argon2.Version, argonMemory, argonPasses, b64.EncodeToString(salt), b64.EncodeToString(key))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=1$%s$%s", argon2.Version, argonMemory, argonPasses,
+		b64.EncodeToString(salt), b64.EncodeToString(key))
 }
 
 func passwordFits(hash, password string) bool {
@@ -97,7 +98,8 @@ func passwordFits(hash, password string) bool {
 	if err1 != nil || err2 != nil {
 		return false
 	}
-	return subtle.ConstantTimeCompare(argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(key))), key) == 1
+	return subtle.ConstantTimeCompare(argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(key))),
+		key) == 1
 }
 
 // hashing bounds how many passwords are hashed at a time: each takes 19 MiB and a core.
@@ -130,7 +132,9 @@ var nobody = HashPassword("nobody")
 func (s *Store) CheckPassword(ctx context.Context, name, password string) (Person, error) {
 	var p Person
 	// Older versions kept names as they were typed.
-	err := s.db.WithContext(ctx).Raw("SELECT * FROM people WHERE LOWER(name) = ? AND active = 1 ORDER BY name = ? DESC LIMIT 1", NormalName(name), NormalName(name)).Take(&p).Error
+	err := s.db.WithContext(ctx).Raw(
+		"SELECT * FROM people WHERE LOWER(name) = ? AND active = 1 ORDER BY name = ? DESC LIMIT 1", NormalName(name),
+		NormalName(name)).Take(&p).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		if _, err := fits(ctx, nobody, password); err != nil {
 			return p, err
@@ -151,7 +155,8 @@ func (s *Store) CheckPassword(ctx context.Context, name, password string) (Perso
 // BeginSession begins a session of the given length; its token goes into the cookie.
 func (s *Store) BeginSession(ctx context.Context, person string, now time.Time, length time.Duration) (string, error) {
 	token := rand.Text() + rand.Text()
-	if err := s.db.WithContext(ctx).Create(&session{tokenHash(token), person, now.UTC(), now.Add(length).UTC()}).Error; err != nil {
+	if err := s.db.WithContext(ctx).Create(&session{tokenHash(token), person, now.UTC(),
+		now.Add(length).UTC()}).Error; err != nil {
 		return "", fmt.Errorf("begin a session: %w", err)
 	}
 	return token, s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE expires < ?", now.UTC()).Error
@@ -169,7 +174,8 @@ const devicesKept = 20
 // KnowsDevice reports whether somebody has signed in with this browser's token before.
 func (s *Store) KnowsDevice(ctx context.Context, person, token string) (bool, error) {
 	var n int64
-	err := s.db.WithContext(ctx).Model(&device{}).Where("token = ? AND person = ?", tokenHash(token), NormalName(person)).Count(&n).Error
+	err := s.db.WithContext(ctx).Model(&device{}).Where("token = ? AND person = ?", tokenHash(token),
+		NormalName(person)).Count(&n).Error
 	if err != nil {
 		return false, fmt.Errorf("look up a browser: %w", err)
 	}
@@ -200,7 +206,9 @@ func tokenHash(token string) string {
 // SignedIn is who a session's token belongs to; ErrNotFound where it is unknown or over.
 func (s *Store) SignedIn(ctx context.Context, token string, now time.Time) (Person, error) {
 	var p Person
-	err := s.db.WithContext(ctx).Raw("SELECT p.* FROM sessions s JOIN people p ON p.name = s.person WHERE s.token = ? AND s.expires > ? AND p.active = 1", tokenHash(token), now.UTC()).Take(&p).Error
+	err := s.db.WithContext(ctx).Raw(
+		"SELECT p.* FROM sessions s JOIN people p ON p.name = s.person WHERE s.token = ? AND s.expires > ? AND p.active = 1",
+		tokenHash(token), now.UTC()).Take(&p).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return p, ErrNotFound
 	}
@@ -269,7 +277,8 @@ func (s *Store) ChangePerson(ctx context.Context, name string, to PersonChange) 
 			return err
 		}
 		var left int64
-		if err := tx.Raw("SELECT COUNT(*) FROM people WHERE role = 'administrator' AND active = 1").Scan(&left).Error; err != nil {
+		if err := tx.Raw("SELECT COUNT(*) FROM people WHERE role = 'administrator' AND active = 1").Scan(
+			&left).Error; err != nil {
 			return err
 		}
 		if left == 0 {
@@ -342,7 +351,8 @@ func (s *Store) EndDemo(ctx context.Context, by, demoPassword string) error {
 				continue
 			}
 			// No password fits "!".
-			if err := tx.Exec("UPDATE people SET password = '!', must_change = 1, active = ? WHERE name = ?", p.Name == by, p.Name).Error; err != nil {
+			if err := tx.Exec("UPDATE people SET password = '!', must_change = 1, active = ? WHERE name = ?", p.Name == by,
+				p.Name).Error; err != nil {
 				return err
 			}
 			if p.Name != by {
@@ -351,7 +361,8 @@ func (s *Store) EndDemo(ctx context.Context, by, demoPassword string) error {
 				}
 			}
 		}
-		for _, statement := range []string{"DELETE FROM facts WHERE name = 'demo-now'", "DELETE FROM sales_files WHERE who = 'the demo'", "DELETE FROM checks WHERE who = 'the demo'",
+		for _, statement := range []string{"DELETE FROM facts WHERE name = 'demo-now'",
+			"DELETE FROM sales_files WHERE who = 'the demo'", "DELETE FROM checks WHERE who = 'the demo'",
 			"DELETE FROM rate_days", "DELETE FROM links"} {
 			if err := tx.Exec(statement).Error; err != nil {
 				return err
@@ -368,7 +379,9 @@ func (s *Store) EndDemo(ctx context.Context, by, demoPassword string) error {
 // SomebodyLooksAfterPeople reports whether an administrator can sign in.
 func (s *Store) SomebodyLooksAfterPeople(ctx context.Context) (bool, error) {
 	var n int64
-	if err := s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM people WHERE role = 'administrator' AND active = 1 AND password LIKE '$argon2id$%'").Scan(&n).Error; err != nil {
+	if err := s.db.WithContext(ctx).Raw(
+		"SELECT COUNT(*) FROM people WHERE role = 'administrator' AND active = 1 AND password LIKE '$argon2id$%'").Scan(
+		&n).Error; err != nil {
 		return false, fmt.Errorf("look for an administrator: %w", err)
 	}
 	return n > 0, nil
@@ -376,7 +389,8 @@ func (s *Store) SomebodyLooksAfterPeople(ctx context.Context) (bool, error) {
 
 // PutAdministrator makes an administrator of a name, or gives the one of that name a new password.
 func (s *Store) PutAdministrator(ctx context.Context, p Person) error {
-	err := s.db.WithContext(ctx).Exec(`INSERT INTO people (name, full_name, role, password, active, created) VALUES (?, ?, 'administrator', ?, 1, ?)
+	err := s.db.WithContext(ctx).Exec(
+		`INSERT INTO people (name, full_name, role, password, active, created) VALUES (?, ?, 'administrator', ?, 1, ?)
 		ON DUPLICATE KEY UPDATE role = 'administrator', password = VALUES(password), active = 1, must_change = 0`, p.Name, p.FullName, p.Password, p.Created.UTC()).Error
 	if err != nil {
 		return fmt.Errorf("make an administrator: %w", err)

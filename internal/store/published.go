@@ -112,7 +112,8 @@ type publicationRow struct {
 
 func (publicationRow) TableName() string { return "publication_rows" }
 
-// StartPublication keeps a publication with its rows before anything is sent. One at a time per channel: else publish.ErrBusy.
+// StartPublication keeps a publication with its rows before anything is sent. One at a time per channel: else
+// publish.ErrBusy.
 func (s *Store) StartPublication(ctx context.Context, p *publish.Publication, rows []publish.Row) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var free bool
@@ -120,7 +121,8 @@ func (s *Store) StartPublication(ctx context.Context, p *publish.Publication, ro
 		if err := tx.Exec("SELECT id FROM book WHERE id = 1 FOR UPDATE").Error; err != nil {
 			return err
 		}
-		if err := tx.Raw("SELECT COUNT(*) = 0 FROM publications WHERE channel = ? AND status = ?", p.Channel, publish.Sending).Scan(&free).Error; err != nil {
+		if err := tx.Raw("SELECT COUNT(*) = 0 FROM publications WHERE channel = ? AND status = ?", p.Channel,
+			publish.Sending).Scan(&free).Error; err != nil {
 			return err
 		}
 		if !free {
@@ -132,7 +134,8 @@ func (s *Store) StartPublication(ctx context.Context, p *publish.Publication, ro
 		}
 		stored := make([]publicationRow, len(rows))
 		for i, r := range rows {
-			stored[i] = publicationRow{p.ID, r.SKU, string(r.Kind), amountText(r.Was), amountText(r.Price), amountText(r.Reference), r.Currency, r.Override, "", ""}
+			stored[i] = publicationRow{p.ID, r.SKU, string(r.Kind), amountText(r.Was), amountText(r.Price),
+				amountText(r.Reference), r.Currency, r.Override, "", ""}
 		}
 		return tx.CreateInBatches(stored, batchSize).Error
 	})
@@ -149,10 +152,12 @@ func (s *Store) AnswerRows(ctx context.Context, p *publish.Publication, rows []p
 		var shown []publishedPrice
 		stored := make([]publicationRow, len(rows))
 		for i, r := range rows {
-			stored[i] = publicationRow{p.ID, r.SKU, string(r.Kind), amountText(r.Was), amountText(r.Price), amountText(r.Reference), r.Currency, r.Override, r.Answer, shorten(r.Message, 500)}
+			stored[i] = publicationRow{p.ID, r.SKU, string(r.Kind), amountText(r.Was), amountText(r.Price),
+				amountText(r.Reference), r.Currency, r.Override, r.Answer, shorten(r.Message, 500)}
 			if r.Answer == publish.Taken {
 				taken = append(taken, r.SKU)
-				shown = append(shown, publishedPrice{Channel: p.Channel, SKU: r.SKU, Price: amountText(r.Price), Reference: amountText(r.Reference), Currency: r.Currency, FromAt: at.UTC(), Publication: p.ID})
+				shown = append(shown, publishedPrice{Channel: p.Channel, SKU: r.SKU, Price: amountText(r.Price),
+					Reference: amountText(r.Reference), Currency: r.Currency, FromAt: at.UTC(), Publication: p.ID})
 			}
 		}
 		for from := 0; from < len(stored); from += batchSize {
@@ -165,7 +170,8 @@ func (s *Store) AnswerRows(ctx context.Context, p *publish.Publication, rows []p
 		}
 		for from := 0; from < len(taken); from += batchSize {
 			some := taken[from:min(from+batchSize, len(taken))]
-			if err := tx.Exec("UPDATE published_prices SET until_at = ? WHERE channel = ? AND sku IN ? AND shows_now = 1", at.UTC(), p.Channel, some).Error; err != nil {
+			if err := tx.Exec("UPDATE published_prices SET until_at = ? WHERE channel = ? AND sku IN ? AND shows_now = 1",
+				at.UTC(), p.Channel, some).Error; err != nil {
 				return err
 			}
 		}
@@ -186,7 +192,8 @@ func shorten(s string, most int) string {
 
 // EndPublication keeps how a publication ended.
 func (s *Store) EndPublication(ctx context.Context, p *publish.Publication) error {
-	err := s.db.WithContext(ctx).Model(p).Updates(map[string]any{"status": p.Status, "problem": shorten(p.Problem, 1000), "ended": p.Ended}).Error
+	err := s.db.WithContext(ctx).Model(p).Updates(map[string]any{"status": p.Status, "problem": shorten(p.Problem, 1000),
+		"ended": p.Ended}).Error
 	if err != nil {
 		return fmt.Errorf("keep how publication %d ended: %w", p.ID, err)
 	}
@@ -195,7 +202,8 @@ func (s *Store) EndPublication(ctx context.Context, p *publish.Publication) erro
 
 // BreakOff marks publications that were under way when the program ended.
 func (s *Store) BreakOff(ctx context.Context, at time.Time) error {
-	err := s.db.WithContext(ctx).Exec("UPDATE publications SET status = ?, ended = ?, problem = 'the program ended while this was being sent.' WHERE status = ?",
+	err := s.db.WithContext(ctx).Exec(
+		"UPDATE publications SET status = ?, ended = ?, problem = 'the program ended while this was being sent.' WHERE status = ?",
 		publish.BrokenOff, at.UTC(), publish.Sending).Error
 	if err != nil {
 		return fmt.Errorf("mark broken publications: %w", err)
@@ -226,8 +234,10 @@ func (s *Store) CountRows(ctx context.Context, ids []int64) (map[int64]publish.C
 	if len(ids) == 0 {
 		return counts, nil
 	}
-	err := s.db.WithContext(ctx).Raw(`SELECT publication, COUNT(*) AS `+"`rows`"+`, COALESCE(SUM(answer <> ''), 0) AS answered,
-		COALESCE(SUM(answer IN ('refused', 'failed')), 0) AS refused FROM publication_rows WHERE publication IN ? GROUP BY publication`, ids).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw(
+		`SELECT publication, COUNT(*) AS `+"`rows`"+`, COALESCE(SUM(answer <> ''), 0) AS answered,
+		COALESCE(SUM(answer IN ('refused', 'failed')), 0) AS refused
+		FROM publication_rows WHERE publication IN ? GROUP BY publication`, ids).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("count the rows of publications: %w", err)
 	}
@@ -253,8 +263,10 @@ func (s *Store) Publication(ctx context.Context, id int64) (publish.Publication,
 	}
 	rows := make([]publish.Row, len(stored))
 	for i, r := range stored {
-		rows[i] = publish.Row{SKU: r.SKU, Kind: publish.Kind(r.Kind), Currency: r.Currency, Override: r.Override, Answer: r.Answer, Message: r.Message}
-		for text, amount := range map[*string]**money.Rat{r.Was: &rows[i].Was, r.Price: &rows[i].Price, r.Reference: &rows[i].Reference} {
+		rows[i] = publish.Row{SKU: r.SKU, Kind: publish.Kind(r.Kind), Currency: r.Currency, Override: r.Override,
+			Answer: r.Answer, Message: r.Message}
+		for text, amount := range map[*string]**money.Rat{r.Was: &rows[i].Was, r.Price: &rows[i].Price,
+			r.Reference: &rows[i].Reference} {
 			if *amount, err = parseAmount(text); err != nil {
 				return p, nil, fmt.Errorf("read publication %d: %w", id, err)
 			}
@@ -266,7 +278,8 @@ func (s *Store) Publication(ctx context.Context, id int64) (publish.Publication,
 // PriceHistory is what a channel showed for a product, newest first.
 func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publish.Span, error) {
 	var rows []publishedPrice
-	if err := s.db.WithContext(ctx).Where("channel = ? AND sku = ?", channel, sku).Order("id DESC").Find(&rows).Error; err != nil {
+	if err := s.db.WithContext(ctx).Where("channel = ? AND sku = ?", channel,
+		sku).Order("id DESC").Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
 	}
 	spans := make([]publish.Span, len(rows))
@@ -276,7 +289,8 @@ func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publis
 		if err := errors.Join(err1, err2); err != nil {
 			return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
 		}
-		spans[i] = publish.Span{Price: price, Reference: reference, Currency: r.Currency, From: r.FromAt, Until: r.UntilAt, Publication: r.Publication}
+		spans[i] = publish.Span{Price: price, Reference: reference, Currency: r.Currency, From: r.FromAt, Until: r.UntilAt,
+			Publication: r.Publication}
 	}
 	return spans, nil
 }

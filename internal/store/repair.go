@@ -14,15 +14,18 @@ import (
 
 // repairs are the migrations that SQL cannot express. Like the others they can be repeated.
 func repairs() []*goose.Migration {
-	return []*goose.Migration{goose.NewGoMigration(5, &goose.GoFunc{RunTx: rewritePieces}, &goose.GoFunc{RunTx: func(context.Context, *sql.Tx) error { return nil }})}
+	return []*goose.Migration{goose.NewGoMigration(5, &goose.GoFunc{RunTx: rewritePieces},
+		&goose.GoFunc{RunTx: func(context.Context, *sql.Tx) error { return nil }})}
 }
 
 // rewritePieces writes every stored piece as the encoder writes it today. Earlier versions could bring a piece back, by
-// an undo, with its &, < and > escaped, and took it for another from then on. Pieces that cannot be read stay as they are.
+// an undo, with its &, < and > escaped, and took it for another from then on. Pieces that cannot be read stay as they
+// are.
 func rewritePieces(ctx context.Context, tx *sql.Tx) error {
 	type piece struct{ kind, code, doc string }
 	var wrong []piece
-	rows, err := tx.QueryContext(ctx, "SELECT kind, code, doc FROM items UNION ALL SELECT 'settings', '', settings FROM book")
+	rows, err := tx.QueryContext(ctx,
+		"SELECT kind, code, doc FROM items UNION ALL SELECT 'settings', '', settings FROM book")
 	if err != nil {
 		return fmt.Errorf("read the pieces: %w", err)
 	}

@@ -86,7 +86,8 @@ func (s *Store) DropSalesOf(ctx context.Context, entry int64) error {
 // SalesFiles are the files brought in, newest first.
 func (s *Store) SalesFiles(ctx context.Context) ([]intake.SalesFile, error) {
 	var list []intake.SalesFile
-	err := s.db.WithContext(ctx).Raw("SELECT f.*, (SELECT COUNT(*) FROM sales WHERE sales.file = f.id) AS `rows` FROM sales_files f ORDER BY id DESC").Scan(&list).Error
+	err := s.db.WithContext(ctx).Raw(
+		"SELECT f.*, (SELECT COUNT(*) FROM sales WHERE sales.file = f.id) AS `rows` FROM sales_files f ORDER BY id DESC").Scan(&list).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the files of sales: %w", err)
 	}
@@ -95,7 +96,8 @@ func (s *Store) SalesFiles(ctx context.Context) ([]intake.SalesFile, error) {
 
 // SoldUnits are the pieces sold of each product that was ever sold, in [from, to).
 func (s *Store) SoldUnits(ctx context.Context, from, to pricing.Moment) (map[string]int64, error) {
-	rows, err := s.db.WithContext(ctx).Raw("SELECT sku, SUM(IF(moment >= ? AND moment < ?, quantity, 0)) FROM sales GROUP BY sku", from, to).Rows()
+	rows, err := s.db.WithContext(ctx).Raw(
+		"SELECT sku, SUM(IF(moment >= ? AND moment < ?, quantity, 0)) FROM sales GROUP BY sku", from, to).Rows()
 	if err != nil {
 		return nil, fmt.Errorf("count what was sold: %w", err)
 	}
@@ -114,7 +116,8 @@ func (s *Store) SoldUnits(ctx context.Context, from, to pricing.Moment) (map[str
 
 // Purchases are what each named customer bought, oldest first.
 func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, error) {
-	rows, err := s.db.WithContext(ctx).Raw("SELECT customer, sku, quantity, moment FROM sales WHERE customer <> '' ORDER BY moment, id").Rows()
+	rows, err := s.db.WithContext(ctx).Raw(
+		"SELECT customer, sku, quantity, moment FROM sales WHERE customer <> '' ORDER BY moment, id").Rows()
 	if err != nil {
 		return nil, fmt.Errorf("read the purchases: %w", err)
 	}
@@ -133,7 +136,8 @@ func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, e
 
 // KnownSales are the sales among some that are kept already, by their whole content.
 func (s *Store) KnownSales(ctx context.Context, from, to pricing.Moment) (map[intake.SoldLine]bool, error) {
-	rows, err := s.db.WithContext(ctx).Raw("SELECT moment, customer, sku, quantity, paid, channel FROM sales WHERE moment >= ? AND moment <= ?", from, to).Rows()
+	rows, err := s.db.WithContext(ctx).Raw(
+		"SELECT moment, customer, sku, quantity, paid, channel FROM sales WHERE moment >= ? AND moment <= ?", from, to).Rows()
 	if err != nil {
 		return nil, fmt.Errorf("read the sales: %w", err)
 	}

@@ -1,5 +1,5 @@
-// Package store keeps the book, its log and everything beside it in MariaDB: rows and statements, nothing else. What a row
-// means belongs to the packages whose interfaces it serves.
+// Package store keeps the book, its log and everything beside it in MariaDB: rows and statements, nothing else. What a
+// row means belongs to the packages whose interfaces it serves.
 package store
 
 import (
@@ -43,7 +43,8 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		config.ReadTimeout, config.WriteTimeout = 90*time.Second, 90*time.Second
 	}
 	config.InterpolateParams = true // one way to the server and back for a statement, not three
-	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: config}), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
+	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: config}),
+		&gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, TranslateError: true})
 	if err != nil {
 		return nil, fmt.Errorf("connect to MariaDB: %w", err)
 	}
@@ -75,14 +76,16 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 	}
 	defer lock.Close()
 	var mine sql.NullBool
-	if err := lock.QueryRowContext(ctx, "SELECT GET_LOCK(CONCAT('dogbane-migrate-', DATABASE()), 300)").Scan(&mine); err != nil || !mine.Bool {
+	if err := lock.QueryRowContext(ctx, "SELECT GET_LOCK(CONCAT('dogbane-migrate-', DATABASE()), 300)").Scan(
+		&mine); err != nil || !mine.Bool {
 		return errors.Join(errors.New("another program is migrating it"), err)
 	}
 	defer func() {
 		_, _ = lock.ExecContext(context.WithoutCancel(ctx), "DO RELEASE_LOCK(CONCAT('dogbane-migrate-', DATABASE()))")
 	}()
 	var begun bool
-	if err := lock.QueryRowContext(ctx, "SELECT COUNT(*) > 0 FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").Scan(&begun); err != nil {
+	if err := lock.QueryRowContext(ctx,
+		"SELECT COUNT(*) > 0 FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").Scan(&begun); err != nil {
 		return err
 	}
 	if begun { // the library makes this table and its first row in two steps
@@ -91,7 +94,8 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 			return err
 		}
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, pool, mustSub("migrations"), goose.WithVerbose(false), goose.WithGoMigrations(repairs()...))
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, mustSub("migrations"), goose.WithVerbose(false),
+		goose.WithGoMigrations(repairs()...))
 	if err != nil {
 		return err
 	}
@@ -163,7 +167,8 @@ func (s *Store) DropFact(ctx context.Context, name string) error {
 // Clear empties all tables, for an installation that broke off.
 func (s *Store) Clear(ctx context.Context) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		for _, table := range []string{"journal", "devices", "sessions", "saved_views", "people", "log_pieces", "log_parts", "import_mappings", "rate_days", "sales", "sales_files", "checks",
+		for _, table := range []string{"journal", "devices", "sessions", "saved_views", "people", "log_pieces", "log_parts",
+			"import_mappings", "rate_days", "sales", "sales_files", "checks",
 			"published_prices", "publication_rows", "publications", "links", "measures", "items", "book", "facts"} {
 			if err := tx.Exec("DELETE FROM " + table).Error; err != nil {
 				return err
@@ -188,7 +193,8 @@ func mustSub(dir string) fs.FS {
 // LastRecorded is the newest time in the log and the publications.
 func (s *Store) LastRecorded(ctx context.Context) (time.Time, error) {
 	var last *time.Time
-	err := s.db.WithContext(ctx).Raw(`SELECT MAX(t) FROM (SELECT MAX(at) AS t FROM log UNION ALL SELECT MAX(COALESCE(ended, started)) FROM publications
+	err := s.db.WithContext(ctx).Raw(
+		`SELECT MAX(t) FROM (SELECT MAX(at) AS t FROM log UNION ALL SELECT MAX(COALESCE(ended, started)) FROM publications
 		WHERE status <> 'broken-off') times`).Scan(&last).Error
 	if err != nil || last == nil {
 		return time.Time{}, err

@@ -53,7 +53,8 @@ func deleteRule(b *pricing.Book, i int) book.Change {
 func TestSaveAndUndo(t *testing.T) {
 	s, live := opened(t)
 	before := live.Current()
-	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Deleted it", Changes: []book.Change{deleteRule(before.Book, 3)}})
+	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Deleted it",
+		Changes: []book.Change{deleteRule(before.Book, 3)}})
 	require.NoError(t, err)
 	require.Equal(t, int64(2), entry.Version)
 	require.Len(t, live.Current().Book.Rules, len(before.Book.Rules)-1)
@@ -71,12 +72,14 @@ func TestSaveAndUndo(t *testing.T) {
 	require.ElementsMatch(t, codes(live.Current().Book), codes(reloaded), "memory and database agree")
 	log, err := s.Log(t.Context(), 10)
 	require.NoError(t, err)
-	require.Equal(t, []string{"Undo: Deleted it", "Deleted it", "Set up the book"}, []string{log[0].Summary, log[1].Summary, log[2].Summary})
+	require.Equal(t, []string{"Undo: Deleted it", "Deleted it", "Set up the book"},
+		[]string{log[0].Summary, log[1].Summary, log[2].Summary})
 	require.NotNil(t, log[1].UndoneBy)
 }
 
 // Names as people write them: what JSON encoders like to escape, what runs from right to left, what has two code units.
-var hostileNames = []string{"Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض", "back\\slash \\u0026", "L\u2028S", "O'Brien; DROP TABLE items"}
+var hostileNames = []string{"Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض",
+	"back\\slash \\u0026", "L\u2028S", "O'Brien; DROP TABLE items"}
 
 // Whatever a piece is called, it can be made, taken back, brought back, and changed again, here and after a restart.
 func TestUndoOfAnyName(t *testing.T) {
@@ -87,7 +90,8 @@ func TestUndoOfAnyName(t *testing.T) {
 		rule := live.Current().Book.Rules[0]
 		rule.Code, rule.Name, rule.Note = code, name, name
 		made, err := live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "Made " + name, Changes: []book.Change{
-			{Kind: book.Products, Code: code, After: bookfile.EncodeProduct(&product)}, {Kind: book.Rules, Code: code, After: bookfile.EncodeRule(&rule)}}})
+			{Kind: book.Products, Code: code, After: bookfile.EncodeProduct(&product)},
+			{Kind: book.Rules, Code: code, After: bookfile.EncodeRule(&rule)}}})
 		require.NoError(t, err, name)
 		gone, err := live.Undo(t.Context(), made.ID, "me", then, false)
 		require.NoError(t, err, name)
@@ -119,7 +123,8 @@ func TestPoisonedPiecesAreMended(t *testing.T) {
 	escaped, err := json.Marshal(json.RawMessage(bookfile.EncodeRule(&whole.Rules[0]))) // escapes &, < and >
 	require.NoError(t, err)
 	require.Contains(t, string(escaped), `\u0026`)
-	_, err = db.ExecContext(t.Context(), "UPDATE items SET doc = ? WHERE kind = 'rules' AND code = ?", escaped, whole.Rules[0].Code)
+	_, err = db.ExecContext(t.Context(), "UPDATE items SET doc = ? WHERE kind = 'rules' AND code = ?", escaped,
+		whole.Rules[0].Code)
 	require.NoError(t, err)
 	_, err = db.ExecContext(t.Context(), "DELETE FROM goose_db_version WHERE version_id >= 5")
 	require.NoError(t, err)
@@ -127,7 +132,8 @@ func TestPoisonedPiecesAreMended(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	var doc string
-	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT doc FROM items WHERE kind = 'rules' AND code = ?", whole.Rules[0].Code).Scan(&doc))
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT doc FROM items WHERE kind = 'rules' AND code = ?",
+		whole.Rules[0].Code).Scan(&doc))
 	require.Equal(t, string(bookfile.EncodeRule(&whole.Rules[0])), doc)
 }
 
@@ -142,7 +148,8 @@ func TestHalfAMigrationIsRunAgain(t *testing.T) {
 	require.NoError(t, err)
 	defer db.Close()
 	// What a kill leaves behind: the statements are there, wholly or in part, and the note that they are is not.
-	for _, lost := range []string{"version_id >= 6", "version_id >= 5", "version_id >= 4", "version_id >= 3", "version_id >= 2", "version_id >= 1", "version_id >= 0"} {
+	for _, lost := range []string{"version_id >= 6", "version_id >= 5", "version_id >= 4", "version_id >= 3",
+		"version_id >= 2", "version_id >= 1", "version_id >= 0"} {
 		_, err = db.ExecContext(t.Context(), "DELETE FROM goose_db_version WHERE "+lost)
 		require.NoError(t, err)
 		if lost == "version_id >= 3" {
@@ -170,7 +177,8 @@ func TestAPieceThatCannotBeReadIsLeftOut(t *testing.T) {
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
-	_, err = db.ExecContext(t.Context(), `UPDATE items SET doc = JSON_SET(doc, '$.rank', 0) WHERE kind = 'rules' AND code = ?`, whole.Rules[2].Code)
+	_, err = db.ExecContext(t.Context(),
+		`UPDATE items SET doc = JSON_SET(doc, '$.rank', 0) WHERE kind = 'rules' AND code = ?`, whole.Rules[2].Code)
 	require.NoError(t, err)
 	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 	require.NoError(t, err)
@@ -188,12 +196,14 @@ func TestAPieceThatCannotBeReadIsLeftOut(t *testing.T) {
 func TestSavingAsksThePinnedPrices(t *testing.T) {
 	s, live := openedWith(t, plain(t, `{"sku":"A","list":"10.00"}`))
 	at := pricing.MomentOf(then)
-	require.NoError(t, s.SaveCheck(t.Context(), &store.Check{Name: "ten", Doc: fmt.Sprintf(`{"price":{"sku":"A","at":"%s"},"is":{"unit":"10.00"}}`, at), Who: "me", At: then}))
+	require.NoError(t, s.SaveCheck(t.Context(), &store.Check{Name: "ten",
+		Doc: fmt.Sprintf(`{"price":{"sku":"A","at":"%s"},"is":{"unit":"10.00"}}`, at), Who: "me", At: then}))
 	dearer := func(from, to string) book.Edit {
 		doc := func(list string) json.RawMessage {
 			return json.RawMessage(fmt.Sprintf(`{"sku":"A","list":"%s"}`, list))
 		}
-		return book.Edit{Summary: "dearer", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A", Before: doc(from), After: doc(to)}}}
+		return book.Edit{Summary: "dearer", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A",
+			Before: doc(from), After: doc(to)}}}
 	}
 	var broken *checks.BrokenError
 	_, err := live.Save(t.Context(), dearer("10.00", "11.00"))
@@ -214,7 +224,8 @@ func TestSavingAsksThePinnedPrices(t *testing.T) {
 // plain is a book with some products and nothing else.
 func plain(t *testing.T, products string) *pricing.Book {
 	t.Helper()
-	kept, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"products":[` + products + `]}`))
+	kept, err := bookfile.Decode([]byte(
+		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"products":[` + products + `]}`))
 	require.NoError(t, err)
 	return kept
 }
@@ -224,8 +235,11 @@ func plain(t *testing.T, products string) *pricing.Book {
 func TestMeasuresAreKeptApart(t *testing.T) {
 	s, live := openedWith(t, plain(t, `{"sku":"A & B","name":"x","stock":"3","sold":"7"},{"sku":"C"}`))
 	text := func(s string) *string { return &s }
-	count := book.Change{Kind: book.Measures, Code: "A & B", Before: book.MeasuresDoc(text("3"), text("7")), After: book.MeasuresDoc(text("3"), text("9"))}
-	named := book.Change{Kind: book.Products, Code: "A & B", Before: json.RawMessage(`{"sku":"A & B","name":"x","stock":"3","sold":"7"}`), After: json.RawMessage(`{"sku":"A & B","name":"y","stock":"3","sold":"7"}`)}
+	count := book.Change{Kind: book.Measures, Code: "A & B", Before: book.MeasuresDoc(text("3"), text("7")),
+		After: book.MeasuresDoc(text("3"), text("9"))}
+	named := book.Change{Kind: book.Products, Code: "A & B", Before: json.RawMessage(
+		`{"sku":"A & B","name":"x","stock":"3","sold":"7"}`), After: json.RawMessage(
+		`{"sku":"A & B","name":"y","stock":"3","sold":"7"}`)}
 	counted, err := live.Save(t.Context(), book.Edit{Summary: "count", At: then, Changes: []book.Change{count}})
 	require.NoError(t, err)
 	require.Equal(t, "9", live.Current().Product("A & B").Sold.String())
@@ -236,7 +250,8 @@ func TestMeasuresAreKeptApart(t *testing.T) {
 	require.NoError(t, err, "the count in between is no hindrance")
 	kept, _, _, err := s.Load(t.Context())
 	require.NoError(t, err)
-	require.Equal(t, []string{"y", "9"}, []string{kept.Products[0].Name, kept.Products[0].Sold.String()}, "and is not undone by it")
+	require.Equal(t, []string{"y", "9"}, []string{kept.Products[0].Name, kept.Products[0].Sold.String()},
+		"and is not undone by it")
 	_, err = live.Undo(t.Context(), counted.ID, "me", then, false)
 	require.NoError(t, err)
 	kept, _, _, err = s.Load(t.Context())
@@ -244,9 +259,11 @@ func TestMeasuresAreKeptApart(t *testing.T) {
 	require.Equal(t, "7", kept.Products[0].Sold.String())
 	require.Nil(t, kept.Products[1].Stock)
 	gone := live.Current().Doc(book.Products, "A & B")
-	_, err = live.Save(t.Context(), book.Edit{Summary: "gone", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A & B", Before: gone}}})
+	_, err = live.Save(t.Context(), book.Edit{Summary: "gone", At: then,
+		Changes: []book.Change{{Kind: book.Products, Code: "A & B", Before: gone}}})
 	require.NoError(t, err)
-	_, err = live.Save(t.Context(), book.Edit{Summary: "new", At: then, Changes: []book.Change{{Kind: book.Products, Code: "A & B", After: json.RawMessage(`{"sku":"A & B"}`)}}})
+	_, err = live.Save(t.Context(), book.Edit{Summary: "new", At: then,
+		Changes: []book.Change{{Kind: book.Products, Code: "A & B", After: json.RawMessage(`{"sku":"A & B"}`)}}})
 	require.NoError(t, err)
 	kept, _, _, err = s.Load(t.Context())
 	require.NoError(t, err)
@@ -258,7 +275,8 @@ func TestCodesAreComparedToTheLetter(t *testing.T) {
 	s, live := openedWith(t, plain(t, `{"sku":"PADX"},{"sku":"padx"},{"sku":"pädx"},{"sku":"a/b"},{"sku":".."}`))
 	require.Len(t, live.Current().Book.Products, 5)
 	db := s.SQL()
-	_, err := db.ExecContext(t.Context(), "INSERT INTO items (kind, code, seq, doc) VALUES ('products', 'PADX ', 99, '{}')")
+	_, err := db.ExecContext(t.Context(),
+		"INSERT INTO items (kind, code, seq, doc) VALUES ('products', 'PADX ', 99, '{}')")
 	require.NoError(t, err)
 }
 
@@ -312,11 +330,13 @@ func TestConflict(t *testing.T) {
 	edit := func(name string) book.Change {
 		next := whole.Rules[0]
 		next.Name = name
-		return book.Change{Kind: book.Rules, Code: next.Code, Before: bookfile.EncodeRule(&whole.Rules[0]), After: bookfile.EncodeRule(&next)}
+		return book.Change{Kind: book.Rules, Code: next.Code, Before: bookfile.EncodeRule(&whole.Rules[0]),
+			After: bookfile.EncodeRule(&next)}
 	}
 	_, err := live.Save(t.Context(), book.Edit{Summary: "mine", At: then, Changes: []book.Change{edit("mine")}})
 	require.NoError(t, err)
-	_, err = live.Save(t.Context(), book.Edit{Summary: "theirs", At: then, Changes: []book.Change{deleteRule(whole, 1), edit("theirs")}})
+	_, err = live.Save(t.Context(), book.Edit{Summary: "theirs", At: then,
+		Changes: []book.Change{deleteRule(whole, 1), edit("theirs")}})
 	var conflict *book.Conflict
 	require.True(t, errors.As(err, &conflict))
 	require.Contains(t, string(conflict.Now), `"mine"`)
@@ -332,7 +352,8 @@ func TestFollow(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go second.Follow(ctx, 10*time.Millisecond)
-	_, err = first.Save(t.Context(), book.Edit{Summary: "gone", At: then, Changes: []book.Change{deleteRule(first.Current().Book, 0)}})
+	_, err = first.Save(t.Context(), book.Edit{Summary: "gone", At: then,
+		Changes: []book.Change{deleteRule(first.Current().Book, 0)}})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return second.Current().Version == 2 }, 10*time.Second, 10*time.Millisecond)
 	require.ElementsMatch(t, codes(first.Current().Book), codes(second.Current().Book))
@@ -350,7 +371,8 @@ func TestPublishedPricesAreKept(t *testing.T) {
 		p := &publish.Publication{Channel: "web", Version: 1, PricedAt: at, Started: at, Who: "test"}
 		row := publish.Row{SKU: "A", Kind: "up", Price: amount(price), Reference: amount("20.00"), Currency: "EUR"}
 		require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{row}))
-		require.ErrorIs(t, s.StartPublication(t.Context(), &publish.Publication{Channel: "web", PricedAt: at, Started: at}, nil), publish.ErrBusy)
+		require.ErrorIs(t, s.StartPublication(t.Context(), &publish.Publication{Channel: "web", PricedAt: at, Started: at},
+			nil), publish.ErrBusy)
 		row.Answer = answer
 		require.NoError(t, s.AnswerRows(t.Context(), p, []publish.Row{row}, at))
 		p.Status, p.Ended = "done", &at
@@ -373,10 +395,12 @@ func TestPublishedPricesAreKept(t *testing.T) {
 func TestPublicationsThatBrokeOff(t *testing.T) {
 	s, _ := opened(t)
 	p := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}))
+	require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"),
+		Currency: "EUR"}}))
 	require.NoError(t, s.BreakOff(t.Context(), then))
 	again := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), again, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"), Currency: "EUR"}}), "the channel is free again")
+	require.NoError(t, s.StartPublication(t.Context(), again, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"),
+		Currency: "EUR"}}), "the channel is free again")
 }
 
 // A whole book put in the place of another is that book, and can be taken back.
@@ -432,14 +456,16 @@ func TestASaveIsNotFollowedByALoad(t *testing.T) {
 		changes := repriced(base, 2300, fmt.Sprintf("%d.00", round+5))
 		next, err := book.Apply(base, changes)
 		require.NoError(t, err)
-		_, err = live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "all", Changes: changes, Base: base, Next: next})
+		_, err = live.Save(t.Context(), book.Edit{Who: "me", At: then, Summary: "all", Changes: changes, Base: base,
+			Next: next})
 		require.NoError(t, err)
 		time.Sleep(30 * time.Millisecond)
 		require.Same(t, next, live.Current().Book, "round %d", round)
 	}
 }
 
-// A book that a newer program keeps is not opened by an older one, which would read it wrongly; nothing of it is changed.
+// A book that a newer program keeps is not opened by an older one, which would read it wrongly; nothing of it is
+// changed.
 func TestABookOfANewerFormatIsNotOpened(t *testing.T) {
 	dsn := storetest.Address(t)
 	s, err := store.Open(t.Context(), dsn)

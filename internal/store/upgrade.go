@@ -11,8 +11,8 @@ import (
 	"dogbane/internal/bookfile"
 )
 
-// upgrade writes the pieces of a book that an older program kept as today's format has them. One piece that has no way to
-// today's format stays as it is: loading names it and leaves it out.
+// upgrade writes the pieces of a book that an older program kept as today's format has them. One piece that has no way
+// to today's format stays as it is: loading names it and leaves it out.
 func (s *Store) upgrade(ctx context.Context) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var head bookRow
@@ -23,7 +23,8 @@ func (s *Store) upgrade(ctx context.Context) error {
 		case err != nil:
 			return err
 		case head.Format > bookfile.FormatNumber:
-			return fmt.Errorf("it was kept by a newer version of the program, in format %d; this one knows formats up to %d", head.Format, bookfile.FormatNumber)
+			return fmt.Errorf("it was kept by a newer version of the program, in format %d; this one knows formats up to %d",
+				head.Format, bookfile.FormatNumber)
 		}
 		settings, err := bookfile.Upgrade(head.Format, "settings", []byte(head.Settings))
 		if err != nil {
@@ -39,7 +40,8 @@ func (s *Store) upgrade(ctx context.Context) error {
 			}
 		}
 		if len(rows) > 0 {
-			if err := tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"doc"})}).CreateInBatches(&rows, batchSize).Error; err != nil {
+			if err := tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"doc"})}).CreateInBatches(&rows,
+				batchSize).Error; err != nil {
 				return err
 			}
 		}

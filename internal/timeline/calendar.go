@@ -17,7 +17,7 @@ type Calendar struct {
 	Campaigns []Bar
 	Rules     []Bar // with a window or a campaign, in the order in which prices meet them
 	Always    int   // rules that are on without a window, which are not among them
-	Fights    []Fight
+	Conflicts []Conflict
 	Week      []Event // what starts and ends in the seven days from now, by time
 }
 
@@ -28,8 +28,8 @@ type Bar struct {
 	Spans    []pricing.Span
 }
 
-// Fight is two rules of one rank that want the same goods at the same time, in a layer whose first rule is used.
-type Fight struct {
+// Conflict is two rules of one rank that want the same goods at the same time, in a layer whose first rule is used.
+type Conflict struct {
 	A, B  *pricing.Rule
 	Goods int // products that both select
 	Spans []pricing.Span
@@ -83,7 +83,7 @@ func CalendarOf(e *pricing.Engine, now, from, to pricing.Moment) Calendar {
 			out.note(Event{Rule: r, Reach: reach}, windows, now)
 		}
 	}
-	out.Fights = fights(e, on)
+	out.Conflicts = conflicts(e, on)
 	slices.SortStableFunc(out.Week, func(a, b Event) int { return cmp.Compare(a.At, b.At) })
 	return out
 }
@@ -101,8 +101,8 @@ func (c *Calendar) note(one Event, windows []*pricing.Window, now pricing.Moment
 	}
 }
 
-// fights finds the rules of one rank that want the same goods at the same time, in the order of the rules.
-func fights(e *pricing.Engine, on []Bar) (found []Fight) {
+// conflicts finds the rules of one rank that want the same goods at the same time, in the order of the rules.
+func conflicts(e *pricing.Engine, on []Bar) (found []Conflict) {
 	first := map[pricing.Layer]bool{}
 	for _, l := range e.Book().Settings.Layers {
 		first[l.Layer] = l.Mode == pricing.First
@@ -111,7 +111,8 @@ func fights(e *pricing.Engine, on []Bar) (found []Fight) {
 		a := bar.Rule
 		for _, other := range on[i+1:] {
 			b := other.Rule
-			if a.Layer != b.Layer || a.Rank != b.Rank || !first[a.Layer] || !meet(a.Channels, b.Channels) || !sameBuyers(a.Audience, b.Audience) {
+			if a.Layer != b.Layer || a.Rank != b.Rank || !first[a.Layer] || !meet(a.Channels, b.Channels) ||
+				!sameBuyers(a.Audience, b.Audience) {
 				continue
 			}
 			shared := pricing.Overlap(bar.Spans, other.Spans)
@@ -126,7 +127,7 @@ func fights(e *pricing.Engine, on []Bar) (found []Fight) {
 				return true
 			})
 			if goods > 0 {
-				found = append(found, Fight{a, b, goods, shared})
+				found = append(found, Conflict{a, b, goods, shared})
 			}
 		}
 	}
@@ -148,5 +149,6 @@ func sameBuyers(a, b *pricing.Audience) bool {
 	if only(a) && only(b) {
 		return meet(a.Customers, b.Customers)
 	}
-	return (a.FirstOrder == nil || b.FirstOrder == nil || *a.FirstOrder == *b.FirstOrder) && (len(a.Countries) == 0 || len(b.Countries) == 0 || meet(a.Countries, b.Countries))
+	return (a.FirstOrder == nil || b.FirstOrder == nil || *a.FirstOrder == *b.FirstOrder) &&
+		(len(a.Countries) == 0 || len(b.Countries) == 0 || meet(a.Countries, b.Countries))
 }

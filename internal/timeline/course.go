@@ -30,7 +30,8 @@ type Course struct {
 
 // CourseOf follows the price of a product from a moment to another. shown is what the viewpoint's channel showed, the
 // latest first; without a channel nothing was. Its errors are pricing.QuestionErrors.
-func CourseOf(e *pricing.Engine, vp pricing.Viewpoint, sku string, now, from, to pricing.Moment, shown []Shown) (Course, error) {
+func CourseOf(e *pricing.Engine, vp pricing.Viewpoint, sku string, now, from, to pricing.Moment, shown []Shown) (Course,
+	error) {
 	c := Course{}
 	var err error
 	if c.Planned, err = c.plan(e, vp, sku, from, to, plannedPoints); err != nil {
@@ -62,7 +63,8 @@ func CourseOf(e *pricing.Engine, vp pricing.Viewpoint, sku string, now, from, to
 }
 
 // plan is what the book says from a moment on, at each at which the price changes.
-func (c *Course) plan(e *pricing.Engine, vp pricing.Viewpoint, sku string, from, to pricing.Moment, most int) ([]PriceFrom, error) {
+func (c *Course) plan(e *pricing.Engine, vp pricing.Viewpoint, sku string, from, to pricing.Moment,
+	most int) ([]PriceFrom, error) {
 	var list []PriceFrom
 	moments := append(e.Changes(from, to, most, vp.With), ageing(e.Book(), vp.History, from, to)...)
 	slices.Sort(moments)

@@ -19,7 +19,8 @@ type PriceFrom struct {
 func LowestBefore(prices []PriceFrom, length, from, to pricing.Moment) []PriceFrom {
 	moments := []pricing.Moment{from}
 	for _, p := range prices {
-		for _, at := range []pricing.Moment{p.At + 1, p.At + length} { // it comes in just after it was first shown; the one before it falls out
+		// it comes in just after it was first shown; the one before it falls out
+		for _, at := range []pricing.Moment{p.At + 1, p.At + length} {
 			if at > from && at < to {
 				moments = append(moments, at)
 			}

@@ -32,13 +32,16 @@ func at(t *testing.T, text string) pricing.Moment {
 }
 
 func rule(code, where, more string) string {
-	return fmt.Sprintf(`{"code":%q,"layer":"catalog","rank":1,"where":%s,"effect":{"percentOff":"10"}%s}`, code, where, more)
+	return fmt.Sprintf(`{"code":%q,"layer":"catalog","rank":1,"where":%s,"effect":{"percentOff":"10"}%s}`, code, where,
+		more)
 }
 
-// A rule is open where its window and its campaign's both are; what is off is laid out, but neither starts nor fights.
+// A rule is open where its window and its campaign's both are; what is off is laid out, but neither starts nor
+// conflicts.
 func TestCalendarNarrowsRulesByTheirCampaign(t *testing.T) {
 	t.Parallel()
-	e := engine(t, rule("LONG", `{"sku":"A"}`, `,"campaign":"autumn","window":{"from":"2026-11-01T00:00","to":"2026-11-15T00:00"}`)+","+
+	e := engine(t, rule("LONG", `{"sku":"A"}`,
+		`,"campaign":"autumn","window":{"from":"2026-11-01T00:00","to":"2026-11-15T00:00"}`)+","+
 		rule("ASLEEP", `{"sku":"A"}`, `,"campaign":"asleep"`)+","+rule("ALWAYS", `{"sku":"B"}`, ``))
 	c := CalendarOf(e, at(t, "2026-11-09T12:00"), at(t, "2026-11-01T00:00"), at(t, "2026-12-01T00:00"))
 	require.Len(t, c.Campaigns, 2)
@@ -55,16 +58,17 @@ func TestCalendarNarrowsRulesByTheirCampaign(t *testing.T) {
 		}
 		events = append(events, fmt.Sprint(ev.At, ev.Starts, " ", code.Code))
 	}
-	require.Equal(t, []string{"2026-11-10T00:00 true autumn", "2026-11-10T00:00 true LONG1", "2026-11-15T00:00 false LONG1"}, events)
+	require.Equal(t, []string{"2026-11-10T00:00 true autumn", "2026-11-10T00:00 true LONG1",
+		"2026-11-15T00:00 false LONG1"}, events)
 }
 
-// Two rules fight only where all of it meets: layer, rank, goods, time, channels and buyers.
+// Two rules conflict only where all of it meets: layer, rank, goods, time, channels and buyers.
 func TestWhatFights(t *testing.T) {
 	t.Parallel()
 	span := `,"window":{"from":"2026-11-10T00:00","to":"2026-11-20T00:00"}`
 	for name, c := range map[string]struct {
-		other  string
-		fights int
+		other     string
+		conflicts int
 	}{
 		"the same goods and time": {rule("Y", `{"all":[]}`, span), 1},
 		"other goods":             {rule("Y", `{"sku":"B"}`, span), 0},
@@ -75,11 +79,12 @@ func TestWhatFights(t *testing.T) {
 		"switched off":            {rule("Y", `{"sku":"A"}`, `,"status":"off"`), 0},
 	} {
 		e := engine(t, rule("X", `{"sku":"A"}`, span+`,"channels":["web"],"audience":{"customers":["C1"]}`)+","+c.other)
-		got := CalendarOf(e, 0, at(t, "2026-11-01T00:00"), at(t, "2026-12-01T00:00")).Fights
-		require.Len(t, got, c.fights, name)
-		if c.fights > 0 {
+		got := CalendarOf(e, 0, at(t, "2026-11-01T00:00"), at(t, "2026-12-01T00:00")).Conflicts
+		require.Len(t, got, c.conflicts, name)
+		if c.conflicts > 0 {
 			require.Equal(t, 1, got[0].Goods, name)
-			require.Equal(t, []pricing.Span{{From: at(t, "2026-11-10T00:00"), To: at(t, "2026-11-20T00:00")}}, got[0].Spans, name)
+			require.Equal(t, []pricing.Span{{From: at(t, "2026-11-10T00:00"), To: at(t, "2026-11-20T00:00")}}, got[0].Spans,
+				name)
 		}
 	}
 }
@@ -141,12 +146,13 @@ func TestCourseJoinsWhatWasShown(t *testing.T) {
 	price := func(text string) *money.Rat { p := money.MustParse(text); return &p }
 	until := at(t, "2026-11-05T00:00")
 	now := at(t, "2026-11-15T00:00")
-	c, err := CourseOf(e, pricing.Viewpoint{Channel: "web"}, "A", now, at(t, "2026-11-01T00:00"), at(t, "2026-12-31T00:00"), []Shown{
-		{From: at(t, "2026-11-16T00:00"), Price: price("1.00")}, // not shown yet
-		{From: at(t, "2026-11-10T00:00"), Price: price("8.00")},
-		{From: at(t, "2026-11-10T00:00"), Price: price("2.00")}, // replaced at once
-		{From: at(t, "2026-10-01T00:00"), Until: &until, Price: price("9.50")},
-	})
+	c, err := CourseOf(e, pricing.Viewpoint{Channel: "web"}, "A", now, at(t, "2026-11-01T00:00"),
+		at(t, "2026-12-31T00:00"), []Shown{
+			{From: at(t, "2026-11-16T00:00"), Price: price("1.00")}, // not shown yet
+			{From: at(t, "2026-11-10T00:00"), Price: price("8.00")},
+			{From: at(t, "2026-11-10T00:00"), Price: price("2.00")}, // replaced at once
+			{From: at(t, "2026-10-01T00:00"), Until: &until, Price: price("9.50")},
+		})
 	require.NoError(t, err)
 	var shown []string
 	for _, p := range c.Published {

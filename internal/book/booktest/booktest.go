@@ -84,7 +84,8 @@ func (m *Memory) Write(_ context.Context, e book.Edit) (book.Entry, error) {
 		if c.Kind == book.Measures {
 			continue
 		}
-		if doc := now.Doc(c.Kind, c.Code); (doc == nil) != (c.Before == nil) || doc != nil && !book.SameDoc(c.Kind, doc, c.Before) {
+		if doc := now.Doc(c.Kind, c.Code); (doc == nil) != (c.Before == nil) || doc != nil &&
+			!book.SameDoc(c.Kind, doc, c.Before) {
 			return book.Entry{}, &book.Conflict{Kind: c.Kind, Code: c.Code, Now: doc}
 		}
 	}
@@ -93,7 +94,8 @@ func (m *Memory) Write(_ context.Context, e book.Edit) (book.Entry, error) {
 		return book.Entry{}, err
 	}
 	m.book = next
-	entry := book.Entry{ID: int64(1 + len(m.log)), At: e.At, Who: e.Who, Version: int64(2 + len(m.log)), Summary: e.Summary,
+	entry := book.Entry{ID: int64(1 + len(m.log)), At: e.At, Who: e.Who, Version: int64(2 + len(m.log)),
+		Summary: e.Summary,
 		Changes: slices.Clone(e.Changes), Undoes: e.Undoes}
 	m.log = append(m.log, entry)
 	return entry, nil
@@ -141,7 +143,8 @@ func (m *Memory) Pinned(context.Context) ([]checks.Pinned, error) { return m.Che
 // Save saves changes that a test needs.
 func Save(t testing.TB, live *book.Live, changes ...book.Change) book.Entry {
 	t.Helper()
-	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC), Summary: "an edit", Changes: changes, ChecksSeen: true})
+	entry, err := live.Save(t.Context(), book.Edit{Who: "me", At: time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC),
+		Summary: "an edit", Changes: changes, ChecksSeen: true})
 	require.NoError(t, err)
 	return entry
 }

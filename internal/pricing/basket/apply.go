@@ -26,7 +26,8 @@ type taken struct {
 // try applies an offer to what is left, as often as it can; nil where it does not apply.
 func (t *till) try(c candidate, s *standing) *application {
 	p := &t.plan
-	*p = plan{till: t, candidate: c, by: s.by, shipping: s.shipping, open: p.open[:0], chosen: p.chosen[:0], gains: p.gains[:0], marks: p.marks, stamp: p.stamp}
+	*p = plan{till: t, candidate: c, by: s.by, shipping: s.shipping, open: p.open[:0], chosen: p.chosen[:0],
+		gains: p.gains[:0], marks: p.marks, stamp: p.stamp}
 	if len(p.marks) < len(t.units) {
 		p.marks = make([]int, len(t.units))
 	}
@@ -103,7 +104,10 @@ func (t *till) most(o *offer, open []int) int {
 	if bounded > 0 {
 		most = min(most, bounded)
 	}
-	if toUnits := !slices.ContainsFunc(o.gives, func(g give) bool { return g.To == "shipping" && g.where == nil }); toUnits && most > 1 {
+	if toUnits := !slices.ContainsFunc(o.gives, func(g give) bool {
+		return g.To == "shipping" &&
+			g.where == nil
+	}); toUnits && most > 1 {
 		most = min(most, t.lowerable(o, open)) // each application lowers a unit
 	}
 	return most
@@ -167,7 +171,8 @@ func (t *till) byPrice(units []int, dearest bool) {
 
 // ready is an offer with the units that it may use, whoever used them before.
 func (t *till) ready(o *offer, place int) candidate {
-	c := candidate{offer: o, place: place, eligible: t.eligible(o), sorted: make([][]int, len(o.needs)), pool: make([][]int, len(o.gives))}
+	c := candidate{offer: o, place: place, eligible: t.eligible(o), sorted: make([][]int, len(o.needs)),
+		pool: make([][]int, len(o.gives))}
 	match := func(s pricing.Set) (units []int) {
 		for _, u := range c.eligible {
 			if s.Has(t.units[u].p) {
@@ -448,8 +453,8 @@ func (p *plan) gain(gi, application int, units []int) gain {
 	return out
 }
 
-// percentOff is what a percent takes from a unit, of its own price or of another: then it pays the lower of both, and its
-// options are left as they are.
+// percentOff is what a percent takes from a unit, of its own price or of another: then it pays the lower of both, and
+// its options are left as they are.
 func (p *plan) percentOff(u int, of pricing.Basis, factor money.Rat) money.Rat {
 	unit := &p.units[u]
 	var from *money.Rat

@@ -1,5 +1,6 @@
-// Package basket answers what goods cost that are bought together: their prices with everything counted, then the offers,
-// the orders that goods may be bought in, and the tax. It is written over pricing's Scope and Line and knows no layer.
+// Package basket answers what goods cost that are bought together: their prices with everything counted, then the
+// offers, the orders that goods may be bought in, and the tax. It is written over pricing's Scope and Line and knows no
+// layer.
 package basket
 
 import (

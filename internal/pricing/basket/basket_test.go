@@ -15,7 +15,8 @@ func shop(offer *pricing.Offer) *basket.Engine {
 	list := money.MustParse("9.00")
 	book := &pricing.Book{Settings: pricing.Settings{Currency: "EUR", TimeZone: "UTC", Layers: pricing.DefaultLayers()},
 		Products: []pricing.Product{{SKU: "A", List: &list, Unit: "each"}, {SKU: "W", List: &list, Unit: "day"}},
-		Rules: []pricing.Rule{{Code: "OFFER", Layer: pricing.Promotion, Rank: 1, Status: pricing.On, Where: all, MinQuantity: 1, HireMatch: "days",
+		Rules: []pricing.Rule{{Code: "OFFER", Layer: pricing.Promotion, Rank: 1, Status: pricing.On, Where: all,
+			MinQuantity: 1, HireMatch: "days",
 			Counting: pricing.DefaultCounting(), Offer: offer}}}
 	return basket.Compile(pricing.Compile(book))
 }
@@ -35,7 +36,8 @@ func TestTheLargestBasket(t *testing.T) {
 		"a pair for more than it is": {pricing.Give{To: "needs", ForTotal: new(money.MustParse("18.00"))}, "900000"},
 		"two and another one free":   {pricing.Give{Where: &all, PercentOff: new(money.MustParse("100"))}, "600003"},
 	} {
-		a, err := shop(&pricing.Offer{Needs: need, Gives: []pricing.Give{c.give}}).Price(basket.Question{Lines: []pricing.Line{{SKU: "A", Quantity: basket.MaxUnits}}})
+		a, err := shop(&pricing.Offer{Needs: need, Gives: []pricing.Give{c.give}}).Price(
+			basket.Question{Lines: []pricing.Line{{SKU: "A", Quantity: basket.MaxUnits}}})
 		require.NoError(t, err)
 		require.Equal(t, c.total, a.Total.String(), name)
 	}
@@ -60,7 +62,9 @@ func TestQuestionsThatCannotBeAnswered(t *testing.T) {
 	}
 	_, err := e.Price(basket.Question{Lines: make([]pricing.Line, basket.MaxLines+1)})
 	require.Error(t, err)
-	a, err := e.Price(basket.Question{Codes: []string{"clayday"}, Lines: []pricing.Line{{SKU: "A", Quantity: 1, Hire: hire(1)}, {SKU: "A & <B>", Quantity: 1}, {SKU: "A", Quantity: 1, Options: []string{"zz"}}}})
+	a, err := e.Price(basket.Question{Codes: []string{"clayday"},
+		Lines: []pricing.Line{{SKU: "A", Quantity: 1, Hire: hire(1)}, {SKU: "A & <B>", Quantity: 1},
+			{SKU: "A", Quantity: 1, Options: []string{"zz"}}}})
 	require.NoError(t, err)
 	var paths []string
 	for _, p := range a.Problems {

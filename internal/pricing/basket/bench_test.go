@@ -33,7 +33,8 @@ func large(offers int, mode pricing.LayerMode) (*pricing.Book, basket.Question) 
 		default:
 			f.Gives = []pricing.Give{{To: "needs", PercentOff: &percent}}
 		}
-		book.Rules = append(book.Rules, pricing.Rule{Code: fmt.Sprintf("OFFER-%d", i), Layer: pricing.Promotion, Rank: i + 1, Status: pricing.On, Where: all,
+		book.Rules = append(book.Rules, pricing.Rule{Code: fmt.Sprintf("OFFER-%d", i), Layer: pricing.Promotion, Rank: i + 1,
+			Status: pricing.On, Where: all,
 			MinQuantity: 1, HireMatch: "days", Counting: pricing.DefaultCounting(), Offer: f})
 	}
 	q := basket.Question{Viewpoint: pricing.Viewpoint{At: pricingtest.Noon}}

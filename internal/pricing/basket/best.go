@@ -249,7 +249,8 @@ func (t *till) explain(a *Answer, open []candidate, applied []done, s standing) 
 
 // answer is an application by line.
 func (t *till) answer(d done) Applied {
-	out := Applied{Rule: d.Code, Off: d.off, Shipping: d.shipping, Applications: d.times, Needed: []Share{}, Rewarded: []Share{}}
+	out := Applied{Rule: d.Code, Off: d.off, Shipping: d.shipping, Applications: d.times, Needed: []Share{},
+		Rewarded: []Share{}}
 	add := func(to *[]Share, u int, off money.Rat) {
 		line := t.units[u].line
 		if n := len(*to); n == 0 || (*to)[n-1].Line != line {

@@ -214,7 +214,8 @@ func (t *till) opens(o *offer, word string) bool {
 		return false
 	}
 	used := t.q.Used[o.Code].Codes[word]
-	return (c.Uses == nil || used.Total < *c.Uses) && (c.UsesPerCustomer == nil || t.q.byCustomer(used) < *c.UsesPerCustomer)
+	return (c.Uses == nil || used.Total < *c.Uses) && (c.UsesPerCustomer == nil ||
+		t.q.byCustomer(used) < *c.UsesPerCustomer)
 }
 
 func (q *Question) byCustomer(u Uses) int {

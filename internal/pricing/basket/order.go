@@ -69,7 +69,8 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 		most = most / multiple * multiple
 		switch {
 		case bounded && most < least:
-			a.Problems = append(a.Problems, Problem{fmt.Sprintf("lines[%d].quantity", g.line), fmt.Sprintf("no quantity of %q can be ordered", product.SKU)})
+			a.Problems = append(a.Problems, Problem{fmt.Sprintf("lines[%d].quantity", g.line),
+				fmt.Sprintf("no quantity of %q can be ordered", product.SKU)})
 		case g.units < least || bounded && g.units > most || g.units%multiple != 0:
 			a.Problems = append(a.Problems, Problem{fmt.Sprintf("lines[%d].quantity", g.line),
 				fmt.Sprintf("%d of %q cannot be ordered: %s", g.units, product.SKU, valid(least, most, multiple, bounded))})

@@ -119,7 +119,8 @@ func TestOneLineIsThePriceQuestion(t *testing.T) {
 			q := pricingtest.Question(rng, book)
 			want, err := prices.Price(q)
 			require.NoError(t, err)
-			a, err := e.Price(basket.Question{Viewpoint: q.Viewpoint, Lines: []pricing.Line{{SKU: q.SKU, Quantity: max(q.Quantity, 1), Options: q.Options, Term: q.Term}}})
+			a, err := e.Price(basket.Question{Viewpoint: q.Viewpoint,
+				Lines: []pricing.Line{{SKU: q.SKU, Quantity: max(q.Quantity, 1), Options: q.Options, Term: q.Term}}})
 			require.NoError(t, err)
 			about := fmt.Sprintf("seed %d, %+v", seed, q)
 			if fromBasket(book) {
@@ -127,7 +128,8 @@ func TestOneLineIsThePriceQuestion(t *testing.T) {
 			}
 			require.Equal(t, want.Total == nil, a.Lines[0].Total == nil, about)
 			if want.Total != nil {
-				require.True(t, want.Total.Equal(*a.Lines[0].Total), "%s: %s is %s\n%s", about, want.Total, a.Lines[0].Total, bookfile.Encode(book))
+				require.True(t, want.Total.Equal(*a.Lines[0].Total), "%s: %s is %s\n%s", about, want.Total, a.Lines[0].Total,
+					bookfile.Encode(book))
 			}
 		}
 	}
@@ -160,7 +162,10 @@ func TestBestOrderIsTheBestOfAll(t *testing.T) {
 				}
 			}
 			// The price rules of the layer would work in another mode too: only offers are looked at.
-			b.Rules = slices.DeleteFunc(slices.Clone(book.Rules), func(r pricing.Rule) bool { return r.Layer == pricing.Promotion && r.Offer == nil })
+			b.Rules = slices.DeleteFunc(slices.Clone(book.Rules), func(
+				r pricing.Rule) bool {
+				return r.Layer == pricing.Promotion && r.Offer == nil
+			})
 			return &b
 		}
 		q.With = nil
@@ -184,7 +189,8 @@ func TestBestOrderIsTheBestOfAll(t *testing.T) {
 				least = a
 			}
 		})
-		require.True(t, least.Total.Equal(best.Total), "seed %d: %s is not %s\n%+v\n%s", seed, best.Total, least.Total, q, bookfile.Encode(book))
+		require.True(t, least.Total.Equal(best.Total), "seed %d: %s is not %s\n%+v\n%s", seed, best.Total, least.Total, q,
+			bookfile.Encode(book))
 		require.ElementsMatch(t, offsOf(least), offsOf(best), "seed %d", seed)
 	}
 	require.Positive(t, better, "no order was better than rank order")

@@ -11,7 +11,8 @@ import (
 	"dogbane/internal/pricing/pricingtest"
 )
 
-// Customers of one class pay the same for everything, everywhere; so asking one of each class finds what asking all does.
+// Customers of one class pay the same for everything, everywhere; so asking one of each class finds what asking all
+// does.
 func TestCustomersOfAClassPayTheSame(t *testing.T) {
 	asked, all := 0, 0
 	for seed := range uint64(60) {
@@ -68,8 +69,11 @@ func TestCustomersOfAClassPayTheSame(t *testing.T) {
 
 // Whoever a rule names, or whose attribute it wants, is a class of their own; a rule that is off tells nobody apart.
 func TestWhoIsToldApart(t *testing.T) {
-	book := &pricing.Book{Customers: []pricing.Customer{{Code: "A", Groups: []string{"g"}}, {Code: "B", Groups: []string{"g", "other"}}, {Code: "C"}, {Code: "D", Attrs: map[string]string{"region": "north"}}},
-		Rules: []pricing.Rule{{Code: "R", Status: pricing.On, Audience: &pricing.Audience{Groups: []string{"g"}}}, {Code: "OFF", Status: pricing.Off, Audience: &pricing.Audience{Customers: []string{"B"}, CustomerAttr: map[string][]string{"region": {"north"}}}}}}
+	book := &pricing.Book{Customers: []pricing.Customer{{Code: "A", Groups: []string{"g"}},
+		{Code: "B", Groups: []string{"g", "other"}}, {Code: "C"}, {Code: "D", Attrs: map[string]string{"region": "north"}}},
+		Rules: []pricing.Rule{{Code: "R", Status: pricing.On, Audience: &pricing.Audience{Groups: []string{"g"}}},
+			{Code: "OFF", Status: pricing.Off, Audience: &pricing.Audience{Customers: []string{"B"},
+				CustomerAttr: map[string][]string{"region": {"north"}}}}}}
 	require.Equal(t, []string{"A", "C"}, customersToAsk(book, nil))
 	require.Equal(t, []string{"A", "B", "C", "D"}, customersToAsk(book, []string{"OFF"}))
 }

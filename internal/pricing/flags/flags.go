@@ -75,7 +75,8 @@ func Find(e *pricing.Engine, q Question) ([]Flag, error) {
 			continue
 		}
 		asked[key] = true
-		if n := len(together); n > 0 && (together[n-1].Channel != vp.Channel || together[n-1].Quantity != vp.Quantity || together[n-1].At != vp.At) {
+		if n := len(together); n > 0 && (together[n-1].Channel != vp.Channel || together[n-1].Quantity != vp.Quantity ||
+			together[n-1].At != vp.At) {
 			if err := ask(); err != nil {
 				return nil, err
 			}
@@ -90,7 +91,8 @@ func Find(e *pricing.Engine, q Question) ([]Flag, error) {
 		flags = append(flags, flag)
 	}
 	slices.SortFunc(flags, func(a, b Flag) int {
-		return cmp.Or(strings.Compare(string(a.Kind), string(b.Kind)), cmp.Compare(a.SKU, b.SKU), slices.Compare(a.Rules, b.Rules), cmp.Compare(a.Channel, b.Channel))
+		return cmp.Or(strings.Compare(string(a.Kind), string(b.Kind)), cmp.Compare(a.SKU, b.SKU),
+			slices.Compare(a.Rules, b.Rules), cmp.Compare(a.Channel, b.Channel))
 	})
 	return flags, nil
 }
@@ -184,8 +186,10 @@ func (f *finder) read(s *pricing.Sweep) {
 		}
 		row := s.Row(p)
 		margin, cost := money.FromMinor(row.Margin, s.Digits), money.FromMinor(row.Cost, s.Digits)
-		flag := Flag{Kind: BelowCost, Severity: Of(BelowCost).Severity, SKU: products[p].SKU, Channel: s.Viewpoint.Channel, Witness: witness(p),
-			Price: money.FromMinor(row.Price, s.Digits), Cost: &cost, Margin: &margin, Currency: s.Currency, Digits: s.Digits, Rules: []string{}}
+		flag := Flag{Kind: BelowCost, Severity: Of(BelowCost).Severity, SKU: products[p].SKU, Channel: s.Viewpoint.Channel,
+			Witness: witness(p),
+			Price:   money.FromMinor(row.Price, s.Digits), Cost: &cost, Margin: &margin, Currency: s.Currency, Digits: s.Digits,
+			Rules: []string{}}
 		for _, r := range row.Rules {
 			flag.Rules = append(flag.Rules, r.Code)
 		}
@@ -194,8 +198,9 @@ func (f *finder) read(s *pricing.Sweep) {
 	}
 	for _, t := range s.Ties() {
 		lost := t.Lost
-		flag := Flag{Kind: Tie, Severity: Of(Tie).Severity, SKU: products[t.Product].SKU, Channel: s.Viewpoint.Channel, Witness: witness(t.Product),
-			Price: t.Won, Other: &lost, Currency: s.Currency, Digits: s.Digits, Rules: []string{t.Winner.Code, t.Other.Code}}
+		flag := Flag{Kind: Tie, Severity: Of(Tie).Severity, SKU: products[t.Product].SKU, Channel: s.Viewpoint.Channel,
+			Witness: witness(t.Product),
+			Price:   t.Won, Other: &lost, Currency: s.Currency, Digits: s.Digits, Rules: []string{t.Winner.Code, t.Other.Code}}
 		slices.Sort(flag.Rules)
 		gap := t.Lost.Sub(t.Won)
 		f.keep(strings.Join(flag.Rules, "\x00"), flag, func(old Flag) bool { return old.Other.Sub(old.Price).Less(gap) })

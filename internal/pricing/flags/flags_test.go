@@ -13,7 +13,8 @@ import (
 
 func find(t *testing.T, rules string) []flags.Flag {
 	t.Helper()
-	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"groups":[{"code":"g"}],
+	book, err := bookfile.Decode([]byte(
+		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"groups":[{"code":"g"}],
 		"products":[{"sku":"A","list":"10.00","cost":"7.00"},{"sku":"B","list":"20.00"}],"rules":[` + rules + `]}`))
 	require.NoError(t, err)
 	from, err := pricing.ParseMoment("2026-11-01T00:00")
@@ -47,10 +48,12 @@ func TestBelowCostNeedsTheRightQuestion(t *testing.T) {
 }
 
 func TestNothingToFind(t *testing.T) {
-	require.Empty(t, find(t, `{"code":"S","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"30"}}`), "10.00 less 30 % is 7.00, the cost")
+	require.Empty(t, find(t, `{"code":"S","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"30"}}`),
+		"10.00 less 30 % is 7.00, the cost")
 }
 
-// A tie is two rules of one rank that make different prices; the same result is none, and neither are other layers' modes.
+// A tie is two rules of one rank that make different prices; the same result is none, and neither are other layers'
+// modes.
 func TestTie(t *testing.T) {
 	rule := func(code, layer, effect string) string {
 		return `{"code":"` + code + `","layer":"` + layer + `","rank":3,"where":{"all":[]},"effect":` + effect + `}`
@@ -74,8 +77,11 @@ func TestTie(t *testing.T) {
 		return pairs
 	}
 	// Of three, each loser ties with the winner, the losers not with each other, in whichever order they stand.
-	require.Equal(t, [][]string{{"A", "C"}, {"B", "C"}}, of(`{"percentOff":"5"}`, `{"percentOff":"10"}`, `{"percentOff":"20"}`))
-	require.Equal(t, [][]string{{"A", "B"}, {"A", "C"}}, of(`{"percentOff":"20"}`, `{"percentOff":"10"}`, `{"percentOff":"5"}`))
-	require.Equal(t, [][]string{{"A", "B"}, {"B", "D"}}, of(`{"percentOff":"5"}`, `{"percentOff":"20"}`, `{"percentOff":"20.0"}`, `{"percentOff":"10"}`), "the same result is no tie")
+	require.Equal(t, [][]string{{"A", "C"}, {"B", "C"}}, of(`{"percentOff":"5"}`, `{"percentOff":"10"}`,
+		`{"percentOff":"20"}`))
+	require.Equal(t, [][]string{{"A", "B"}, {"A", "C"}}, of(`{"percentOff":"20"}`, `{"percentOff":"10"}`,
+		`{"percentOff":"5"}`))
+	require.Equal(t, [][]string{{"A", "B"}, {"B", "D"}}, of(`{"percentOff":"5"}`, `{"percentOff":"20"}`,
+		`{"percentOff":"20.0"}`, `{"percentOff":"10"}`), "the same result is no tie")
 	require.Empty(t, find(t, rule("X", "sale", `{"percentOff":"5"}`)+","+rule("Y", "sale", `{"percentOff":"10"}`)))
 }

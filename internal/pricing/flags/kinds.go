@@ -50,8 +50,8 @@ type Entry struct {
 	Marks func(row *pricing.Row) bool
 }
 
-// Table is every kind of trouble, the gravest first. What marks a price on the board, what a channel demands of one, what
-// stops one from being sent and what a search finds are kinds of this table.
+// Table is every kind of trouble, the gravest first. What marks a price on the board, what a channel demands of one,
+// what stops one from being sent and what a search finds are kinds of this table.
 var Table = []Entry{
 	{Kind: NoPrice, Severity: Error, Per: PerProduct, Marks: func(r *pricing.Row) bool { return !r.HasPrice }},
 	{Kind: BelowCost, Severity: Error, Per: PerProduct, Stops: true, Searched: true,

@@ -13,8 +13,9 @@ import (
 func AddOffers(rng *rand.Rand, b *pricing.Book, n int) {
 	g := &generator{rng}
 	for i := range n {
-		r := pricing.Rule{Code: fmt.Sprintf("F%02d", i), Layer: pricing.Promotion, Rank: 1 + g.IntN(6), Status: pricing.On, MinQuantity: 1,
-			HireMatch: "days", Where: g.wide(), Counting: pricing.DefaultCounting(), Offer: g.offer(i)}
+		r := pricing.Rule{Code: fmt.Sprintf("F%02d", i), Layer: pricing.Promotion, Rank: 1 + g.IntN(6), Status: pricing.On,
+			MinQuantity: 1,
+			HireMatch:   "days", Where: g.wide(), Counting: pricing.DefaultCounting(), Offer: g.offer(i)}
 		if g.chance(8) {
 			r.Then = pricing.EndLayer
 		}
@@ -33,7 +34,8 @@ func (g *generator) wide() pricing.Where {
 func (g *generator) offer(i int) *pricing.Offer {
 	o := &pricing.Offer{SkipReduced: g.chance(6)}
 	for _, id := range []string{"a", "b"}[:g.IntN(3)] {
-		o.Needs = append(o.Needs, pricing.Need{ID: id, Where: g.wide(), Quantity: 1 + g.IntN(3), Same: g.one("", "", "", "sku", "style")})
+		o.Needs = append(o.Needs, pricing.Need{ID: id, Where: g.wide(), Quantity: 1 + g.IntN(3),
+			Same: g.one("", "", "", "sku", "style")})
 	}
 	if g.chance(3) {
 		o.Spend = &pricing.Spend{Where: g.wide(), Amount: g.amount(120, 2).Add(money.Int(1)), Every: g.chance(2)}

@@ -16,7 +16,8 @@ const Noon = pricing.Moment(20_783*24*3600 + 12*3600)
 func Book(rng *rand.Rand) *pricing.Book {
 	g := &generator{rng}
 	b := &pricing.Book{Settings: g.settings()}
-	b.Groups = []pricing.Group{{Code: "trade", Name: nameOf("trade")}, {Code: "school"}, {Code: "walk-in", Name: nameOf("walk-in")}}
+	b.Groups = []pricing.Group{{Code: "trade", Name: nameOf("trade")}, {Code: "school"},
+		{Code: "walk-in", Name: nameOf("walk-in")}}
 	b.Customers = []pricing.Customer{{Code: "C1", Groups: []string{"trade"}, Attrs: map[string]string{"region": "north"}},
 		{Code: "C2", Groups: []string{"school", "trade"}}, {Code: "C3", Attrs: map[string]string{"region": "south"}}}
 	b.Ranges = []pricing.Range{{Code: "R1", Where: g.where(2, false)}, {Code: "R2", Where: g.where(1, false)}}
@@ -25,7 +26,8 @@ func Book(rng *rand.Rand) *pricing.Book {
 		b.Ladders = append(b.Ladders, pricing.Ladder{Code: code, Breaks: g.breaks(c.Measure), Counting: c})
 	}
 	for _, code := range []string{"K1", "K2"} {
-		b.Campaigns = append(b.Campaigns, pricing.Campaign{Code: code, Status: g.status(), Window: g.window(), Audience: g.audience(), Channels: g.channels()})
+		b.Campaigns = append(b.Campaigns, pricing.Campaign{Code: code, Status: g.status(), Window: g.window(),
+			Audience: g.audience(), Channels: g.channels()})
 	}
 	b.Channels = []pricing.Channel{{Code: "web"}, {Code: "till"}, {Code: "isle"}, {Code: "desk"}}
 	for i := range b.Channels {
@@ -86,7 +88,8 @@ func Viewpoint(rng *rand.Rand, b *pricing.Book) pricing.Viewpoint {
 		vp.Term = 1 + g.IntN(12)
 	}
 	for g.chance(3) {
-		vp.History = append(vp.History, pricing.Purchase{SKU: b.Products[g.IntN(len(b.Products))].SKU, Quantity: 1 + g.IntN(6), At: vp.At - pricing.Moment(g.IntN(60*24)-24)*pricing.Hour})
+		vp.History = append(vp.History, pricing.Purchase{SKU: b.Products[g.IntN(len(b.Products))].SKU,
+			Quantity: 1 + g.IntN(6), At: vp.At - pricing.Moment(g.IntN(60*24)-24)*pricing.Hour})
 	}
 	if g.chance(4) {
 		vp.With = []string{b.Rules[g.IntN(len(b.Rules))].Code, g.one("K1", "K2")}
@@ -101,7 +104,8 @@ func (g *generator) chance(n int) bool { return g.IntN(n) == 0 }
 
 // hostileNames are names as people write them: what encoders like to escape, what runs from right to left, what has two
 // code units.
-var hostileNames = []string{"", "Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض", `back\slash \u0026`, "L\u2028S", "O'Brien; DROP TABLE items"}
+var hostileNames = []string{"", "Cup & saucer", "Glaze <b>slip</b>", `5" "brush"`, "=1+1", "Ton 🏺 roh", "طين أبيض",
+	`back\slash \u0026`, "L\u2028S", "O'Brien; DROP TABLE items"}
 
 func nameOf(code string) string {
 	n := 0
@@ -140,7 +144,8 @@ func (g *generator) maybe(n int, most, decimals int) *money.Rat {
 
 func (g *generator) settings() pricing.Settings {
 	s := pricing.Settings{Currency: "EUR", TimeZone: "Europe/Amsterdam", PricesIncludeTax: !g.chance(3),
-		TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.MustParse("9")}, Rates: map[string]money.Rat{"GBP": money.MustParse("0.8537"), "JPY": money.MustParse("161.2")}}
+		TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.MustParse("9")},
+		Rates:    map[string]money.Rat{"GBP": money.MustParse("0.8537"), "JPY": money.MustParse("161.2")}}
 	if g.chance(3) {
 		s.Rounding.Mode = money.HalfEven
 	}
@@ -195,9 +200,12 @@ func (g *generator) channel(c *pricing.Channel) {
 }
 
 func (g *generator) product(i int) pricing.Product {
-	p := pricing.Product{SKU: fmt.Sprintf("P%02d", i), Name: nameOf(fmt.Sprint("P", i)), List: g.maybe(9, 90, 2), Cost: g.maybe(5, 60, 2), RRP: g.maybe(3, 99, 2), Stock: g.maybe(3, 20, 0),
-		Rating: g.maybe(3, 5, 1), Sold: g.maybe(3, 30, 0), Category: g.one("", "Clay", "Clay/Stone", "Clay/Stone/Buff", "Clayware", "Tools"),
-		Brand: g.one("", "B1", "B2"), Supplier: g.one("S1", "S2"), Type: g.one("", "t"), Style: g.one("", "", "ST1", "ST2"), TaxClass: g.one("", "standard", "reduced"), Unit: g.one("each", "each", "each", "month")}
+	p := pricing.Product{SKU: fmt.Sprintf("P%02d", i), Name: nameOf(fmt.Sprint("P", i)), List: g.maybe(9, 90, 2),
+		Cost: g.maybe(5, 60, 2), RRP: g.maybe(3, 99, 2), Stock: g.maybe(3, 20, 0),
+		Rating: g.maybe(3, 5, 1), Sold: g.maybe(3, 30, 0), Category: g.one("", "Clay", "Clay/Stone", "Clay/Stone/Buff",
+			"Clayware", "Tools"),
+		Brand: g.one("", "B1", "B2"), Supplier: g.one("S1", "S2"), Type: g.one("", "t"), Style: g.one("", "", "ST1", "ST2"),
+		TaxClass: g.one("", "standard", "reduced"), Unit: g.one("each", "each", "each", "month")}
 	if g.chance(3) {
 		p.Levels = map[string]money.Rat{"B": g.amount(80, 2)}
 	}
@@ -223,7 +231,8 @@ func (g *generator) product(i int) pricing.Product {
 		p.Attrs["cone"] = pricing.Attr{Text: g.one("six", "ten"), Quoted: true}
 	}
 	if g.chance(3) {
-		p.Options = []pricing.Option{{Code: "engrave", Price: g.amount(9, 2), Part: "options"}, {Code: "fit", Price: g.amount(20, 2), Part: "work"}}
+		p.Options = []pricing.Option{{Code: "engrave", Price: g.amount(9, 2), Part: "options"},
+			{Code: "fit", Price: g.amount(20, 2), Part: "work"}}
 	}
 	return p
 }
@@ -284,7 +293,8 @@ func (g *generator) where(depth int, reduced bool) pricing.Where {
 	case 9:
 		return pricing.Where{Field: pricing.FieldList, Bounds: bounds(90)}
 	case 10:
-		return pricing.Where{Field: []pricing.Field{pricing.FieldCost, pricing.FieldStock, pricing.FieldSold, pricing.FieldRating}[g.IntN(4)], Bounds: bounds(30)}
+		return pricing.Where{Field: []pricing.Field{pricing.FieldCost, pricing.FieldStock, pricing.FieldSold,
+			pricing.FieldRating}[g.IntN(4)], Bounds: bounds(30)}
 	case 11:
 		return texts(pricing.FieldSupplier, "S1", "S2")
 	case 12:
@@ -427,7 +437,8 @@ func (g *generator) effect(simple bool) *pricing.Effect {
 	case 7:
 		return &pricing.Effect{Kind: pricing.ToMargin, Value: g.amount(80, 1)}
 	}
-	d := &pricing.Derive{From: g.one("P00", "P01", "P02", "basket", "P99"), Basis: g.one("list", "net", "subtotal"), Percent: g.amount(120, 1), Counts: g.one("basket", "owned", "both")}
+	d := &pricing.Derive{From: g.one("P00", "P01", "P02", "basket", "P99"), Basis: g.one("list", "net", "subtotal"),
+		Percent: g.amount(120, 1), Counts: g.one("basket", "owned", "both")}
 	if d.From == "basket" {
 		d.Basis = "subtotal"
 	}
@@ -442,7 +453,8 @@ func (g *generator) effect(simple bool) *pricing.Effect {
 }
 
 func (g *generator) ending() *pricing.Ending {
-	e := &pricing.Ending{Step: money.MustParse(g.one("1", "5", "0.5", "0.1", "0.25", "0.03")), Direction: []pricing.Direction{pricing.Nearest, pricing.UpTo, pricing.DownTo}[g.IntN(3)]}
+	e := &pricing.Ending{Step: money.MustParse(g.one("1", "5", "0.5", "0.1", "0.25", "0.03")),
+		Direction: []pricing.Direction{pricing.Nearest, pricing.UpTo, pricing.DownTo}[g.IntN(3)]}
 	if g.chance(2) {
 		e.Shift = money.MustParse(g.one("-0.05", "-0.01", "0.4", "-2"))
 	}
@@ -450,7 +462,8 @@ func (g *generator) ending() *pricing.Ending {
 }
 
 func (g *generator) rule(code string, layer pricing.Layer, adding bool, ladders []pricing.Ladder) pricing.Rule {
-	r := pricing.Rule{Code: code, Name: nameOf(code), Note: nameOf(code + "n"), Layer: layer, Rank: 1 + g.IntN(5), Status: g.status(), Where: g.where(3, false), Window: g.window(), Audience: g.audience(),
+	r := pricing.Rule{Code: code, Name: nameOf(code), Note: nameOf(code + "n"), Layer: layer, Rank: 1 + g.IntN(5),
+		Status: g.status(), Where: g.where(3, false), Window: g.window(), Audience: g.audience(),
 		Channels: g.channels(), MinQuantity: 1, HireMatch: "days", Counting: pricing.DefaultCounting()}
 	if g.chance(4) {
 		r.Campaign = g.one("K1", "K2")
@@ -495,7 +508,8 @@ func (g *generator) rule(code string, layer pricing.Layer, adding bool, ladders 
 		r.Where = g.where(3, true)
 	}
 	if g.chance(4) {
-		r.Of = []pricing.Basis{pricing.OfList, pricing.OfCost, "cost:last", pricing.OfRRP, "level:B", pricing.OfCatalog}[g.IntN(6)]
+		r.Of = []pricing.Basis{pricing.OfList, pricing.OfCost, "cost:last", pricing.OfRRP, "level:B",
+			pricing.OfCatalog}[g.IntN(6)]
 		if r.Of == pricing.OfCatalog && layer == pricing.Catalog {
 			r.Of = pricing.OfList
 		}

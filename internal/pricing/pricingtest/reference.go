@@ -1,5 +1,5 @@
-// Package pricingtest holds what tests hold the engine against: a second, slow reading of docs/book.md and a generator of
-// random books and questions. Nothing but tests imports it.
+// Package pricingtest holds what tests hold the engine against: a second, slow reading of docs/book.md and a generator
+// of random books and questions. Nothing but tests imports it.
 package pricingtest
 
 import (
@@ -18,8 +18,8 @@ type Result struct {
 	Rules       []string
 }
 
-// Price answers a question by sections 1 to 4 of docs/book.md, read once more: arbitrary precision, every rule looked at
-// for every unit, no index, nothing shared. It answers only questions that are valid.
+// Price answers a question by sections 1 to 4 of docs/book.md, read once more: arbitrary precision, every rule looked
+// at for every unit, no index, nothing shared. It answers only questions that are valid.
 func Price(book *pricing.Book, q pricing.Question) Result {
 	r := &reference{book: book, q: q}
 	r.at, r.quantity, r.term = q.At, max(q.Quantity, 1), max(q.Term, 1)
@@ -280,7 +280,10 @@ func (r *reference) layer(w *way, l pricing.LayerSetting) {
 			rules = append(rules, u)
 		}
 	}
-	slices.SortFunc(rules, func(a, b *pricing.Rule) int { return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Code, b.Code)) })
+	slices.SortFunc(rules, func(a, b *pricing.Rule) int {
+		return cmp.Or(cmp.Compare(a.Rank, b.Rank),
+			cmp.Compare(a.Code, b.Code))
+	})
 	entering := w.price
 	var applied []made
 	switch l.Mode {
@@ -374,7 +377,8 @@ func (r *reference) takesPart(u *pricing.Rule) bool {
 		if c.Code != u.Campaign {
 			continue
 		}
-		if c.Status != pricing.On && !slices.Contains(r.q.With, c.Code) || !r.inChannel(c.Channels) || !r.admitted(c.Audience) || !c.Window.Open(r.at) {
+		if c.Status != pricing.On && !slices.Contains(r.q.With, c.Code) || !r.inChannel(c.Channels) ||
+			!r.admitted(c.Audience) || !c.Window.Open(r.at) {
 			return false
 		}
 	}
@@ -711,7 +715,10 @@ func (r *reference) derivedFromBasket(p *pricing.Product) bool {
 		for k := range breaks {
 			effects = append(effects, &breaks[k].Effect)
 		}
-		from := slices.ContainsFunc(effects, func(e *pricing.Effect) bool { return e != nil && e.Derive != nil && e.Derive.From == "basket" })
+		from := slices.ContainsFunc(effects, func(e *pricing.Effect) bool {
+			return e != nil && e.Derive != nil &&
+				e.Derive.From == "basket"
+		})
 		if from && r.takesPart(u) && (r.holds(&u.Where, p, false) || r.holds(&u.Where, p, true)) {
 			return true
 		}

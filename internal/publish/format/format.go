@@ -1,9 +1,9 @@
-// Package format turns lines of prices into the bytes that channels read, and the bytes that they answer into answers. How
-// bytes travel belongs to package transport.
+// Package format turns lines of prices into the bytes that channels read, and the bytes that they answer into answers.
+// How bytes travel belongs to package transport.
 package format
 
-// Line is one product's price as a channel is told it: amounts with the currency's decimals; with Remove the product is no
-// longer sold there.
+// Line is one product's price as a channel is told it: amounts with the currency's decimals; with Remove the product is
+// no longer sold there.
 type Line struct {
 	SKU       string `json:"sku"`
 	Name      string `json:"name,omitempty"`

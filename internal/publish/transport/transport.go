@@ -11,7 +11,8 @@ import (
 
 // Transport delivers the lines of a publication and hands every answer on as it comes. An error of answered ends it.
 type Transport interface {
-	Deliver(ctx context.Context, publication int64, lines []format.Line, answered func(map[string]format.Answer) error) error
+	Deliver(ctx context.Context, publication int64, lines []format.Line,
+		answered func(map[string]format.Answer) error) error
 }
 
 // Open is the transport of a kind, "http" or "folder".

@@ -213,12 +213,16 @@ func (s *Server) launch(ctx context.Context) error {
 		return fmt.Errorf("write the server's first statements: %w", err)
 	}
 	args := []string{"--no-defaults", "--user=" + currentUser(), "--datadir=" + data, "--socket=" + s.socket(),
-		"--pid-file=" + filepath.Join(s.dir, "pid"), "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--skip-networking=OFF",
-		"--skip-name-resolve", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci", "--default-time-zone=+00:00",
+		"--pid-file=" + filepath.Join(s.dir, "pid"), "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port),
+		"--skip-networking=OFF",
+		"--skip-name-resolve", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci",
+		"--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
-		"--max-allowed-packet=64M", "--skip-log-bin", "--performance-schema=OFF", "--log-error=" + filepath.Join(s.dir, "err.log"), "--init-file=" + init}
+		"--max-allowed-packet=64M", "--skip-log-bin", "--performance-schema=OFF",
+		"--log-error=" + filepath.Join(s.dir, "err.log"), "--init-file=" + init}
 	if opt.Durable {
-		args = append(args, "--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1", "--innodb-flush-method=O_DIRECT", "--innodb-buffer-pool-size=512M")
+		args = append(args, "--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1", "--innodb-flush-method=O_DIRECT",
+			"--innodb-buffer-pool-size=512M")
 	} else {
 		args = append(args, "--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0", "--innodb-flush-method=nosync")
 	}

@@ -64,8 +64,8 @@ func (s *Server) forsake() {
 	s.ending = true
 }
 
-// A server that dies by itself runs again after a moment, on the same port, with its data; until then it says since when
-// it does not, and why.
+// A server that dies by itself runs again after a moment, on the same port, with its data; until then it says since
+// when it does not, and why.
 func TestAServerThatDiesIsStartedAgain(t *testing.T) {
 	dir := t.TempDir()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
@@ -83,7 +83,8 @@ func TestAServerThatDiesIsStartedAgain(t *testing.T) {
 		s.mu.Unlock()
 		require.Eventually(t, func() bool { return s.Down() != nil }, 10*time.Second, time.Millisecond)
 		require.False(t, s.Down().Since.Before(before))
-		require.Eventually(t, func() bool { d := s.Down(); return d == nil || d.Why == "its process ended" }, 10*time.Second, time.Millisecond)
+		require.Eventually(t, func() bool { d := s.Down(); return d == nil || d.Why == "its process ended" }, 10*time.Second,
+			time.Millisecond)
 		require.Eventually(t, func() bool { return s.Down() == nil }, time.Minute, 10*time.Millisecond)
 		require.Equal(t, 42, query(t, s, "SELECT n FROM kept"))
 	}

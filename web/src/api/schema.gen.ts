@@ -1275,7 +1275,7 @@ export interface components {
             /** @description rules that have a window or a campaign, by layer, rank and code */
             bars: components["schemas"]["CalendarBar"][];
             campaigns: components["schemas"]["CalendarBar"][];
-            fights: components["schemas"]["CalendarFight"][];
+            conflicts: components["schemas"]["CalendarConflict"][];
             from: string;
             now: string;
             to: string;
@@ -1304,6 +1304,17 @@ export interface components {
             /** @description exclusive */
             to?: string;
         };
+        CalendarConflict: {
+            a: string;
+            b: string;
+            /**
+             * Format: int64
+             * @description products that both select
+             */
+            goods: number;
+            layer: string;
+            spans: components["schemas"]["CalendarSpan"][];
+        };
         CalendarEvent: {
             at: string;
             campaign: boolean;
@@ -1314,17 +1325,6 @@ export interface components {
             reach: number;
             /** @enum {string} */
             what: "starts" | "ends";
-        };
-        CalendarFight: {
-            a: string;
-            b: string;
-            /**
-             * Format: int64
-             * @description products that both select
-             */
-            goods: number;
-            layer: string;
-            spans: components["schemas"]["CalendarSpan"][];
         };
         CalendarSpan: {
             from: string;

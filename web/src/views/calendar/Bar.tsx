@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import type { CalendarBar, CalendarFight } from "./CalendarView";
+import type { CalendarBar, CalendarConflict } from "./CalendarView";
 import { moment, through } from "../../lib/format";
 import type { Scale } from "./scale";
 
@@ -12,7 +12,7 @@ interface Props {
   bar: CalendarBar;
   scale: Scale;
   colour: string;
-  fights: CalendarFight[];
+  conflicts: CalendarConflict[];
   now: string;
   /** Where the window would be; null: where it is. */
   draft: Ends | null;
@@ -31,7 +31,7 @@ export function Bar({
   bar,
   scale,
   colour,
-  fights,
+  conflicts,
   now,
   draft,
   chosen,
@@ -136,7 +136,7 @@ export function Bar({
             );
           })}
         {!draft &&
-          fights.flatMap((f) =>
+          conflicts.flatMap((f) =>
             f.spans.map((s) => (
               <span
                 key={f.a + f.b + s.from}

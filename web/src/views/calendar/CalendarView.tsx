@@ -17,7 +17,7 @@ import { CourseChart } from "./CourseChart";
 import { firstDifference, scaleOf, spanAround, stepped, ticks, zooms, type Scale, type Zoom } from "./scale";
 
 export type CalendarBar = Calendar["bars"][number];
-export type CalendarFight = Calendar["fights"][number];
+export type CalendarConflict = Calendar["conflicts"][number];
 
 interface Chosen {
   campaign: boolean;
@@ -118,7 +118,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
               scale={scale}
               colour={colour}
               now={now}
-              fights={campaign ? [] : data.fights.filter((f) => f.a === b.code || f.b === b.code)}
+              conflicts={campaign ? [] : data.conflicts.filter((f) => f.a === b.code || f.b === b.code)}
               draft={on ? draft : null}
               chosen={on}
               may={may}
@@ -208,7 +208,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
             at={at}
             now={now}
             may={may}
-            fights={data.fights.filter((f) => !chosen.campaign && (f.a === bar.code || f.b === bar.code))}
+            conflicts={data.conflicts.filter((f) => !chosen.campaign && (f.a === bar.code || f.b === bar.code))}
             name={(code) => data.bars.find((b) => b.code === code)?.name ?? code}
             edit={edit}
             onKeep={keep}
@@ -288,7 +288,7 @@ interface ChosenProps {
   at: string;
   now: string;
   may: boolean;
-  fights: CalendarFight[];
+  conflicts: CalendarConflict[];
   name: (code: string) => string;
   edit: ReturnType<typeof useEdit>;
   onKeep: () => void;
@@ -304,7 +304,7 @@ function ChosenWindow({
   at,
   now,
   may,
-  fights,
+  conflicts,
   name,
   edit,
   onKeep,
@@ -331,9 +331,9 @@ function ChosenWindow({
           {campaign ? "Open the campaign" : "Open in the editor"}
         </Link>
       </p>
-      {fights.map((f) => (
+      {conflicts.map((f) => (
         <p key={f.a + f.b} className="mt-2 text-bad">
-          Fights with <b>{name(f.a === bar.code ? f.b : f.a)}</b> over {count(f.goods)}{" "}
+          Conflicts with <b>{name(f.a === bar.code ? f.b : f.a)}</b> over {count(f.goods)}{" "}
           {f.goods === 1 ? "product" : "products"}: both have the same rank, so the lower price wins.
         </p>
       ))}

@@ -10,7 +10,7 @@ const kinds: [string, string, string][] = [
   ["below-cost", "Below cost", "Each sale loses money. Sorted by what one sale loses."],
   [
     "tie",
-    "Two rules that fight",
+    "Two rules that conflict",
     "Same rank, different prices: the lower price wins today, but nobody has decided so.",
   ],
 ];
@@ -34,7 +34,7 @@ export function Flags() {
         </div>
         {data.flags.length === 0 && !data.searching && (
           <Empty title="No trouble found">
-            Prices below cost and rules that fight show up here as soon as a saved change makes them.
+            Prices below cost and rules that conflict show up here as soon as a saved change makes them.
           </Empty>
         )}
         {kinds.map(([kind, name, hint]) => {

@@ -120,7 +120,7 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
             to={"/flags" + carried(params)}
             className="block text-[12px] font-medium text-bad underline underline-offset-2"
           >
-            fights at this rank
+            conflicts at this rank
           </Link>
         )}
       </div>
