@@ -50,6 +50,9 @@ func (c *Sweeps) Of(snap *book.Snapshot, vp pricing.Viewpoint) (*Sweep, error) {
 		return r.sweep, r.err
 	}
 	made, _, _ := c.making.Do(key, func() (any, error) {
+		if r, made := c.made.Get(key); made { // since this one looked
+			return r, nil
+		}
 		sw, err := snap.Engine.Sweep(vp)
 		r := result{err: err}
 		if err == nil {

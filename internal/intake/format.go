@@ -167,7 +167,7 @@ func (f *Format) plain(cell, bookCurrency string) (string, error) {
 	if percent {
 		return "", &numberError{"is a percent, not an amount"}
 	}
-	if currency != "" && bookCurrency != "" && currency != bookCurrency {
+	if strings.ContainsAny(number, "0123456789") && currency != "" && bookCurrency != "" && currency != bookCurrency {
 		return "", &numberError{fmt.Sprintf("is in %s; the amounts of the book are in %s", currency, bookCurrency)}
 	}
 	mark := f.Decimal
