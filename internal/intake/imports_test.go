@@ -226,7 +226,7 @@ func TestAgreedPricesComeIn(t *testing.T) {
 	require.Equal(t, "19.00", p.Changes[0].Changes[0].Was)
 	bad := d.read("agreed", "customer;sku;price\nnobody;A;9,50\nC-1;NONE;1\nC-1;A;cheap\nC-1;A;1\nC-1;A;2\n")
 	require.Equal(t, 5, bad.BadCount, "%+v", bad.Bad)
-	require.Equal(t, "is not a number such as 19.99 or 1,234.56", bad.Bad[2].Problem,
+	require.Equal(t, "is not a number such as 19,99 or 1.234,56", bad.Bad[2].Problem,
 		"CHE is a currency, “cheap” is not in it")
 }
 
