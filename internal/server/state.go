@@ -52,7 +52,7 @@ type ChannelState struct {
 
 // LayerState is a layer with how its rules share the work.
 type LayerState struct {
-	Layer string `json:"layer"`
+	Layer string `json:"layer" enum:"catalog,sale,tier,group,promotion"`
 	Mode  string `json:"mode"`
 	Then  string `json:"then,omitempty" enum:",end-price"`
 }

@@ -2,9 +2,10 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.gen";
 
 type Schemas = components["schemas"];
+export type Schema = Schemas;
 export type State = Schemas["State"];
 export type BoardRow = Schemas["BoardRow"];
-export type RuleRow = Omit<Schemas["RuleRow"], "rule"> & { rule: Rule };
+export type RuleRow = Schemas["RuleRow"];
 export type Rule = Schemas["RuleShape"];
 export type Where = Schemas["WhereShape"];
 export type Impact = Schemas["ImpactRule"];
@@ -32,10 +33,17 @@ export type BrokenCheck = Schemas["ChecksResult"];
 export type CheckRow = Schemas["CheckRow"];
 export type Calendar = Schemas["Calendar"];
 export type CalendarBar = Schemas["CalendarBar"];
+export type CalendarConflict = Schemas["CalendarConflict"];
 export type PriceCourse = Schemas["PriceCourse"];
 export type ProductPage = Schemas["ProductPage"];
 export type Settings = Schemas["SettingsPage"];
 export type Layer = Rule["layer"];
+export type ItemKind = "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+
+/** Says of a write that whoever makes it has seen which pinned prices it breaks. */
+export interface Seen {
+  "Checks-Seen"?: boolean;
+}
 
 export const api = createClient<paths>();
 
@@ -44,32 +52,24 @@ let signedOut: () => void = () => undefined;
 export const onSignedOut = (act: () => void) => {
   signedOut = act;
 };
-let breaksSeen = 0;
-/** Makes a write once more after somebody has seen which checks it breaks. */
-export async function withBreaksSeen<T>(write: () => Promise<T>): Promise<T> {
-  breaksSeen++;
-  try {
-    return await write();
-  } finally {
-    breaksSeen--;
-  }
-}
 api.use({
-  onRequest({ request }) {
-    if (breaksSeen > 0) request.headers.set("Checks-Seen", "true");
-    return request;
-  },
   onResponse({ response, schemaPath }) {
     if (response.status === 401 && schemaPath !== "/api/session") signedOut();
   },
 });
+
+/** What is wrong with one value of a request. */
+export interface Detail {
+  location: string;
+  message: string;
+}
 
 /** A problem document (RFC 9457) as an error. */
 export class Problem extends Error {
   constructor(
     readonly status: number,
     message: string,
-    readonly details: { location: string; message: string }[],
+    readonly details: Detail[],
     readonly now: unknown,
     /** Pinned prices that the write would break; it is made once somebody has seen them. */
     readonly checks: BrokenCheck[] = [],

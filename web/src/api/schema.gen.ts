@@ -1951,7 +1951,8 @@ export interface components {
             then?: "" | "end-price";
         };
         LayerState: {
-            layer: string;
+            /** @enum {string} */
+            layer: "catalog" | "sale" | "tier" | "group" | "promotion";
             mode: string;
             /** @enum {string} */
             then?: "" | "end-price";

@@ -117,11 +117,11 @@ export function windowWords(w: Rule["window"], now?: string): string {
   if (w.days)
     parts.push(
       `on ${joined(
-        w.days.map((d) => d[0]?.toUpperCase() + d.slice(1)),
+        w.days.map((d) => d.charAt(0).toUpperCase() + d.slice(1)),
         "and",
       )}`,
     );
-  if (w.hours) parts.push(`${w.hours.join(" to ")}`);
+  if (w.hours) parts.push(w.hours.join(" to "));
   if (w.weekly) parts.push(`each week ${w.weekly.from} to ${w.weekly.to}`);
   if (w.yearly) parts.push(`each year ${w.yearly.from} to ${w.yearly.to}`);
   return parts.length ? parts.join(" ") : "until switched off";

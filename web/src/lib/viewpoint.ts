@@ -1,29 +1,18 @@
 import { useCallback, useMemo } from "react";
 import { useSearchParams } from "react-router";
-import { useProgramState, type Viewpoint } from "../api/queries";
+import { useProgramState } from "../api/state";
+import { readViewpoint } from "./address";
 
 /** The viewpoint and the selected product live in the address, so that a view can be sent to a colleague. */
 export function useViewpoint() {
   const [params, setParams] = useSearchParams();
   const { data: state } = useProgramState();
   const fallback = state?.channels[0]?.code ?? "";
-  const channel = params.get("channel") ?? fallback;
-  const at = params.get("at") ?? "";
-  const quantity = Math.max(1, Number(params.get("quantity")) || 1);
-  const who = params.get("who") ?? "";
-  const drafts = params.get("with") ?? "";
-  const viewpoint = useMemo<Viewpoint>(
-    () => ({
-      channel: channel === "none" ? "" : channel,
-      at,
-      quantity,
-      who,
-      with: drafts ? drafts.split(",") : [],
-    }),
-    [channel, at, quantity, who, drafts],
-  );
+  // The same question is the same object, whatever else the address says.
+  const asked = JSON.stringify(readViewpoint(params, fallback));
+  const viewpoint = useMemo(() => JSON.parse(asked) as ReturnType<typeof readViewpoint>, [asked]);
   const set = useCallback(
-    (change: Record<string, string | null>) =>
+    (change: Record<string, string | null>) => {
       setParams(
         () => {
           // The address itself, not that of the last drawing: two changes that follow each other are both kept.
@@ -35,19 +24,9 @@ export function useViewpoint() {
           return next;
         },
         { replace: true },
-      ),
+      );
+    },
     [setParams],
   );
   return { viewpoint, params, set, ready: state !== undefined };
-}
-
-/** The part of the address that goes along from view to view. */
-export function carried(params: URLSearchParams): string {
-  const kept = new URLSearchParams();
-  for (const key of ["channel", "at", "quantity", "who", "with", "against", "sku", "trail"]) {
-    const value = params.get(key);
-    if (value !== null) kept.set(key, value);
-  }
-  const text = kept.toString();
-  return text ? "?" + text : "";
 }

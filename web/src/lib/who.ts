@@ -1,4 +1,4 @@
-import { useItems } from "../api/queries";
+import { useItems } from "../api/items";
 
 /** Names people by "group:CODE" or "customer:CODE". */
 export function useWhoNames(): (who: string) => string {

@@ -28,7 +28,7 @@ export function PickMany({ label, options, chosen, onChange, empty, invalid, sho
           type="button"
           className={`blank text-left ${chosen.length === 0 && empty.startsWith("+") ? "font-normal text-quiet" : ""}`}
           aria-label={`${label}: ${text}`}
-          aria-invalid={invalid}
+          data-invalid={invalid === true || undefined}
         >
           {text}
         </button>

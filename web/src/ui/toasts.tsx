@@ -1,8 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { AlertDialog, Toast } from "radix-ui";
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
-import { api, Problem, take, withBreaksSeen, type BrokenCheck, type Saved } from "../api/client";
-import { refresh } from "../api/queries";
+import type { BrokenCheck } from "../api/client";
 import { errorText } from "../lib/format";
 import { Button } from "./button";
 import { BrokenChecks } from "./broken-checks";
@@ -10,49 +8,43 @@ import { BrokenChecks } from "./broken-checks";
 interface Notice {
   id: number;
   text: string;
-  entry?: number;
-  /** The way back of what is not in the log. */
+  /** The way back. */
   undo?: () => Promise<unknown>;
   bad?: boolean;
 }
 
 interface Notices {
-  saved: (s: Saved) => void;
+  /** Tells what was done, with the way back where there is one. */
+  tell: (n: { text: string; undo?: () => Promise<unknown> }) => void;
   fail: (e: unknown) => void;
-  done: (text: string, undo: () => Promise<unknown>) => void;
+  /** Shows which pinned prices a write would break, and asks whether it is to be made all the same. */
   ask: (checks: BrokenCheck[]) => Promise<boolean>;
 }
 
 const Context = createContext<Notices>({
-  saved: () => undefined,
+  tell: () => undefined,
   fail: () => undefined,
-  done: () => undefined,
   ask: () => Promise.resolve(false),
 });
 
-/** Tells what was saved, with the way back. */
-export const useSaved = () => useContext(Context).saved;
+export const useNotices = () => useContext(Context);
 /** Tells that something failed where no control could show it. */
-export const useFailed = () => useContext(Context).fail;
-
-/** Tells what was done beside the log, with the way back. */
-export const useDone = () => useContext(Context).done;
-
-/** Shows which pinned prices a write would break, and asks whether it is to be made all the same. */
-export const useAskBreaks = () => useContext(Context).ask;
+export const useFailed = () => useNotices().fail;
 
 let next = 1;
 
 export function Toasts({ children }: { children: ReactNode }) {
   const [list, setList] = useState<Notice[]>([]);
   const [asked, setAsked] = useState<{ checks: BrokenCheck[]; answer: (yes: boolean) => void } | null>(null);
-  const client = useQueryClient();
   const add = useCallback((n: Omit<Notice, "id">) => setList((old) => [...old.slice(-2), { ...n, id: next++ }]), []);
   const value = useMemo<Notices>(
     () => ({
-      saved: (s) => add({ text: s.summary, entry: s.entry }),
-      fail: (e) => add({ text: errorText(e), bad: true }),
-      done: (text, undo) => add({ text, undo }),
+      tell: (n) => {
+        add(n);
+      },
+      fail: (e) => {
+        add({ text: errorText(e), bad: true });
+      },
       ask: (checks) => new Promise((answer) => setAsked({ checks, answer })),
     }),
     [add],
@@ -61,21 +53,7 @@ export function Toasts({ children }: { children: ReactNode }) {
   const undo = async (n: Notice) => {
     close(n.id);
     try {
-      if (n.undo) {
-        await n.undo();
-        return;
-      }
-      const back = () => take(api.POST("/api/log/{id}/undo", { params: { path: { id: n.entry ?? 0 } } }));
-      let s: Saved;
-      try {
-        s = await back();
-      } catch (e) {
-        if (!(e instanceof Problem) || e.checks.length === 0) throw e;
-        if (!(await value.ask(e.checks))) return;
-        s = await withBreaksSeen(back);
-      }
-      add({ text: s.summary });
-      await refresh(client);
+      await n.undo?.();
     } catch (e) {
       add({ text: `Cannot be undone: ${errorText(e)}`, bad: true });
     }
@@ -117,7 +95,7 @@ export function Toasts({ children }: { children: ReactNode }) {
             className={`flex items-center gap-3 rounded-[4px] px-3 py-2 shadow-lg ${n.bad ? "bg-bad text-paper" : "bg-ink text-paper"}`}
           >
             <Toast.Title className="max-w-[52ch]">{n.text}</Toast.Title>
-            {(n.entry !== undefined || n.undo) && (
+            {n.undo && (
               <Toast.Action altText="Undo in the log of the Catalogue view" asChild>
                 <button className="font-semibold underline underline-offset-2" onClick={() => void undo(n)}>
                   Undo

@@ -1,10 +1,16 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { useMay, useProgramState } from "../../api/queries";
+import { columnsOf, roomy, stripWidth, wide, type Column } from "./columns";
+import { useWidth } from "../../lib/charts";
+import { useCompact } from "../../lib/rows";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { readFilter } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
+import { useBoardPages } from "../../parts/products/useBoardPages";
 import { moment } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
-import { useViewpoint } from "../../lib/viewpoint";
 import { Empty, Failed } from "../../ui/states";
 import { BoardLine } from "./BoardLine";
 import { BoardTools } from "./BoardTools";
@@ -13,45 +19,7 @@ import { CategoryRail } from "./CategoryRail";
 import { ChosenBar } from "./ChosenBar";
 import { Histograms } from "./Histograms";
 import { PasteDialog } from "./PasteDialog";
-import { WordsDialog } from "./WordsDialog";
-import { readFilter, useBoardPages, type BoardFilter } from "./useBoardPages";
-
-const rowHeight = 40;
-
-interface Column {
-  key: BoardFilter["sort"] | "";
-  name: string;
-  className: string;
-  hint?: string;
-}
-
-function columnsOf(narrow: boolean, extra: string[]): Column[] {
-  return [
-    { key: "name", name: "Product", className: "min-w-0 flex-1" },
-    { key: "list", name: "List", className: "w-[74px] justify-end" },
-    { key: "", name: "", className: narrow ? "w-[112px]" : "w-[170px]" },
-    { key: "price", name: "Price", className: "w-[74px] justify-end" },
-    { key: "change", name: "Change", className: "w-[66px] justify-end", hint: "against what the sentence above names" },
-    ...(narrow
-      ? []
-      : [
-          {
-            key: "margin-amount" as const,
-            name: "Left",
-            className: "w-[64px] justify-end",
-            hint: "what is left of a sale: price without tax, less fee and cost",
-          },
-        ]),
-    { key: "margin", name: "Margin", className: "w-[58px] justify-end" },
-    ...extra.map((key) => ({
-      key: key as "stock" | "sold",
-      name: key === "stock" ? "Stock" : "Sold",
-      className: "w-[52px] justify-end",
-    })),
-    { key: "", name: "Rules", className: "w-[58px]" },
-    { key: "", name: "Flags", className: "w-[78px]" },
-  ];
-}
+import { WordsDialog } from "../../parts/products/WordsDialog";
 
 /** Every product's price from the viewpoint, one row each. */
 export function Board() {
@@ -59,8 +27,14 @@ export function Board() {
   const { data: state } = useProgramState();
   const may = useMay("manager");
   const filter = readFilter(params);
-  const extra = (params.get("cols") ?? "").split(",").filter((k) => k === "stock" || k === "sold");
-  const narrow = params.get("trail") === "open";
+  const section = useRef<HTMLElement>(null);
+  const strip = useRef<HTMLDivElement>(null);
+  const width = useWidth(section);
+  const stripRoom = useWidth(strip);
+  const [compact] = useCompact();
+  const rowHeight = compact ? 26 : 40;
+  const narrow = width > 0 && width < roomy;
+  const extra = (["stock", "sold"] as const).filter((k) => filter.cols.split(",").includes(k) || width >= wide);
   const scroller = useRef<HTMLDivElement>(null);
   const search = useRef<HTMLInputElement>(null);
   const [range, setRange] = useState({ first: 0, last: 60 });
@@ -109,6 +83,9 @@ export function Board() {
     e: () => may && selected && setEditing({ sku: selected, field: "list" }),
     escape: () => set({ trail: null }),
   });
+  useEffect(() => {
+    rows.measure();
+  }, [rows, rowHeight]);
   const key = JSON.stringify(filter);
   useEffect(() => {
     scroller.current?.scrollTo({ top: 0 });
@@ -124,7 +101,7 @@ export function Board() {
   return (
     <div className="flex h-full">
       <CategoryRail />
-      <section aria-label="Board" className="flex min-w-0 flex-1 flex-col">
+      <section ref={section} aria-label="Board" className="flex min-w-0 flex-1 flex-col">
         <BoardTools
           viewpoint={viewpoint}
           filter={filter}
@@ -149,13 +126,21 @@ export function Board() {
           />
         )}
         <div className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-[34px] pl-[33px] text-[12px] whitespace-nowrap text-quiet">
-          {(spread.length > 0 ? columnsOf(narrow, extra).slice(0, 1) : columnsOf(narrow, extra)).map((c, i) => (
-            <div key={i} className={`flex ${c.className}`} title={c.hint}>
+          {(spread.length > 0
+            ? [{ ...columnsOf(narrow, extra)[0], className: "min-w-0 flex-1" } as Column]
+            : columnsOf(narrow, extra)
+          ).map((c, i) => (
+            <div
+              key={i}
+              ref={c.className === stripWidth ? strip : undefined}
+              className={`flex ${c.className}`}
+              title={c.hint}
+            >
               {c.key ? (
                 <button
                   type="button"
                   className={`flex items-center gap-0.5 hover:text-ink ${filter.sort === c.key ? "font-semibold text-ink" : ""}`}
-                  aria-label={`Sort by ${c.name}`}
+                  aria-label={`Sort by ${c.said ?? c.name}`}
                   aria-pressed={filter.sort === c.key}
                   onClick={() => sortBy(c)}
                 >
@@ -164,7 +149,7 @@ export function Board() {
                     (filter.desc ? <ArrowDown size={12} aria-hidden /> : <ArrowUp size={12} aria-hidden />)}
                 </button>
               ) : (
-                c.name || <Scale narrow={narrow} />
+                c.name || <Scale narrow={stripRoom < 150} />
               )}
             </div>
           ))}
@@ -208,10 +193,12 @@ export function Board() {
                     row={row}
                     top={item.start}
                     height={rowHeight}
-                    layers={(state?.layers ?? []).map((l) => l.layer as never)}
+                    layers={(state?.layers ?? []).map((l) => l.layer)}
                     selected={row !== undefined && row.sku === selected}
                     ticked={row !== undefined && chosen.has(row.sku)}
                     narrow={narrow}
+                    compact={compact}
+                    strip={stripRoom}
                     extra={extra}
                     spread={spread.length}
                     editing={row !== undefined && editing?.sku === row.sku ? editing.field : null}
@@ -255,7 +242,7 @@ export function Board() {
 /** What the marks of the price strip mean. */
 function Scale({ narrow }: { narrow: boolean }) {
   return (
-    <span className={`flex items-center gap-2 ${narrow ? "" : "pl-3"}`}>
+    <span className="flex items-center gap-2 whitespace-nowrap">
       <span className="flex items-center gap-1">
         <span className="inline-block h-3 w-[2px] bg-ink" /> cost
       </span>

@@ -1,7 +1,8 @@
+import { nameWidth, stripWidth, type Extra } from "./columns";
 import type { BoardRow, Layer } from "../../api/client";
 import { amount, count, isZero, signed } from "../../lib/format";
 import { LayerMark } from "../../ui/layer-mark";
-import { AmountCell } from "./AmountCell";
+import { AmountCell } from "../../parts/products/AmountCell";
 import { PriceStrip } from "./PriceStrip";
 
 interface Props {
@@ -12,7 +13,10 @@ interface Props {
   selected: boolean;
   ticked: boolean;
   narrow: boolean;
-  extra: string[];
+  compact: boolean;
+  /** The width that the price strip has, in pixels. */
+  strip: number;
+  extra: Extra[];
   spread: number;
   editing: "list" | "cost" | null;
   onEdit: ((field: "list" | "cost" | null) => void) | null;
@@ -39,6 +43,8 @@ export function BoardLine(props: Props) {
     );
   const below = row.flags.includes("below-cost");
   return (
+    // The whole row is a larger target of the button in it.
+    // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-static-element-interactions
     <div
       style={style}
       onClick={onSelect}
@@ -55,9 +61,14 @@ export function BoardLine(props: Props) {
         onClick={(e) => e.stopPropagation()}
         onChange={(e) => onTick(e.target.checked)}
       />
-      <button type="button" className="min-w-0 flex-1 text-left leading-tight" onClick={onSelect} title={row.name}>
-        <span className="block truncate">{row.name || row.sku}</span>
-        <span className="block truncate text-[12px] text-quiet">
+      <button
+        type="button"
+        className={`${props.spread > 0 ? "min-w-0 flex-1" : nameWidth} text-left leading-tight ${props.compact ? "truncate" : ""}`}
+        onClick={onSelect}
+        title={row.name}
+      >
+        <span className={props.compact ? "" : "block truncate"}>{row.name || row.sku}</span>
+        <span className={`text-[12px] text-quiet ${props.compact ? "ml-2" : "block truncate"}`}>
           {row.sku}
           {row.unit === "day" ? " · by the day" : row.unit === "month" ? " · by the month" : ""}
         </span>
@@ -67,7 +78,7 @@ export function BoardLine(props: Props) {
   );
 }
 
-function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: BoardRow }) {
+function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & { row: BoardRow }) {
   const below = row.flags.includes("below-cost");
   return (
     <>
@@ -86,9 +97,7 @@ function Cells({ row, layers, narrow, extra, editing, onEdit }: Props & { row: B
           amount(row.list)
         )}
       </div>
-      <div className={narrow ? "w-[112px]" : "w-[170px] pl-3"}>
-        <PriceStrip row={row} layers={layers} width={narrow ? 108 : 158} />
-      </div>
+      <div className={stripWidth}>{strip > 0 && <PriceStrip row={row} layers={layers} width={strip} />}</div>
       <div className="w-[74px] text-right text-[15px] font-semibold whitespace-nowrap" data-testid="price">
         {amount(row.price)}
       </div>

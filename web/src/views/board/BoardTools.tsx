@@ -1,14 +1,18 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type RefObject } from "react";
-import { api, take } from "../../api/client";
-import { useMay, useProgramState, useSavedViews, viewpointQuery, type Viewpoint } from "../../api/queries";
+import { useCompact } from "../../lib/rows";
+import type { Extra } from "./columns";
+import { dropView, keepView, viewsQuery } from "../../api/views";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { type Viewpoint, viewpointQuery } from "../../api/viewpoint";
+import type { BoardFilter } from "../../lib/address";
 import { count } from "../../lib/format";
 import { useTyped } from "../../lib/typed";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
-import type { BoardFilter } from "./useBoardPages";
 
 const shows: [BoardFilter["show"], string][] = [
   ["all", "all products"],
@@ -35,7 +39,7 @@ const exports: [string, Record<string, string>][] = [
 interface Props {
   viewpoint: Viewpoint;
   filter: BoardFilter;
-  extra: string[];
+  extra: Extra[];
   bars: boolean;
   total: number;
   search: RefObject<HTMLInputElement | null>;
@@ -52,6 +56,7 @@ const menu = "z-40 min-w-52 rounded-[4px] border border-ink/40 bg-sheet p-1 shad
 export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onWords, onPaste }: Props) {
   const { data: state } = useProgramState();
   const may = useMay("manager");
+  const [compact, setCompact] = useCompact();
   const words = useTyped(filter.q, (q) => set({ q }));
   const chips: [string, string, string][] = [
     ["category", filter.category.split("/").join(" › "), filter.category],
@@ -148,6 +153,10 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
                 {key === "stock" ? "Column: stock" : "Column: units sold"}
               </DropdownMenu.CheckboxItem>
             ))}
+            <DropdownMenu.CheckboxItem className={item} checked={compact} onCheckedChange={setCompact}>
+              {compact ? "✓ " : ""}
+              Low rows
+            </DropdownMenu.CheckboxItem>
             <DropdownMenu.Separator className="my-1 border-t" />
             <DropdownMenu.Label className="px-3 text-[12px] text-quiet">Export what is shown</DropdownMenu.Label>
             {exports.map(([name, how]) => (
@@ -180,15 +189,14 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
 
 /** Views of the board that somebody keeps by name. */
 function ViewsMenu({ set }: { set: Props["set"] }) {
-  const { data: views } = useSavedViews();
+  const { data: views } = useQuery(viewsQuery);
   const client = useQueryClient();
   const fail = useFailed();
   const [naming, setNaming] = useState(false);
   const [name, setName] = useState("");
   const done = () => client.invalidateQueries({ queryKey: ["saved-views"] });
   const keep = useMutation({
-    mutationFn: () =>
-      take(api.PUT("/api/saved-views", { body: { name: name.trim(), query: window.location.search.slice(1) } })),
+    mutationFn: () => keepView({ name: name.trim(), query: window.location.search.slice(1) }),
     onSuccess: () => {
       setNaming(false);
       setName("");
@@ -197,7 +205,7 @@ function ViewsMenu({ set }: { set: Props["set"] }) {
     onError: fail,
   });
   const drop = useMutation({
-    mutationFn: (n: string) => take(api.DELETE("/api/saved-views", { params: { query: { name: n } } })),
+    mutationFn: dropView,
     onSuccess: done,
     onError: fail,
   });

@@ -1,13 +1,16 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, take, type BulkForm } from "../../api/client";
-import { useSave, type Viewpoint } from "../../api/queries";
+import { amountsImpactQuery, saveAmounts } from "../../api/bulk";
+import { filterQuery } from "../../api/board";
+import { useSave } from "../../api/saving";
+import type { Viewpoint } from "../../api/viewpoint";
+import type { BoardFilter } from "../../lib/address";
+import { Problem, type BulkForm } from "../../api/client";
 import { amount, count, errorText } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/broken-checks";
 import { FieldError } from "../../ui/states";
-import { filterQuery, type BoardFilter } from "./useBoardPages";
 import { DecimalInput } from "../../ui/decimal-input";
 
 interface Props {
@@ -33,14 +36,8 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
   const change = (part: Partial<BulkForm>) => setForm((old) => ({ ...old, ...part }));
   const body: BulkForm = { ...form, ...(skus && { skus }) };
   const query = filterQuery(viewpoint, filter);
-  const preview = useQuery({
-    queryKey: ["book", "bulk", query, body],
-    queryFn: () => take(api.POST("/api/bulk/preview", { params: { query }, body })),
-    enabled: form.value.trim() !== "",
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
-  const save = useSave(() => take(api.POST("/api/bulk", { params: { query }, body })));
+  const preview = useQuery({ ...amountsImpactQuery(query, body), enabled: form.value.trim() !== "" });
+  const save = useSave((_: void, seen) => saveAmounts({ query, body }, seen));
   const problem = preview.error ?? save.error;
   const at = (place: string) =>
     problem instanceof Problem ? problem.details.find((d) => d.location === place)?.message : undefined;

@@ -1,6 +1,6 @@
-import { useCategories } from "../../api/queries";
-import { count } from "../../lib/format";
+import { useCategories } from "../../api/board";
 import { useViewpoint } from "../../lib/viewpoint";
+import { count } from "../../lib/format";
 
 /** The categories with how many products, their mean margin and where there is trouble. */
 export function CategoryRail() {

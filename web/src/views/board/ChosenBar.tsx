@@ -1,12 +1,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, take } from "../../api/client";
-import { useRules, useSave, viewpointQuery } from "../../api/queries";
+import { checksQuery, dropCheck, pinCheck, priceAsked } from "../../api/checks";
+import { priceQuery } from "../../api/prices";
+import { addProducts, useRules } from "../../api/rules";
+import { useSave } from "../../api/saving";
+import { addressOf } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
 import { count } from "../../lib/format";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
-import { useDone, useFailed } from "../../ui/toasts";
+import { useFailed, useNotices } from "../../ui/toasts";
 
 interface Props {
   chosen: string[];
@@ -24,39 +27,31 @@ export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
   const navigate = useNavigate();
   const fail = useFailed();
   const [code, setCode] = useState("");
-  const add = useSave(() =>
-    take(api.POST("/api/rules/{code}/add-products", { params: { path: { code } }, body: { skus: chosen } })),
-  );
-  const tell = useDone();
+  const add = useSave((_: void, seen) => addProducts({ code, skus: chosen }, seen));
+  const { tell } = useNotices();
   const client = useQueryClient();
   const pin = useMutation({
     mutationFn: async () => {
-      const [kind, who] = viewpoint.who.split(":");
       for (const sku of chosen) {
-        const seen = await take(api.GET("/api/price", { params: { query: { ...viewpointQuery(viewpoint), sku } } }));
-        const price = {
-          sku,
-          at: seen.at,
-          ...(viewpoint.channel && { channel: viewpoint.channel }),
-          ...(viewpoint.quantity > 1 && { quantity: viewpoint.quantity }),
-          ...(who && { [kind === "customer" ? "customer" : "group"]: who }),
-        };
-        await take(
-          api.POST("/api/checks", {
-            body: { name: seen.product.name || sku, doc: { price, is: { unit: seen.answer.unit } } },
-          }),
-        );
+        const now = await client.query(priceQuery(viewpoint, sku));
+        await pinCheck({
+          name: now.product.name || sku,
+          doc: { price: priceAsked(sku, now.at, viewpoint), is: { unit: now.answer.unit } },
+        });
       }
-      return (await take(api.GET("/api/checks"))).checks
+      return (await client.query({ ...checksQuery, staleTime: 0 })).checks
         .map((c) => c.id)
         .sort((a, b) => b - a)
         .slice(0, chosen.length);
     },
     onSuccess: (ids) => {
       const again = () => client.invalidateQueries({ queryKey: ["book", "checks"] });
-      tell(`Pinned ${count(ids.length)} prices as they are seen here`, async () => {
-        for (const id of ids) await take(api.DELETE("/api/checks/{id}", { params: { path: { id } } }));
-        await again();
+      tell({
+        text: `Pinned ${count(ids.length)} prices as they are seen here`,
+        undo: async () => {
+          for (const id of ids) await dropCheck(id);
+          await again();
+        },
       });
       onClear();
       return again();
@@ -65,7 +60,7 @@ export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
   });
   const make = () => {
     sessionStorage.setItem("dogbane-chosen", JSON.stringify(chosen));
-    void navigate(`/stack/new${carried(params)}${carried(params) ? "&" : "?"}layer=sale&chosen=1`);
+    void navigate(addressOf("/stack/new", params, { layer: "sale", chosen: "1" }));
   };
   return (
     <div

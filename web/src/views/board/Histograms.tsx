@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, take, type Histogram } from "../../api/client";
-import type { Viewpoint } from "../../api/queries";
+import { useQuery } from "@tanstack/react-query";
+import { histogramsQuery } from "../../api/board";
+import type { Viewpoint } from "../../api/viewpoint";
+import type { BoardFilter } from "../../lib/address";
+import { type Histogram } from "../../api/client";
 import { count } from "../../lib/format";
-import { filterQuery, type BoardFilter } from "./useBoardPages";
 
 interface Props {
   viewpoint: Viewpoint;
@@ -14,11 +15,7 @@ interface Props {
 export function Histograms({ viewpoint, filter, onPick }: Props) {
   // The bars stay those of the board without their own filter, so that another one can be picked.
   const open = { ...filter, margin: "", change: "" };
-  const { data } = useQuery({
-    queryKey: ["book", "histograms", viewpoint, open],
-    queryFn: () => take(api.GET("/api/histograms", { params: { query: filterQuery(viewpoint, open) } })),
-    placeholderData: keepPreviousData,
-  });
+  const { data } = useQuery(histogramsQuery(viewpoint, open));
   if (!data) return <div className="h-[86px] border-b" />;
   return (
     <div className="flex shrink-0 gap-10 border-b px-3 py-1.5">

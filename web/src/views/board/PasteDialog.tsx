@@ -2,8 +2,8 @@ import { useState } from "react";
 import { errorText } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
-import { PreviewSheet } from "../catalogue/PreviewSheet";
-import { useImport } from "../catalogue/useImport";
+import { PreviewSheet } from "../../parts/imports/PreviewSheet";
+import { useImport } from "../../parts/imports/useImport";
 
 /** Cells copied from a spreadsheet: SKU, list price and cost, or with a header. */
 export function PasteDialog({ onClose }: { onClose: () => void }) {

@@ -1,3 +1,4 @@
+import { scaleLinear } from "d3-scale";
 import type { BoardRow, Layer } from "../../api/client";
 import { amount, approx } from "../../lib/format";
 import { layerColour, layerNames } from "../../lib/layers";
@@ -10,7 +11,7 @@ const mid = 12;
  * beyond it, the list price as a thin tick, the lowest permitted price as a notch below, the cost as a heavy tick. A
  * price under cost gets the gap hatched. It draws; all amounts come from the core.
  */
-export function PriceStrip({ row, layers, width = 158 }: { row: BoardRow; layers: Layer[]; width?: number }) {
+export function PriceStrip({ row, layers, width }: { row: BoardRow; layers: Layer[]; width: number }) {
   const price = approx(row.price);
   if (Number.isNaN(price)) return <span className="text-quiet">no price</span>;
   const list = approx(row.list);
@@ -18,7 +19,7 @@ export function PriceStrip({ row, layers, width = 158 }: { row: BoardRow; layers
   const lowest = approx(row.lowest);
   const after = row.after.map(Number);
   const top = Math.max(price, list || 0, cost || 0, ...after) * 1.02 || 1;
-  const x = (v: number) => (v / top) * (width - 2) + 1;
+  const x = scaleLinear([0, top], [1, width - 1]);
   const cuts = after.flatMap((now, i) => {
     const before = i === 0 ? list : (after[i - 1] ?? now);
     const layer = layers[i];

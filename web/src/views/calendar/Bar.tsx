@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import type { CalendarBar, CalendarConflict } from "./CalendarView";
+import type { CalendarBar, CalendarConflict } from "../../api/client";
 import { moment, through } from "../../lib/format";
 import type { Scale } from "./scale";
 

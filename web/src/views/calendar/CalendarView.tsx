@@ -1,13 +1,20 @@
 import { ChevronLeft, ChevronRight } from "lucide-react";
+import { ToggleGroup } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
+import { addressOf, carried, readCalendar } from "../../lib/address";
+import type { CalendarBar, CalendarConflict } from "../../api/client";
+import { useCalendar } from "../../api/calendar";
+import { useEdit } from "../../api/edits";
+import { useEditImpact } from "../../api/impact";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { useViewpoint } from "../../lib/viewpoint";
 import type { Calendar, EditChange, Layer, Rule } from "../../api/client";
-import { useCalendar, useEdit, useEditImpact, useMay, useProgramState } from "../../api/queries";
 import { count, day, errorText, moment, through } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { layerColour, layerNames } from "../../lib/layers";
 import { windowWords } from "../../lib/sentence";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { LayerMark } from "../../ui/layer-mark";
@@ -15,9 +22,6 @@ import { Failed, FieldError } from "../../ui/states";
 import { Bar, type Ends } from "./Bar";
 import { CourseChart } from "./CourseChart";
 import { firstDifference, scaleOf, spanAround, stepped, ticks, zooms, type Scale, type Zoom } from "./scale";
-
-export type CalendarBar = Calendar["bars"][number];
-export type CalendarConflict = Calendar["conflicts"][number];
 
 interface Chosen {
   campaign: boolean;
@@ -29,8 +33,8 @@ export function CalendarView() {
   const { viewpoint, params, set } = useViewpoint();
   const { data: state } = useProgramState();
   const now = state?.now ?? "";
-  const zoom = zooms.find((z) => z === params.get("zoom")) ?? "month";
-  const middle = params.get("around") ?? now;
+  const { zoom, around } = readCalendar(params);
+  const middle = around || now;
   const { from, to } = middle ? spanAround(zoom, middle) : { from: "", to: "" };
   if (!now) return null;
   return (
@@ -75,7 +79,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
   const bar = chosen && (chosen.campaign ? data.campaigns : data.bars).find((b) => b.code === chosen.code);
-  const window = ((bar?.doc as { window?: Rule["window"] } | undefined)?.window ?? {}) as NonNullable<Rule["window"]>;
+  const window = (bar?.doc as { window?: Rule["window"] } | undefined)?.window ?? {};
   const changed =
     bar && draft && (draft.from !== (bar.from ?? "") || draft.to !== (bar.to ?? ""))
       ? moved(bar, chosen.campaign, draft)
@@ -134,7 +138,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
   // What is on shows only where it is open; what is off or a draft, where it would be.
   const visible = (b: CalendarBar) => b.spans.length > 0 || (chosen?.code === b.code && draft !== null);
   const shown = data.bars.filter(visible);
-  const layers = (state?.layers ?? []).map((l) => l.layer as Layer);
+  const layers = (state?.layers ?? []).map((l) => l.layer);
   return (
     <div className="flex h-full">
       <div className="flex min-w-0 flex-1 flex-col">
@@ -149,19 +153,25 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
           <h1 className="text-[16px]" data-testid="calendar-span">
             {day(scale.from, now)} to {through(scale.to, now)}
           </h1>
-          <div role="group" aria-label="How long a span" className="ml-auto flex">
+          <ToggleGroup.Root
+            type="single"
+            aria-label="How long a span"
+            className="ml-auto flex"
+            value={scale.zoom}
+            onValueChange={(z) => {
+              zoomTo(zooms.find((known) => known === z));
+            }}
+          >
             {zooms.map((z) => (
-              <button
+              <ToggleGroup.Item
                 key={z}
-                type="button"
-                aria-pressed={z === scale.zoom}
-                className={`px-2.5 py-0.5 ${z === scale.zoom ? "bg-ink text-paper" : "hover:bg-wash"}`}
-                onClick={() => onZoom(z)}
+                value={z}
+                className="px-2.5 py-0.5 hover:bg-wash data-[state=on]:bg-ink data-[state=on]:text-paper"
               >
                 {z.charAt(0).toUpperCase() + z.slice(1)}
-              </button>
+              </ToggleGroup.Item>
             ))}
-          </div>
+          </ToggleGroup.Root>
         </div>
         <Axis scale={scale} now={now} />
         <div className="relative min-h-0 flex-1 overflow-y-auto [scrollbar-gutter:stable]" data-testid="lanes">
@@ -314,7 +324,7 @@ function ChosenWindow({
   const effect = useEditImpact(changed ? [changed] : null, at);
   const window = (bar.doc as { window?: Rule["window"] }).window;
   const to = campaign
-    ? `/catalogue/campaigns${carried(params)}${carried(params) ? "&" : "?"}item=${encodeURIComponent(bar.code)}`
+    ? addressOf("/catalogue/campaigns", params, { item: bar.code })
     : `/stack/rule/${encodeURIComponent(bar.code)}${carried(params)}`;
   return (
     <section aria-label="Chosen window" className="border-b pb-3">

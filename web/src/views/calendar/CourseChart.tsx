@@ -1,9 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
+import { Command } from "cmdk";
+import { scaleLinear } from "d3-scale";
 import { useState } from "react";
-import { api, take, type PriceCourse } from "../../api/client";
-import { usePriceCourse, type Viewpoint } from "../../api/queries";
-import { amount, approx } from "../../lib/format";
+import { stepPath } from "../../lib/charts";
+import { findQuery } from "../../api/board";
+import { usePriceCourse } from "../../api/prices";
+import type { Viewpoint } from "../../api/viewpoint";
 import { useViewpoint } from "../../lib/viewpoint";
+import { type PriceCourse } from "../../api/client";
+import { amount, approx } from "../../lib/format";
 import type { Scale } from "./scale";
 
 const height = 130;
@@ -76,20 +81,15 @@ function Lines({ data, scale, now }: { data: PriceCourse; scale: Scale; now: str
   if (known.length === 0) return <p className="px-4 py-8 text-quiet">There is no price in this span.</p>;
   const high = Math.max(...known) * 1.04;
   const low = Math.min(...known) * 0.96;
-  const y = (v: number) => 14 + (1 - (v - low) / Math.max(high - low, 0.01)) * (height - 28);
+  const y = scaleLinear([low, Math.max(high, low + 0.01)], [height - 14, 14]);
   const x = (at: string) => scale.at(at) * 1000;
-  const path = (steps: Step[], until: string) => {
-    let d = "";
-    steps.forEach((s, i) => {
-      const v = approx(s.price);
-      const end = steps[i + 1]?.at ?? until;
-      if (Number.isNaN(v) || end <= scale.from) return;
-      d += `M${x(s.at)} ${y(v)}H${x(end)}`;
-      const next = approx(steps[i + 1]?.price);
-      if (!Number.isNaN(next)) d += `V${y(next)}`;
-    });
-    return d;
-  };
+  const path = (steps: Step[], until: string) =>
+    stepPath(
+      steps
+        .map((s, i) => ({ from: x(s.at), to: x(steps[i + 1]?.at ?? until), value: approx(s.price) }))
+        .filter((h) => h.to > 0),
+      y,
+    );
   // The figures that fit: each change of the planned price that has some room to the one shown before.
   const labels = data.planned.reduce<Step[]>((list, s) => {
     const before = list.at(-1);
@@ -150,55 +150,45 @@ function Lines({ data, scale, now }: { data: PriceCourse; scale: Scale; now: str
 /** Finds the product whose price is drawn. */
 function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: string; onPick: (s: string) => void }) {
   const [words, setWords] = useState("");
-  const find = (q: string, enabled: boolean) => ({
-    queryKey: ["book", "find", q, viewpoint.channel],
-    queryFn: () => take(api.GET("/api/board", { params: { query: { q, limit: 6, channel: viewpoint.channel } } })),
-    enabled,
-  });
+  const find = (q: string, enabled: boolean) => ({ ...findQuery(q, viewpoint.channel, 6), enabled });
   const { data: found } = useQuery(find(words, words.trim().length > 1));
   const { data: named } = useQuery(find(sku, sku !== ""));
   const name = named?.rows.find((r) => r.sku === sku)?.name;
+  const pick = (chosen: string) => {
+    onPick(chosen);
+    setWords("");
+  };
   return (
-    <div className="relative">
+    <Command shouldFilter={false} label="Product of the chart" className="relative">
       {sku && (
         <p className="truncate text-[13px] font-medium" title={name}>
           {name || sku}
         </p>
       )}
-      <input
-        type="search"
+      <Command.Input
         aria-label="Product of the chart"
         placeholder={sku ? "Another product" : "Find a product"}
         className="field w-full text-[13px]"
         value={words}
-        onChange={(e) => setWords(e.target.value)}
-        onKeyDown={(e) => {
-          const [only] = found?.rows ?? [];
-          if (e.key === "Enter" && only) {
-            onPick(only.sku);
-            setWords("");
-          }
-        }}
+        onValueChange={setWords}
       />
       {words.trim().length > 1 && found && (
-        <ul className="absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl">
-          {found.rows.length === 0 && <li className="px-2 py-1 text-quiet">Nothing by that name.</li>}
+        <Command.List className="absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl">
+          <Command.Empty className="px-2 py-1 text-quiet">Nothing by that name.</Command.Empty>
           {found.rows.map((r) => (
-            <li key={r.sku}>
-              <button
-                type="button"
-                className="block w-full truncate rounded-[3px] px-2 py-1 text-left text-[13px] hover:bg-wash"
-                onClick={() => {
-                  onPick(r.sku);
-                  setWords("");
-                }}
-              >
-                {r.name} <span className="text-quiet">{r.sku}</span>
-              </button>
-            </li>
+            <Command.Item
+              key={r.sku}
+              value={r.sku}
+              className="truncate rounded-[3px] px-2 py-1 text-[13px] data-[selected=true]:bg-wash"
+              onSelect={() => {
+                pick(r.sku);
+              }}
+            >
+              {r.name} <span className="text-quiet">{r.sku}</span>
+            </Command.Item>
           ))}
-        </ul>
+        </Command.List>
       )}
-    </div>
+    </Command>
   );
 }

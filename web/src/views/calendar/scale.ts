@@ -8,11 +8,12 @@ import {
   startOfMonth,
   startOfWeek,
 } from "date-fns";
+import { zooms } from "../../lib/address";
 import type { Rule } from "../../api/client";
 import { wall, wallText } from "../../lib/format";
 
-export const zooms = ["day", "week", "month", "quarter", "year"] as const;
 export type Zoom = (typeof zooms)[number];
+export { zooms };
 
 /** The span that a zoom shows around a moment, as wall-clock texts. */
 export function spanAround(zoom: Zoom, at: string): { from: string; to: string } {
@@ -123,12 +124,13 @@ export function firstDifference(
   after: { from: string; to: string },
   now: string,
 ): string {
-  const gaps = [
+  const ends: [string, string][] = [
     [before.from, after.from],
     [before.to, after.to],
-  ]
+  ];
+  const gaps = ends
     .filter(([a, b]) => a !== b)
-    .map(([a = "", b = ""]) => (a < b ? [a, b] : [b, a]) as [string, string])
+    .map(([a, b]): [string, string] => (a < b ? [a, b] : [b, a]))
     .sort(([a], [b]) => (a < b ? -1 : 1));
   const gap = gaps.find(([, end]) => end > now) ?? gaps[0];
   if (!gap) return now;

@@ -1,26 +1,20 @@
 import { useMutation } from "@tanstack/react-query";
 import { Download, Upload } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, take, type BookDifferences } from "../../api/client";
-import { useSave } from "../../api/queries";
+import { compareBook, replaceBook } from "../../api/book";
+import { useSave } from "../../api/saving";
+import type { BookDifferences } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/broken-checks";
 import { Empty } from "../../ui/states";
 
-const raw = (text: string) => ({ body: text as never, bodySerializer: (b: unknown) => b as string });
-const json = { "Content-Type": "application/json" };
-
 /** The whole book as a document: out, and in after its differences were seen. */
 export function BookPanel() {
   const input = useRef<HTMLInputElement>(null);
   const [file, setFile] = useState<{ name: string; text: string } | null>(null);
-  const compare = useMutation({
-    mutationFn: (text: string) => take(api.POST("/api/book/compare", { ...raw(text), headers: json })),
-  });
-  const replace = useSave((version: number) =>
-    take(api.PUT("/api/book", { params: { query: { version } }, ...raw(file?.text ?? ""), headers: json })),
-  );
+  const compare = useMutation({ mutationFn: compareBook });
+  const replace = useSave((version: number, seen) => replaceBook({ version, text: file?.text ?? "" }, seen));
   const choose = async (files: FileList | null) => {
     const [chosen] = files ?? [];
     if (input.current) input.current.value = "";

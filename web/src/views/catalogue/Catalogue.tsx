@@ -1,7 +1,9 @@
 import { Fragment } from "react";
 import { NavLink, Navigate, useParams } from "react-router";
-import { useChecks, useMay } from "../../api/queries";
-import { carried, useViewpoint } from "../../lib/viewpoint";
+import { useChecks } from "../../api/checks";
+import { useMay } from "../../api/session";
+import { carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
 import { Empty } from "../../ui/states";
 import { BookPanel } from "./BookPanel";
 import { ChecksPanel } from "./ChecksPanel";
@@ -138,7 +140,7 @@ function Part({ part }: { part: string }) {
           form={CampaignForm}
           covers={["window", "audience", "channels"]}
           about={(i, doc) =>
-            `${doc.status && doc.status !== "on" ? `${String(doc.status)}, ` : ""}${windowWords(doc.window as Rule["window"])} · ${uses(i.uses.length)}`
+            `${typeof doc.status === "string" && doc.status !== "on" ? `${doc.status}, ` : ""}${windowWords(doc.window as Rule["window"])} · ${uses(i.uses.length)}`
           }
           teach="Rules of one campaign start and stop together."
         />
@@ -175,7 +177,9 @@ function Part({ part }: { part: string }) {
           blank={{}}
           form={ChannelForm}
           covers={["currency", "group", "tax", "fee", "ending", "where", "limits"]}
-          about={(i, doc) => `${i.code}${doc.currency ? ` · ${String(doc.currency)}` : ""} · ${uses(i.uses.length)}`}
+          about={(i, doc) =>
+            `${i.code}${typeof doc.currency === "string" ? ` · ${doc.currency}` : ""} · ${uses(i.uses.length)}`
+          }
           teach="A channel is a place where prices are shown: its currency, tax, fee, what it lists and what it demands."
         />
       );

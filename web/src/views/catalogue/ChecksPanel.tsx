@@ -1,13 +1,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Download } from "lucide-react";
 import { Link, useSearchParams } from "react-router";
-import { api, take, type CheckRow } from "../../api/client";
-import { useChecks, useMay, useProgramState } from "../../api/queries";
+import { changeCheck, dropCheck, pinCheck, useChecks } from "../../api/checks";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { carried } from "../../lib/address";
+import { type CheckRow } from "../../api/client";
 import { amount, count, moment } from "../../lib/format";
-import { carried } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty, Failed } from "../../ui/states";
-import { useDone, useFailed } from "../../ui/toasts";
+import { useFailed, useNotices } from "../../ui/toasts";
 
 interface Asked {
   sku: string;
@@ -17,10 +19,12 @@ interface Asked {
   group?: string;
   customer?: string;
 }
-interface Doc {
+interface Doc extends Record<string, unknown> {
   price: Asked;
   is: { unit?: string | null };
 }
+
+const docOf = (c: CheckRow) => c.doc as Doc;
 
 /** Pinned prices, each with whether the book still says so; the broken ones first. */
 export function ChecksPanel() {
@@ -31,28 +35,21 @@ export function ChecksPanel() {
   const client = useQueryClient();
   const fail = useFailed();
   const done = () => client.invalidateQueries({ queryKey: ["book", "checks"] });
-  const tell = useDone();
+  const { tell } = useNotices();
   const drop = useMutation({
-    mutationFn: (c: CheckRow) => take(api.DELETE("/api/checks/{id}", { params: { path: { id: c.id } } })),
+    mutationFn: (c: CheckRow) => dropCheck(c.id),
     onSuccess: (_, c) => {
-      tell(`Unpinned “${c.name}”`, () =>
-        take(api.POST("/api/checks", { body: { name: c.name, doc: c.doc } })).then(done),
-      );
+      tell({ text: `Unpinned “${c.name}”`, undo: () => pinCheck({ name: c.name, doc: c.doc }).then(done) });
       return done();
     },
     onError: fail,
   });
   const accept = useMutation({
     mutationFn: (c: CheckRow) => {
-      const doc = c.doc as unknown as Doc;
+      const doc = docOf(c);
       const have = c.differences.find((d) => d.what === "unit")?.have;
       const next = { ...doc, is: { ...doc.is, unit: have === "null" ? null : have } };
-      return take(
-        api.PUT("/api/checks/{id}", {
-          params: { path: { id: c.id } },
-          body: { name: c.name, doc: next as unknown as Record<string, unknown> },
-        }),
-      );
+      return changeCheck(c.id, { name: c.name, doc: next });
     },
     onSuccess: done,
     onError: fail,
@@ -98,7 +95,7 @@ export function ChecksPanel() {
         </p>
         <ul>
           {data.checks.map((c) => {
-            const doc = c.doc as unknown as Doc;
+            const doc = docOf(c);
             const unit = c.differences.find((d) => d.what === "unit");
             return (
               <li key={c.id} className="flex items-baseline gap-4 border-t py-1.5" data-check={c.name}>

@@ -2,14 +2,17 @@ import { useQuery } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, take } from "../../api/client";
-import { useMay, useProgramState, useSave } from "../../api/queries";
+import type { ImportKind } from "../../api/imports";
+import { dropSales, salesQuery } from "../../api/sales";
+import { useSave } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
 import { count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
 import { useFailed } from "../../ui/toasts";
-import { PreviewSheet } from "./PreviewSheet";
-import { useImport, type ImportKind } from "./useImport";
+import { PreviewSheet } from "../../parts/imports/PreviewSheet";
+import { useImport } from "../../parts/imports/useImport";
 
 const kinds: [ImportKind, string, string][] = [
   [
@@ -145,10 +148,10 @@ export function ImportPanel() {
 
 /** The files of sales brought in so far, each of which can be taken back. */
 function SalesFiles() {
-  const { data } = useQuery({ queryKey: ["book", "sales"], queryFn: () => take(api.GET("/api/sales")) });
+  const { data } = useQuery(salesQuery);
   const { data: state } = useProgramState();
   const fail = useFailed();
-  const drop = useSave((id: number) => take(api.DELETE("/api/sales/{id}", { params: { path: { id } } })));
+  const drop = useSave(dropSales);
   if (!data || data.files.length === 0) return null;
   return (
     <section aria-label="Sales brought in" className="mt-4">

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, take } from "../../api/client";
-import { useProgramState } from "../../api/queries";
+import { journalQuery } from "../../api/people";
+import { useProgramState } from "../../api/state";
 import { moment } from "../../lib/format";
 
 const words: Record<string, string> = {
@@ -18,7 +18,7 @@ const words: Record<string, string> = {
 
 /** What happened beside the book: who came in, who was refused, what became of people and pinned prices. */
 export function Journal() {
-  const { data } = useQuery({ queryKey: ["journal"], queryFn: () => take(api.GET("/api/journal")) });
+  const { data } = useQuery(journalQuery);
   const { data: state } = useProgramState();
   if (!data) return null;
   return (

@@ -1,19 +1,21 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take } from "../../api/client";
-import { useLog, useMay, useProgramState, useSave } from "../../api/queries";
+import { entryQuery, logQuery, undo } from "../../api/log";
+import { useSave } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
 import { count, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 
 /** Who changed what, newest first; a change can be taken back as long as nothing newer stands on it. */
 export function LogList() {
-  const { data } = useLog();
+  const { data } = useQuery(logQuery);
   const { data: state } = useProgramState();
   const fail = useFailed();
   const may = useMay("manager");
   const [open, setOpen] = useState(0);
-  const undo = useSave((id: number) => take(api.POST("/api/log/{id}/undo", { params: { path: { id } } })));
+  const back = useSave(undo);
   return (
     <div className="h-full overflow-y-auto">
       <ul className="mx-auto max-w-[980px] px-5 py-2">
@@ -37,7 +39,7 @@ export function LogList() {
               </span>
               <span className="w-24 text-right">
                 {e.canUndo && may && (
-                  <Button aria-label={`Undo: ${e.summary}`} onClick={() => undo.mutate(e.id, { onError: fail })}>
+                  <Button aria-label={`Undo: ${e.summary}`} onClick={() => back.mutate(e.id, { onError: fail })}>
                     Undo
                   </Button>
                 )}
@@ -54,10 +56,7 @@ export function LogList() {
 
 /** The pieces that a change wrote, before and after. */
 function Detail({ id }: { id: number }) {
-  const { data } = useQuery({
-    queryKey: ["log", id],
-    queryFn: () => take(api.GET("/api/log/{id}", { params: { path: { id } } })),
-  });
+  const { data } = useQuery(entryQuery(id));
   if (!data) return null;
   if (data.count === 0) return <p className="mt-1 text-quiet">The book was set up.</p>;
   return (

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, take } from "../../api/client";
+import { addPerson, changePerson, peopleQuery } from "../../api/people";
+import { roleWords } from "../../lib/roles";
+import { Problem } from "../../api/client";
 import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { FieldError } from "../../ui/states";
-import { roleWords } from "../signin/SignIn";
 import { Journal } from "./Journal";
 
 type Role = "reader" | "manager" | "approver" | "administrator";
@@ -18,7 +19,7 @@ interface Entry {
 /** Who may sign in, and as what. */
 export function PeoplePanel() {
   const client = useQueryClient();
-  const { data } = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/api/people")) });
+  const { data } = useQuery(peopleQuery);
   const done = () =>
     Promise.all([
       client.invalidateQueries({ queryKey: ["people"] }),
@@ -64,17 +65,12 @@ function PersonRow({ person, onDone }: { person: Entry; onDone: () => unknown })
   const [form, setForm] = useState({ ...person, password: "" });
   const save = useMutation({
     mutationFn: () =>
-      take(
-        api.PUT("/api/people/{name}", {
-          params: { path: { name: person.name } },
-          body: {
-            fullName: form.fullName,
-            role: form.role,
-            active: form.active,
-            ...(form.password && { password: form.password }),
-          },
-        }),
-      ),
+      changePerson(person.name, {
+        fullName: form.fullName,
+        role: form.role,
+        active: form.active,
+        ...(form.password && { password: form.password }),
+      }),
     onSuccess: () => {
       setForm((f) => ({ ...f, password: "" }));
       onDone();
@@ -139,7 +135,7 @@ function NewPerson({ onDone }: { onDone: () => unknown }) {
   const blank = { name: "", fullName: "", role: "reader" as Role, password: "", active: true };
   const [form, setForm] = useState(blank);
   const add = useMutation({
-    mutationFn: () => take(api.POST("/api/people", { body: form })),
+    mutationFn: () => addPerson(form),
     onSuccess: () => {
       setForm(blank);
       onDone();

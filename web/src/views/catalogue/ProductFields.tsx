@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { useFacets, useSettings } from "../../api/queries";
+import { useFacets } from "../../api/board";
+import { useSettings } from "../../api/settings";
 import { isAt } from "../../lib/paths";
 import { Add } from "../../ui/blanks";
 import { FieldError } from "../../ui/states";
@@ -66,7 +67,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
     setDoc(next);
   };
   const at = (k: string) => errors.find((e) => isAt(e.path, k))?.problem;
-  const text = (k: string) => (doc[k] === undefined ? "" : String(doc[k]));
+  const text = (k: string) => plain(doc[k]);
   const content = (doc.content ?? {}) as { amount?: string; of?: string };
   const known = new Set<string>([
     ...[...textFields, ...amountFields, ...named].map(([k]) => k as string),
@@ -251,3 +252,6 @@ export const fieldNames: Record<string, string> = Object.fromEntries([
   ["tags", "Tags"],
   ["attrs", "Attributes"],
 ]);
+
+/** A text or a number of a document as it stands in a field. */
+export const plain = (value: unknown) => (typeof value === "string" || typeof value === "number" ? String(value) : "");

@@ -1,15 +1,24 @@
-import { useEffect, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
+import { ConflictNote, FoundNote } from "../../ui/draft-notes";
+import { useDraft } from "../../lib/draft";
+import { refresh } from "../../api/saving";
+import { useEdit } from "../../api/edits";
+import { useEditImpact } from "../../api/impact";
+import { useProductPage } from "../../api/products";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { addressOf, carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
 import type { EditChange, ProductPage as Page } from "../../api/client";
 import { Problem } from "../../api/client";
-import { useEdit, useEditImpact, useMay, useProductPage, useProgramState } from "../../api/queries";
 import { amount, errorText, moment } from "../../lib/format";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../ui/states";
-import { Elsewhere } from "../trail/Elsewhere";
-import { fieldNames, ProductFields, type Doc } from "./ProductFields";
+import { Elsewhere } from "../../parts/products/Elsewhere";
+import { fieldNames, plain, ProductFields, type Doc } from "./ProductFields";
 import { fromAddress, lastPart, productPage } from "../../lib/sku";
 
 /** One product: as it is kept, its prices for all groups and quantities, over time, its rules, variants and history. */
@@ -24,7 +33,7 @@ export function ProductPage() {
     return <Empty title={`There is no product ${sku}`}>It may have been deleted; Changes can take that back.</Empty>;
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
-  const doc = data.doc as Doc;
+  const doc = data.doc;
   const name = typeof doc.name === "string" ? doc.name : sku;
   const style = typeof doc.style === "string" ? doc.style : "";
   return (
@@ -51,13 +60,13 @@ export function ProductPage() {
               </span>
             )}
             <span className="ml-auto flex gap-4">
-              <Link className="underline underline-offset-2" to={`/board${withSku(carried(params), sku)}`}>
+              <Link className="underline underline-offset-2" to={addressOf("/board", params, { sku, trail: "open" })}>
                 Why this price
               </Link>
               <RuleForThis sku={sku} />
             </span>
           </p>
-          <Fields key={data.etag} page={data} sku={sku} />
+          <Fields key={sku} page={data} sku={sku} />
           <History history={data.history} />
         </div>
         <div>
@@ -93,13 +102,6 @@ export function ProductPage() {
   );
 }
 
-const withSku = (query: string, sku: string) => {
-  const next = new URLSearchParams(query);
-  next.set("sku", sku);
-  next.set("trail", "open");
-  return "?" + next.toString();
-};
-
 function RuleForThis({ sku }: { sku: string }) {
   const { params } = useViewpoint();
   const navigate = useNavigate();
@@ -110,7 +112,7 @@ function RuleForThis({ sku }: { sku: string }) {
       className="underline underline-offset-2"
       onClick={() => {
         sessionStorage.setItem("dogbane-chosen", JSON.stringify([sku]));
-        void navigate(`/stack/new${carried(params)}${carried(params) ? "&" : "?"}layer=sale&chosen=1`);
+        void navigate(addressOf("/stack/new", params, { layer: "sale", chosen: "1" }));
       }}
     >
       Make a rule for just this product
@@ -120,40 +122,46 @@ function RuleForThis({ sku }: { sku: string }) {
 
 /** The product as it is kept, every part of it edited, with what that would do to prices before it is saved. */
 function Fields({ page, sku }: { page: Page; sku: string }) {
-  const saved = page.doc as Doc;
-  const key = `dogbane-product ${sku}`;
-  const [kept] = useState<{ etag: string; doc: Doc } | null>(() => {
-    const text = sessionStorage.getItem(key);
-    const draft = text ? (JSON.parse(text) as { etag: string; doc: Doc }) : null;
-    return draft?.etag === page.etag ? draft : null;
-  });
-  const [doc, setDoc] = useState<Doc>(kept?.doc ?? saved);
+  const saved = page.doc;
+  const draft = useDraft<Doc>(`dogbane-product ${sku}`, saved, page.etag);
+  const { value: doc, set: setDoc, dirty, etag } = draft;
   const may = useMay("manager");
   const { data: state } = useProgramState();
   const edit = useEdit();
-  const dirty = JSON.stringify(doc) !== JSON.stringify(saved);
-  useEffect(() => {
-    if (dirty) sessionStorage.setItem(key, JSON.stringify({ etag: page.etag, doc }));
-    else sessionStorage.removeItem(key);
-  }, [dirty, key, page.etag, doc]);
-  const change: EditChange = { kind: "products", code: sku, etag: page.etag, doc };
+  const change: EditChange = { kind: "products", code: sku, etag, doc };
   const effect = useEditImpact(dirty ? [change] : null);
   const errors = dirty ? (effect.data?.errors ?? []) : [];
   const navigate = useNavigate();
+  const client = useQueryClient();
   const { params } = useViewpoint();
+  const restart = () => {
+    draft.restart(saved, page.etag);
+  };
   return (
     <form
       className="mt-3"
       aria-label="The product as it is kept"
       onSubmit={(e) => {
         e.preventDefault();
-        if (errors.length === 0) edit.mutate({ changes: [change], summary: `Changed the product ${sku}` });
+        if (errors.length === 0)
+          edit.mutate(
+            { changes: [change], summary: `Changed the product ${sku}` },
+            { onSuccess: draft.forget, onError: (e) => void (draft.refused(e) && refresh(client)) },
+          );
       }}
     >
-      {kept && dirty && (
-        <p role="status" className="mb-2 text-quiet">
-          You left this unsaved; it is as you left it.
-        </p>
+      {draft.found && <FoundNote onRestart={restart} />}
+      {draft.theirs !== undefined && (
+        <ConflictNote
+          one="product"
+          deleted={draft.theirs === null}
+          theirs={JSON.stringify(draft.theirs)}
+          yours={JSON.stringify(doc)}
+          onTake={restart}
+          onKeep={() => {
+            draft.rebase(page.etag);
+          }}
+        />
       )}
       <ProductFields doc={doc} setDoc={setDoc} errors={errors} may={may} gtin={dirty ? "" : (page.gtinProblem ?? "")} />
       {dirty && (
@@ -164,11 +172,11 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
             <Button look="ink" type="submit" disabled={!may || errors.length > 0 || edit.isPending}>
               Save the product
             </Button>
-            <Button onClick={() => setDoc(saved)}>Put it back as it was</Button>
+            <Button onClick={restart}>Put it back as it was</Button>
           </div>
         </div>
       )}
-      {edit.error && (
+      {edit.error && draft.theirs === undefined && (
         <p className="mt-1">
           <FieldError>{errorText(edit.error)}</FieldError>
         </p>
@@ -203,7 +211,7 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
 function NewProduct() {
   const [doc, setDoc] = useState<Doc>({ sku: "" });
   const [tried, setTried] = useState(false);
-  const sku = String(doc.sku ?? "").trim();
+  const sku = plain(doc.sku).trim();
   const change: EditChange = { kind: "products", code: sku, doc: { ...doc, sku } };
   const effect = useEditImpact(sku ? [change] : null);
   const errors = sku ? (effect.data?.errors ?? []) : [];
@@ -232,7 +240,7 @@ function NewProduct() {
             aria-label="SKU"
             autoFocus
             className="field w-60"
-            value={String(doc.sku ?? "")}
+            value={plain(doc.sku)}
             onChange={(e) => setDoc({ ...doc, sku: e.target.value })}
           />
           <FieldError>

@@ -1,14 +1,16 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
-import { useMay, useProgramState } from "../../api/queries";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
+import { carried, noFilter } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
+import { useBoardPages } from "../../parts/products/useBoardPages";
 import { amount, count } from "../../lib/format";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty, Failed } from "../../ui/states";
-import { AmountCell } from "../board/AmountCell";
-import { WordsDialog } from "../board/WordsDialog";
-import { noFilter, useBoardPages } from "../board/useBoardPages";
+import { AmountCell } from "../../parts/products/AmountCell";
+import { WordsDialog } from "../../parts/products/WordsDialog";
 import { productPage } from "../../lib/sku";
 
 /** Every product with its list price and cost as they are kept, both edited in place. */
@@ -84,7 +86,13 @@ export function Products() {
         <span className="w-28 text-right">List price</span>
         <span className="w-28 text-right">Cost</span>
       </div>
-      <div ref={scroller} className="min-h-0 flex-1 overflow-y-scroll bg-sheet" tabIndex={0} aria-label="Products">
+      <div
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-y-scroll bg-sheet"
+        role="region"
+        tabIndex={0}
+        aria-label="Products"
+      >
         {board.total === 0 && !board.loading && (
           <Empty title={words ? "No product fits" : "There are no products yet"}>
             {words ? "Try fewer words." : "Import a file to begin."}
@@ -94,6 +102,8 @@ export function Products() {
           {list.getVirtualItems().map((item) => {
             const row = board.row(item.index);
             return (
+              // The whole row is a larger target of the link in it.
+              // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-static-element-interactions
               <div
                 key={row?.sku ?? item.index}
                 data-sku={row?.sku}

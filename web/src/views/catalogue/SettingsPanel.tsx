@@ -1,18 +1,23 @@
 import { useEffect, useState } from "react";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { api, Problem, take, type Where } from "../../api/client";
-import { useEdit, useEditImpact, useMay, useProgramState, useSave, useSettings } from "../../api/queries";
+import { useEdit } from "../../api/edits";
+import { useEditImpact } from "../../api/impact";
+import { useSave } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { rateImpactQuery, setRate, useSettings } from "../../api/settings";
+import { useProgramState } from "../../api/state";
+import { addressOf } from "../../lib/address";
+import { Problem, type Where } from "../../api/client";
 import { amount, count, errorText } from "../../lib/format";
-import { carried } from "../../lib/viewpoint";
 import { goodsWords } from "../../lib/sentence";
 import { Add, Blank, Choice, Out } from "../../ui/blanks";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { Failed, FieldError } from "../../ui/states";
 import { TaxClassBlanks } from "../../ui/tax-class";
-import { SelectionBuilder } from "../stack/editor/SelectionBuilder";
-import { readSelection, writeSelection, type Selection } from "../stack/editor/selection";
+import { SelectionBuilder } from "../../parts/rule/SelectionBuilder";
+import { readSelection, writeSelection, type Selection } from "../../parts/rule/selection";
 
 interface Guard {
   where?: Where;
@@ -69,7 +74,7 @@ function Rates({ rates, book }: { rates: Rate[]; book: string }) {
         Exchange rates
         <Link
           className="text-[13px] font-normal underline underline-offset-2"
-          to={`/catalogue/import${carried(params)}${carried(params) ? "&" : "?"}file=rates`}
+          to={addressOf("/catalogue/import", params, { file: "rates" })}
         >
           import from a file
         </Link>
@@ -107,13 +112,10 @@ function RateLine({ rate, book, may, onDone }: { rate: Rate; book: string; may: 
     ...(form.day.trim() && { day: form.day.trim() }),
   };
   const effect = useQuery({
-    queryKey: ["book", "rate-effect", body],
-    queryFn: ({ signal }) => take(api.POST("/api/settings/rate/preview", { body, signal })),
+    ...rateImpactQuery(body),
     enabled: dirty && form.rate.trim() !== rate.rate && body.currency.length === 3 && body.rate !== "",
-    placeholderData: keepPreviousData,
-    retry: false,
   });
-  const save = useSave(() => take(api.PUT("/api/settings/rate", { body })));
+  const save = useSave((_: void, seen) => setRate(body, seen));
   const problem = save.error ?? effect.error;
   const at = (place: string) =>
     problem instanceof Problem ? problem.details.find((d) => d.location === place)?.message : undefined;

@@ -1,8 +1,11 @@
 import { Link } from "react-router";
+import { useFlags } from "../../api/flags";
+import { useRules } from "../../api/rules";
+import { useProgramState } from "../../api/state";
+import { carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
 import type { Flag } from "../../api/client";
-import { useFlags, useProgramState, useRules } from "../../api/queries";
 import { amount, moment } from "../../lib/format";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { useWhoNames } from "../../lib/who";
 import { Empty, Failed } from "../../ui/states";
 

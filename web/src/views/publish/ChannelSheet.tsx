@@ -1,11 +1,13 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
-import { api, Problem, take, type Difference } from "../../api/client";
-import { refresh, useDifferences, usePublication, usePublications } from "../../api/queries";
+import { publish, useDifferences, usePublication, usePublications } from "../../api/publications";
+import { refresh } from "../../api/saving";
+import { Problem, type Difference } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty, Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Tabs } from "radix-ui";
 import { DifferenceLine, type Decision } from "./DifferenceLine";
 import { History } from "./History";
 
@@ -27,12 +29,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
         if (d.leaveOut) leaveOut.push(sku);
         else if (d.reason.trim()) overrides[sku] = d.reason.trim();
       }
-      return take(
-        api.POST("/api/channels/{channel}/publications", {
-          params: { path: { channel } },
-          body: { version: data?.version ?? 0, overrides, leaveOut },
-        }),
-      );
+      return publish(channel, { version: data?.version ?? 0, overrides, leaveOut });
     },
     onSuccess: (p) => setSent(p.id),
     onError: () => void refresh(client),
@@ -50,20 +47,25 @@ export function ChannelSheet({ channel }: { channel: string }) {
   return (
     <section aria-label={`Differences of ${data.name}`} className="flex h-full flex-col">
       <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
-        <div role="tablist" className="flex">
-          {(["differences", "history"] as const).map((t) => (
-            <button
-              key={t}
-              type="button"
-              role="tab"
-              aria-selected={tab === t}
-              className={`px-2.5 py-0.5 ${tab === t ? "bg-ink text-paper" : "hover:bg-wash"}`}
-              onClick={() => setTab(t)}
-            >
-              {t === "differences" ? `What would change ${count(data.rows.length)}` : "What was sent"}
-            </button>
-          ))}
-        </div>
+        <Tabs.Root
+          value={tab}
+          onValueChange={(t) => {
+            setTab(t === "history" ? "history" : "differences");
+          }}
+        >
+          <Tabs.List className="flex" aria-label="Of this channel">
+            {(["differences", "history"] as const).map((t) => (
+              <Tabs.Trigger
+                key={t}
+                value={t}
+                aria-controls="of-channel"
+                className="px-2.5 py-0.5 hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
+              >
+                {t === "differences" ? `What would change ${count(data.rows.length)}` : "What was sent"}
+              </Tabs.Trigger>
+            ))}
+          </Tabs.List>
+        </Tabs.Root>
         {tab === "differences" && data.rows.some((r) => r.blocked) && (
           <label className="flex items-center gap-1.5">
             <input
@@ -138,12 +140,13 @@ function Rows({
         <span className="w-20 text-right">would show</span>
         <span className="w-20 text-right">change</span>
         <span className="w-24 text-right">reduced from</span>
-        <span className="w-20 text-right">left</span>
+        <span className="w-20 text-right">margin</span>
         <span className="w-[330px]">blocked</span>
       </div>
       <div
         ref={scroller}
         className="min-h-0 flex-1 overflow-y-scroll bg-sheet"
+        role="region"
         tabIndex={0}
         aria-label="Rows that would change"
       >

@@ -47,7 +47,9 @@ export function DifferenceLine({ row, top, decision, onDecide }: Props) {
       <span className="w-24 text-right">
         {row.reference ? amount(row.reference) : <span className="text-quiet">–</span>}
       </span>
-      <span className={`w-20 text-right ${row.blocked ? "font-semibold text-bad" : ""}`}>{amount(row.marginAmount)}</span>
+      <span className={`w-20 text-right ${row.blocked ? "font-semibold text-bad" : ""}`}>
+        {amount(row.marginAmount)}
+      </span>
       <div className="flex w-[330px] items-center gap-2">
         {row.blocked && (
           <>

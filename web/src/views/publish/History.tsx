@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { useProgramState, usePublication, usePublications } from "../../api/queries";
+import { usePublication, usePublications } from "../../api/publications";
+import { useProgramState } from "../../api/state";
 import { amount, count, moment } from "../../lib/format";
 import { Empty } from "../../ui/states";
 

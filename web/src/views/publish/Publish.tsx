@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useDifferences, useProgramState, usePublications } from "../../api/queries";
-import { count, moment } from "../../lib/format";
+import { useDifferences, usePublications } from "../../api/publications";
+import { useProgramState } from "../../api/state";
 import { useViewpoint } from "../../lib/viewpoint";
+import { count, moment } from "../../lib/format";
 import { Empty } from "../../ui/states";
 import { ChannelSheet } from "./ChannelSheet";
 

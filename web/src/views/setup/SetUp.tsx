@@ -1,8 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, Problem, take } from "../../api/client";
-import { refresh, useMay } from "../../api/queries";
+import { refresh } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { setUp } from "../../api/settings";
+import { Problem } from "../../api/client";
 import { errorText } from "../../lib/format";
 import { Add, Blank, Choice, Out } from "../../ui/blanks";
 import { Button } from "../../ui/button";
@@ -24,18 +26,14 @@ export function SetUp() {
   const [roundAt, setRoundAt] = useState<"end" | "step">("end");
   const save = useMutation({
     mutationFn: () =>
-      take(
-        api.PUT("/api/setup", {
-          body: {
-            currency: currency.trim().toUpperCase(),
-            timeZone: timeZone.trim(),
-            pricesIncludeTax: tax === "with",
-            taxRates: Object.fromEntries(classes.map(([name, percent]) => [name.trim(), percent.trim()])),
-            rounding,
-            roundAt,
-          },
-        }),
-      ),
+      setUp({
+        currency: currency.trim().toUpperCase(),
+        timeZone: timeZone.trim(),
+        pricesIncludeTax: tax === "with",
+        taxRates: Object.fromEntries(classes.map(([name, percent]) => [name.trim(), percent.trim()])),
+        rounding,
+        roundAt,
+      }),
     onSuccess: async () => {
       await refresh(client);
       await navigate("/catalogue/import");

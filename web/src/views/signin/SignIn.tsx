@@ -1,16 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take } from "../../api/client";
-import { useSession } from "../../api/queries";
+import { roleWords } from "../../lib/roles";
+import { signIn, useSession } from "../../api/session";
 import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
-
-export const roleWords: Record<string, string> = {
-  reader: "reader",
-  manager: "pricing manager",
-  approver: "approver",
-  administrator: "administrator",
-};
 
 const roleHints: Record<string, string> = {
   reader: "sees everything, changes nothing",
@@ -25,7 +18,7 @@ export function SignIn() {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const enter = useMutation({
-    mutationFn: (who: { name: string; password: string }) => take(api.POST("/api/session", { body: who })),
+    mutationFn: signIn,
     // Everything that was asked before is asked anew.
     onSuccess: () => window.location.reload(),
   });

@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useState } from "react";
-import { api, take, type Layer } from "../../api/client";
-import { useSave } from "../../api/queries";
+import { layersImpactQuery, saveLayers } from "../../api/layers";
+import { useSave } from "../../api/saving";
+import { type Layer } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { layerNames, modeWords } from "../../lib/layers";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
@@ -36,12 +37,8 @@ export function ArrangeDialog({ layers, onClose }: { layers: Setting[]; onClose:
     layers.map((l) => ({ layer: l.layer, mode: l.mode, then: l.then ?? "" })),
   );
   const body = { layers: list };
-  const preview = useQuery({
-    queryKey: ["book", "arrange", list],
-    queryFn: () => take(api.POST("/api/stack/preview", { body })),
-    placeholderData: keepPreviousData,
-  });
-  const save = useSave(() => take(api.PUT("/api/stack", { body })));
+  const preview = useQuery(layersImpactQuery(body));
+  const save = useSave((_: void, seen) => saveLayers(body, seen));
   const swap = (i: number, k: number) =>
     setList((old) => {
       const next = [...old];

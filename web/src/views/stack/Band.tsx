@@ -16,10 +16,13 @@ import {
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, take, type Layer, type RuleRow } from "../../api/client";
-import { useMay, useSave } from "../../api/queries";
+import { orderRules } from "../../api/rules";
+import { useSave } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
+import { type Layer, type RuleRow } from "../../api/client";
 import { layerColour, layerNames, modeWords } from "../../lib/layers";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
 import { useFailed } from "../../ui/toasts";
@@ -47,9 +50,7 @@ export function Band({ layer, mode, rules, seen, filtered, channels, names, tick
   const [said, setSaid] = useState("");
   // While a new order is on its way the rules stand in it already.
   const [pending, setPending] = useState<string[] | null>(null);
-  const save = useSave((order: { moved: string; codes: string[] }) =>
-    take(api.POST("/api/rules-order", { body: { layer, ...order } })),
-  );
+  const save = useSave((order: { moved: string; codes: string[] }, seen) => orderRules({ layer, ...order }, seen));
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),

@@ -1,22 +1,23 @@
 import { useState } from "react";
-import { api, take } from "../../api/client";
-import { useItems, useSave } from "../../api/queries";
+import { useItems } from "../../api/items";
+import { useSave } from "../../api/saving";
+import type { Schema } from "../../api/client";
+import { doToRules } from "../../api/rules";
 import { count } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 
-type Do = "on" | "off" | "draft" | "delete" | "start" | "shift" | "campaign";
+type What = Omit<Schema["BulkRules"], "codes">;
 
 /** What is done to several rules at once; each is saved, and taken back, as one change. */
 export function BatchBar({ codes, onClear }: { codes: string[]; onClear: () => void }) {
   const { data: campaigns } = useItems("campaigns");
   const fail = useFailed();
   const [days, setDays] = useState("7");
-  const run = useSave((what: { do: Do; days?: number; campaign?: string }) =>
-    take(api.POST("/api/rules-batch", { body: { codes, ...what } })),
-  );
-  const go = (what: { do: Do; days?: number; campaign?: string }) =>
+  const run = useSave((what: What, seen) => doToRules({ codes, ...what }, seen));
+  const go = (what: What) => {
     run.mutate(what, { onSuccess: onClear, onError: fail });
+  };
   const look = "border-paper/60 text-paper enabled:hover:bg-paper/15";
   return (
     <div

@@ -3,11 +3,14 @@ import { CSS } from "@dnd-kit/utilities";
 import { GripVertical, MoreHorizontal } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 import { Link, useNavigate } from "react-router";
-import { api, take, type RuleRow } from "../../api/client";
-import { useMay, useSave } from "../../api/queries";
+import { deleteRule, doToRules, switchRule } from "../../api/rules";
+import { useSave } from "../../api/saving";
+import { useMay } from "../../api/session";
+import { addressOf, carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
+import { type RuleRow } from "../../api/client";
 import { count, day, through } from "../../lib/format";
 import { sentence } from "../../lib/sentence";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 
@@ -46,18 +49,16 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
     id: rule.code,
     disabled: !canMove,
   });
-  const path = { params: { path: { code: rule.code } } };
-  const flip = useSave((status: "on" | "off") =>
-    take(api.POST("/api/rules/{code}/switch", { ...path, body: { status } })),
-  );
-  const start = useSave(() => take(api.POST("/api/rules-batch", { body: { codes: [rule.code], do: "start" } })));
-  const remove = useSave(() => take(api.DELETE("/api/rules/{code}", path)));
+  const { code } = rule;
+  const flip = useSave((status: "on" | "off", seen) => switchRule({ code, status }, seen));
+  const start = useSave((_: void, seen) => doToRules({ codes: [code], do: "start" }, seen));
+  const remove = useSave((_: void, seen) => deleteRule(code, seen));
   const s = sentence(rule, channels, now, names);
   const may = useMay("manager");
   const name = rule.name ?? rule.code;
   const asleep = row.state === "off" || row.state === "draft" || row.state === "over";
   const edit = `/stack/rule/${encodeURIComponent(rule.code)}${carried(params)}`;
-  const copy = `/stack/new${carried(params)}${carried(params) ? "&" : "?"}copy=${encodeURIComponent(rule.code)}`;
+  const copy = addressOf("/stack/new", params, { copy: code });
   const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
   return (
     <li
@@ -162,11 +163,7 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
             )}
             <DropdownMenu.Item
               className={item}
-              onSelect={() =>
-                void navigate(
-                  `/board${carried(params)}${carried(params) ? "&" : "?"}rule=${encodeURIComponent(rule.code)}`,
-                )
-              }
+              onSelect={() => void navigate(addressOf("/board", params, { rule: code }))}
             >
               Show its products
             </DropdownMenu.Item>

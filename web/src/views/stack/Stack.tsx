@@ -1,7 +1,11 @@
 import { useMemo, useState } from "react";
-import type { Layer, RuleRow } from "../../api/client";
-import { useItems, useMay, useOutlook, useProgramState, useRules } from "../../api/queries";
+import { useItems } from "../../api/items";
+import { useOutlook } from "../../api/prices";
+import { useRules } from "../../api/rules";
+import { useMay } from "../../api/session";
+import { useProgramState } from "../../api/state";
 import { useViewpoint } from "../../lib/viewpoint";
+import type { RuleRow } from "../../api/client";
 import { Button } from "../../ui/button";
 import { Failed } from "../../ui/states";
 import { ArrangeDialog } from "./ArrangeDialog";
@@ -110,7 +114,7 @@ export function Stack() {
           layers.map((l) => (
             <Band
               key={l.layer}
-              layer={l.layer as Layer}
+              layer={l.layer}
               mode={l.mode}
               rules={rules.filter((r) => r.rule.layer === l.layer)}
               seen={seen}

@@ -1,8 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Pin } from "lucide-react";
 import { useState } from "react";
-import { api, take, type PriceDetail } from "../../api/client";
-import { useMay, type Viewpoint } from "../../api/queries";
+import { pinCheck, priceAsked } from "../../api/checks";
+import { useMay } from "../../api/session";
+import type { Viewpoint } from "../../api/viewpoint";
+import type { PriceDetail } from "../../api/client";
 import { amount, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { FieldError } from "../../ui/states";
@@ -16,26 +18,15 @@ export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint
   const [open, setOpen] = useState(false);
   const [title, setTitle] = useState("");
   const [unit, setUnit] = useState("");
-  const [kind, who] = [viewpoint.who.split(":")[0], viewpoint.who.split(":")[1]];
   const pin = useMutation({
     mutationFn: () =>
-      take(
-        api.POST("/api/checks", {
-          body: {
-            name: title,
-            doc: {
-              price: {
-                sku,
-                at: detail.at,
-                ...(viewpoint.channel && { channel: viewpoint.channel }),
-                ...(viewpoint.quantity > 1 && { quantity: viewpoint.quantity }),
-                ...(who && { [kind === "customer" ? "customer" : "group"]: who }),
-              },
-              is: { unit: unit.trim() === "" ? null : unit.trim() },
-            },
-          },
-        }),
-      ),
+      pinCheck({
+        name: title,
+        doc: {
+          price: priceAsked(sku, detail.at, viewpoint),
+          is: { unit: unit.trim() === "" ? null : unit.trim() },
+        },
+      }),
     onSuccess: async () => {
       setOpen(false);
       await client.invalidateQueries({ queryKey: ["book", "checks"] });

@@ -1,3 +1,4 @@
+import { scaleLinear } from "d3-scale";
 import type { Layer, Trail } from "../../api/client";
 import { amount, approx } from "../../lib/format";
 import { layerColour } from "../../lib/layers";
@@ -13,7 +14,7 @@ export function Stair({ trail, list, unit }: { trail: Trail; list: string | null
   ].filter((p) => !Number.isNaN(p.value));
   if (points.length < 2) return null;
   const top = Math.max(...points.map((p) => p.value)) || 1;
-  const x = (v: number) => 2 + (v / top) * (width - 4);
+  const x = scaleLinear([0, top], [2, width - 2]);
   const height = points.length * step + 4;
   return (
     <svg

@@ -1,14 +1,17 @@
 import { X } from "lucide-react";
 import { Link } from "react-router";
+import { usePrice } from "../../api/prices";
+import { useProgramState } from "../../api/state";
+import type { Viewpoint } from "../../api/viewpoint";
+import { carried } from "../../lib/address";
+import { useViewpoint } from "../../lib/viewpoint";
 import type { Layer, PriceDetail, Trail } from "../../api/client";
-import { usePrice, useProgramState, type Viewpoint } from "../../api/queries";
 import { amount, isZero, moment } from "../../lib/format";
 import { reasonWords } from "../../lib/sentence";
-import { carried, useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
 import { Empty, Failed } from "../../ui/states";
-import { Elsewhere } from "./Elsewhere";
+import { Elsewhere } from "../../parts/products/Elsewhere";
 import { PinPrice } from "./PinPrice";
 import { Stair } from "./Stair";
 import { productPage } from "../../lib/sku";
@@ -189,7 +192,7 @@ function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule:
             {s.share && (
               <span
                 className={`block text-[12px] ${s.left?.startsWith("-") ? "font-medium text-bad" : "text-quiet"}`}
-                title={`left ${amount(s.left)}, were this the price`}
+                title={`a margin of ${amount(s.left)}, were this the price`}
               >
                 {amount(s.share)} %
               </span>
@@ -241,7 +244,7 @@ function Margin({ margin, lowest }: { margin: NonNullable<PriceDetail["answer"][
         </div>
       ))}
       <div className={`mt-0.5 flex border-t pt-0.5 font-semibold ${below ? "text-bad" : ""}`}>
-        <span>Left</span>
+        <span>Margin</span>
         <span className="ml-auto">
           {amount(margin.amount)}
           {margin.percent && <span className="ml-2 font-normal">{amount(margin.percent)} %</span>}

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, Problem, take, type Layer } from "../../../api/client";
-import { useMay, useSave } from "../../../api/queries";
+import { agree, agreedQuery } from "../../../api/agreed";
+import { useSave } from "../../../api/saving";
+import { useMay } from "../../../api/session";
+import { addressOf, carried } from "../../../lib/address";
+import { Problem, type Layer } from "../../../api/client";
 import { amount, errorText } from "../../../lib/format";
-import { carried } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
@@ -14,15 +16,10 @@ import { DecimalInput } from "../../../ui/decimal-input";
 export function AgreedPrices({ customer }: { customer: string }) {
   const [params] = useSearchParams();
   const may = useMay("manager");
-  const { data } = useQuery({
-    queryKey: ["book", "agreed", customer],
-    queryFn: () => take(api.GET("/api/customers/{code}/agreed", { params: { path: { code: customer } } })),
-  });
+  const { data } = useQuery(agreedQuery(customer));
   const [sku, setSku] = useState("");
   const [price, setPrice] = useState("");
-  const save = useSave((body: { sku: string; price: string }) =>
-    take(api.PUT("/api/customers/{code}/agreed", { params: { path: { code: customer } }, body })),
-  );
+  const save = useSave((body: { sku: string; price: string }, seen) => agree({ customer, body }, seen));
   const at = (place: string) =>
     save.error instanceof Problem ? save.error.details.find((d) => d.location === place)?.message : undefined;
   const add = () =>
@@ -34,7 +31,7 @@ export function AgreedPrices({ customer }: { customer: string }) {
         Agreed prices
         <Link
           className="text-[13px] font-normal underline underline-offset-2"
-          to={`/catalogue/import${carried(params)}${carried(params) ? "&" : "?"}file=agreed`}
+          to={addressOf("/catalogue/import", params, { file: "agreed" })}
         >
           import from a file
         </Link>

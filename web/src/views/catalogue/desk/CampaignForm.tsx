@@ -1,9 +1,9 @@
 import { useState } from "react";
 import type { Rule } from "../../../api/client";
 import { Choice } from "../../../ui/blanks";
-import { readForm, writeForm, type Form, type Place } from "../../stack/editor/form";
-import { WhenControl } from "../../stack/editor/WhenControl";
-import { WhoControl } from "../../stack/editor/WhoControl";
+import { readForm, writeForm, type Form, type Place } from "../../../parts/rule/form";
+import { WhenControl } from "../../../parts/rule/WhenControl";
+import { WhoControl } from "../../../parts/rule/WhoControl";
 import type { FormProps } from "./ItemDesk";
 
 /** Rules that start and stop together: when, for whom and where the campaign lets them take part. */

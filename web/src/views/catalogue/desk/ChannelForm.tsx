@@ -1,10 +1,11 @@
 import { useState } from "react";
+import { useItems } from "../../../api/items";
+import { useSettings } from "../../../api/settings";
 import type { Where } from "../../../api/client";
-import { useItems, useSettings } from "../../../api/queries";
 import { Blank, Choice } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
-import { SelectionBuilder } from "../../stack/editor/SelectionBuilder";
-import { readSelection, writeSelection } from "../../stack/editor/selection";
+import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
+import { readSelection, writeSelection } from "../../../parts/rule/selection";
 import type { FormProps } from "./ItemDesk";
 import { Reach } from "./RangeForm";
 

@@ -1,23 +1,23 @@
-import { useEffect, useState, type FC } from "react";
+import { useState, type FC } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, Problem, take, type Item } from "../../../api/client";
-import {
-  refresh,
-  useEdit,
-  useEditImpact,
-  useItems,
-  useMay,
-  useProgramState,
-  type ItemKind,
-} from "../../../api/queries";
+import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
+import { useDraft } from "../../../lib/draft";
+import type { ItemKind } from "../../../api/client";
+import { useEdit } from "../../../api/edits";
+import { useEditImpact } from "../../../api/impact";
+import { itemsQuery, useItems } from "../../../api/items";
+import { refresh } from "../../../api/saving";
+import { useMay } from "../../../api/session";
+import { useProgramState } from "../../../api/state";
+import { carried } from "../../../lib/address";
+import { Problem, type Item } from "../../../api/client";
 import { useQueryClient } from "@tanstack/react-query";
 import { count, errorText } from "../../../lib/format";
 import { isAt } from "../../../lib/paths";
-import { carried } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { EffectNote } from "../../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../../ui/states";
-import { codeFrom } from "../../stack/editor/form";
+import { codeFrom } from "../../../parts/rule/form";
 
 /** A group, customer, range, ladder, campaign or channel as docs/book.md writes it. */
 export type Doc = Record<string, unknown> & { code: string };
@@ -134,23 +134,13 @@ interface DeskProps {
   onCode: (code: string | null) => void;
 }
 
-interface Draft {
-  etag: string;
-  doc: Doc;
-}
-
 function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps) {
-  const key = `dogbane-${kind} ${item?.code ?? ""}`;
   const saved = item?.doc as Doc | undefined;
-  const [kept] = useState<Draft | null>(() => {
-    const text = sessionStorage.getItem(key);
-    return text ? (JSON.parse(text) as Draft) : null;
-  });
-  const [etag, setEtag] = useState(kept?.etag ?? item?.etag ?? "");
-  const [doc, setDoc] = useState<Doc>(kept?.doc ?? saved ?? ({ ...blank, code: "" } as Doc));
+  const start = saved ?? { ...blank, code: "" };
+  const draft = useDraft<Doc>(`dogbane-${kind} ${item?.code ?? ""}`, start, item?.etag ?? "");
+  const { value: doc, etag, dirty, theirs } = draft;
   const [round, setRound] = useState(0);
   const [tried, setTried] = useState(false);
-  const [theirs, setTheirs] = useState<Doc | null | undefined>(undefined);
   const [ownCode, setOwnCode] = useState(item !== undefined);
   const [params] = useSearchParams();
   const { data: state } = useProgramState();
@@ -159,11 +149,6 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
   const name = typeof doc.name === "string" ? doc.name : "";
   const code = item?.code ?? (ownCode ? doc.code : name.trim() ? codeFrom(name, taken).toLowerCase() : "");
   const whole: Doc = { ...doc, code };
-  const dirty = JSON.stringify(doc) !== JSON.stringify(saved ?? { ...blank, code: "" });
-  useEffect(() => {
-    if (dirty) sessionStorage.setItem(key, JSON.stringify({ etag, doc }));
-    else sessionStorage.removeItem(key);
-  }, [dirty, key, etag, doc]);
   const change = { kind, code, doc: whole, ...(etag && { etag }) };
   const effect = useEditImpact(dirty && code !== "" ? [change] : null);
   const edit = useEdit();
@@ -176,25 +161,26 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
     const e = wrong.find((w) => isAt(w.path, path));
     return e && tried ? `${e.problem}.` : undefined;
   };
-  const set = (part: Record<string, unknown>) =>
-    setDoc((old) => {
+  const set = (part: Record<string, unknown>) => {
+    draft.set((old) => {
       const next = Object.fromEntries(
         Object.entries({ ...old, ...part }).filter(([, v]) => v !== undefined && v !== ""),
       );
-      return { ...next, code: old.code } as Doc;
+      return { ...next, code: old.code };
     });
+  };
   const again = (d: Doc, tag: string) => {
-    sessionStorage.removeItem(key);
-    setDoc(d);
-    setEtag(tag);
+    draft.restart(d, tag);
     setRound((n) => n + 1);
-    setTheirs(undefined);
     setTried(false);
+  };
+  const away = (to: string | null) => {
+    draft.forget();
+    onCode(to);
   };
   const latest = async () => {
     await refresh(client);
-    const list = await take(api.GET("/api/items/{kind}", { params: { path: { kind } } }));
-    return list.items.find((i) => i.code === code);
+    return (await client.query(itemsQuery(kind))).find((i) => i.code === code);
   };
   const submit = () => {
     setTried(true);
@@ -202,20 +188,12 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
     edit.mutate(
       { changes: [change] },
       {
-        onSuccess: async () => {
-          const now = await latest();
-          if (!now) {
-            sessionStorage.removeItem(key);
-            onCode(null);
-          } else if (item) again(now.doc as Doc, now.etag);
-          else {
-            sessionStorage.removeItem(key);
-            onCode(code);
-          }
-        },
-        onError: (e) => {
-          if (e instanceof Problem && e.status === 412) setTheirs((e.now as Doc | null) ?? null);
-        },
+        onSuccess: () =>
+          void latest().then((now) => {
+            if (now && item) again(now.doc as Doc, now.etag);
+            else away(now ? code : null);
+          }),
+        onError: draft.refused,
       },
     );
   };
@@ -247,51 +225,37 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
           value={code}
           onChange={(e) => {
             setOwnCode(true);
-            setDoc((old) => ({ ...old, code: e.target.value }));
+            draft.set((old) => ({ ...old, code: e.target.value }));
           }}
         />
         {item ? "stays as it is" : ""}
         <FieldError>{errorAt("code")}</FieldError>
       </label>
-      {kept && dirty && round === 0 && (
-        <p role="status" className="mt-2 text-quiet">
-          You left this unsaved; it is as you left it.{" "}
-          <button
-            type="button"
-            className="underline underline-offset-2"
-            onClick={() => again(saved ?? ({ ...blank, code: "" } as Doc), item?.etag ?? "")}
-          >
-            Start from what is saved
-          </button>
-        </p>
+      {draft.found && (
+        <FoundNote
+          onRestart={() => {
+            again(start, item?.etag ?? "");
+          }}
+        />
       )}
       {theirs !== undefined && (
-        <div role="alert" className="mt-3 rounded-[4px] border-2 border-bad bg-badwash px-3 py-2">
-          <p className="font-semibold">
-            {theirs === null
-              ? `Somebody deleted this ${one} while you were writing.`
-              : `Somebody saved another state of this ${one} while you were writing.`}
-          </p>
-          {theirs && <p className="break-words text-[13px]">Theirs: {JSON.stringify(theirs)}</p>}
-          <p className="break-words text-[13px]">Yours: {JSON.stringify(whole)}</p>
-          <div className="mt-2 flex gap-2">
-            <Button onClick={() => void latest().then((now) => (now ? again(now.doc as Doc, now.etag) : onCode(null)))}>
-              {theirs ? "Take theirs" : "Leave it deleted"}
-            </Button>
-            {theirs && (
-              <Button
-                onClick={() =>
-                  void latest().then((now) => {
-                    setEtag(now?.etag ?? "");
-                    setTheirs(undefined);
-                  })
-                }
-              >
-                Keep mine, then save
-              </Button>
-            )}
-          </div>
-        </div>
+        <ConflictNote
+          one={one}
+          deleted={theirs === null}
+          theirs={JSON.stringify(theirs)}
+          yours={JSON.stringify(whole)}
+          onTake={() =>
+            void latest().then((now) => {
+              if (now) again(now.doc as Doc, now.etag);
+              else away(null);
+            })
+          }
+          onKeep={() =>
+            void latest().then((now) => {
+              draft.rebase(now?.etag ?? "");
+            })
+          }
+        />
       )}
       <div className="mt-3 text-[16px]" key={round}>
         <Form doc={whole} set={set} errorAt={errorAt} saved={item !== undefined} />
@@ -328,7 +292,9 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
             onClick={() =>
               // The item leaves the list before the callbacks of mutate would run: only the promise still tells.
               void edit.mutateAsync({ changes: [{ kind, code, etag: item.etag }] }).then(
-                () => (sessionStorage.removeItem(key), onCode(null)),
+                () => {
+                  away(null);
+                },
                 () => undefined, // shown beside
               )
             }

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Rule } from "../../../api/client";
-import { BreaksControl } from "../../stack/editor/BreaksControl";
-import { readForm, writeForm, type Form, type Place } from "../../stack/editor/form";
+import { BreaksControl } from "../../../parts/rule/BreaksControl";
+import { readForm, writeForm, type Form, type Place } from "../../../parts/rule/form";
 import type { FormProps } from "./ItemDesk";
 
 /** Quantity breaks that many rules share. */
@@ -13,7 +13,7 @@ export function LadderForm({ doc, set, errorAt }: FormProps) {
       layer: "tier",
       rank: 1,
       where: { all: [] },
-    } as Rule),
+    }),
   );
   const errors = new Map<Place, string>();
   for (const place of ["breaks", "method", "count", "measure"] as const) {

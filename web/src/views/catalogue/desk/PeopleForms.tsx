@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useItems } from "../../../api/queries";
+import { useItems } from "../../../api/items";
 import { Add, Blank, Out } from "../../../ui/blanks";
 import { PickMany } from "../../../ui/pick-many";
 import { FieldError } from "../../../ui/states";

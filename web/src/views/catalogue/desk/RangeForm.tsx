@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type Where } from "../../../api/client";
+import { impactQuery } from "../../../api/impact";
+import type { Rule, Where } from "../../../api/client";
 import { count } from "../../../lib/format";
 import { FieldError } from "../../../ui/states";
-import { SelectionBuilder } from "../../stack/editor/SelectionBuilder";
-import { readSelection, unfinished, writeSelection } from "../../stack/editor/selection";
+import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
+import { readSelection, unfinished, writeSelection } from "../../../parts/rule/selection";
 import type { FormProps } from "./ItemDesk";
 
 /** Named goods that many rules share. */
@@ -30,12 +31,8 @@ export function RangeForm({ doc, set, errorAt }: FormProps) {
 
 /** How many products a selection holds, and some of their names. */
 export function Reach({ where }: { where: Where }) {
-  const rule = { code: "reach", layer: "sale", rank: 1, status: "draft", where, effect: { percentOff: "0" } };
-  const { data } = useQuery({
-    queryKey: ["book", "reach", where],
-    queryFn: () => take(api.POST("/api/impact", { params: { query: {} }, body: rule as never })),
-    retry: false,
-  });
+  const rule: Rule = { code: "reach", layer: "sale", rank: 1, status: "draft", where, effect: { percentOff: "0" } };
+  const { data } = useQuery(impactQuery({}, rule, ""));
   if (!data || data.errors.length > 0) return null;
   return (
     <p className="mt-1 text-[14px] leading-snug text-quiet" data-testid="range-reach">

@@ -1,7 +1,7 @@
-import type { Demand, Rule } from "../../../api/client";
-import { useNearest } from "../../../api/queries";
-import { amount, count, moment } from "../../../lib/format";
+import { useNearest } from "../../../api/impact";
 import { useViewpoint } from "../../../lib/viewpoint";
+import type { Demand, Rule } from "../../../api/client";
+import { amount, count, moment } from "../../../lib/format";
 import { Button } from "../../../ui/button";
 
 const demandWords = (d: Demand) => {

@@ -1,23 +1,31 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
-import { Problem, api, take, type Demand, type Rule } from "../../../api/client";
-import { refresh, useImpact, useMay, useProgramState, useSave } from "../../../api/queries";
+import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
+import { useDraft } from "../../../lib/draft";
+import { makeRule, rulesQuery, saveRule } from "../../../api/rules";
+import { useImpact } from "../../../api/impact";
+import { refresh, useSave } from "../../../api/saving";
+import { useMay } from "../../../api/session";
+import { useProgramState } from "../../../api/state";
+import { carried } from "../../../lib/address";
+import { useViewpoint } from "../../../lib/viewpoint";
+import { Problem, type Demand, type Rule } from "../../../api/client";
+import { useKeys } from "../../../lib/keys";
 import { layerNames } from "../../../lib/layers";
 import { sentenceText } from "../../../lib/sentence";
-import { carried, useViewpoint } from "../../../lib/viewpoint";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
 import { ImpactPanel } from "./ImpactPanel";
 import { PublicTexts } from "./PublicTexts";
-import { SelectionBuilder } from "./SelectionBuilder";
+import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { SentenceControls } from "./SentenceControls";
-import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "./form";
+import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "../../../parts/rule/form";
 
 interface Props {
   /** Names what is written, for what survives a reload. */
-  draft: string;
+  draftKey: string;
   start: Form;
   /** The state of the saved rule that this is based on; "" for a new rule. */
   etag: string;
@@ -26,12 +34,10 @@ interface Props {
 }
 
 /** A rule as a sentence with controls; beside it what it would do to the whole catalogue, while it is written. */
-export function Editor({ draft, start, etag, saved, codes }: Props) {
-  const [kept] = useState(() => keptForm(draft, etag));
-  const [form, setForm] = useState(kept ?? start);
+export function Editor({ draftKey, start, etag, saved, codes }: Props) {
+  const draft = useDraft<Form, Rule>(draftKey, start, etag, (a, b) => same(writeForm(a), writeForm(b)));
+  const form = draft.value;
   const may = useMay("manager");
-  const [base, setBase] = useState(etag);
-  const [theirs, setTheirs] = useState<Rule | null | undefined>(undefined);
   const [tried, setTried] = useState(false);
   const { viewpoint, params } = useViewpoint();
   const { data: state } = useProgramState();
@@ -43,16 +49,11 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
   const code = ownCode ? form.code : form.name.trim() ? codeFrom(form.name, codes) : "";
   const rule = writeForm({ ...form, code });
   const impact = useImpact(viewpoint, rule, saved);
-  const change = (part: Partial<Form>) => setForm((old) => ({ ...old, ...part }));
-  const save = useSave(() =>
-    take(
-      isNew
-        ? api.POST("/api/rules", { body: rule as never })
-        : api.PUT("/api/rules/{code}", {
-            params: { path: { code: saved }, header: { "If-Match": base } },
-            body: rule as never,
-          }),
-    ),
+  const change = (part: Partial<Form>) => {
+    draft.set((old) => ({ ...old, ...part }));
+  };
+  const save = useSave((_: void, seen) =>
+    isNew ? makeRule(rule, seen) : saveRule({ code: saved, etag: draft.etag, rule }, seen),
   );
   const found = errorsOf(form, impact.data?.errors ?? []);
   if (isNew && form.name.trim() === "") found.set("name", "Give the rule a name.");
@@ -63,7 +64,7 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
   // Blanks that nobody has come to yet are not reproached before the first try to save.
   const errors = new Map([...found].filter(([place]) => tried || !untouched(place, form)));
   const back = () => {
-    sessionStorage.removeItem(draft);
+    draft.forget();
     void navigate("/stack" + carried(params));
   };
   const submit = () => {
@@ -71,30 +72,22 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
     if (found.size > 0) return;
     save.mutate(undefined, {
       onSuccess: back,
-      onError: (e) => {
-        if (e instanceof Problem && e.status === 412) setTheirs((e.now as Rule | null) ?? null);
-      },
+      onError: draft.refused,
     });
   };
-  const dirty = JSON.stringify(writeForm(form)) !== JSON.stringify(writeForm(start));
-  useEffect(() => {
-    if (dirty) sessionStorage.setItem(draft, JSON.stringify({ etag: base, form }));
-    else sessionStorage.removeItem(draft);
-  }, [dirty, draft, base, form]);
-  const takeTheirs = async () => {
-    if (!theirs) return back();
+  const { theirs, dirty } = draft;
+  const latest = async () => {
     await refresh(client);
-    const rules = await take(api.GET("/api/rules"));
-    const row = rules.rules.find((r) => (r.rule as unknown as Rule).code === saved);
-    setForm(readForm(theirs));
-    if (row) setBase(row.etag);
-    setTheirs(undefined);
+    return (await client.query(rulesQuery)).find((r) => r.rule.code === saved);
+  };
+  const takeTheirs = async () => {
+    const row = theirs ? await latest() : undefined;
+    if (theirs && row) draft.restart(readForm(theirs), row.etag);
+    else back();
   };
   const keepMine = async () => {
-    const rules = await take(api.GET("/api/rules"));
-    const row = rules.rules.find((r) => (r.rule as unknown as Rule).code === saved);
-    if (row) setBase(row.etag);
-    setTheirs(undefined);
+    const row = await latest();
+    if (row) draft.rebase(row.etag);
   };
   // A price that a channel would accept becomes the rule's as an ending on whole amounts; other values as they are.
   const takeValue = (d: Demand, value: string) => {
@@ -107,6 +100,7 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
       change({ effect: { ...form.effect, value } });
     }
   };
+  useKeys({ "ctrl+enter": submit });
   const channels = new Map((state?.channels ?? []).map((c) => [c.code, c.name]));
   return (
     <form
@@ -114,9 +108,6 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
       onSubmit={(e) => {
         e.preventDefault();
         submit();
-      }}
-      onKeyDown={(e) => {
-        if ((e.ctrlKey || e.metaKey) && e.key === "Enter") submit();
       }}
     >
       <div className="flex min-w-0 flex-1 flex-col">
@@ -139,33 +130,21 @@ export function Editor({ draft, start, etag, saved, codes }: Props) {
             />
             <FieldError>{errors.get("name")}</FieldError>
             {theirs !== undefined && (
-              <div role="alert" className="mt-3 rounded-[4px] border-2 border-bad bg-badwash px-3 py-2">
-                <p className="font-semibold">
-                  {theirs === null
-                    ? "Somebody deleted this rule while you were writing."
-                    : "Somebody saved another state of this rule while you were writing."}
-                </p>
-                {theirs && (
-                  <p className="mt-1">
-                    Theirs: {theirs.name}. {sentenceText(theirs, channels, state?.now)}
-                  </p>
-                )}
-                <p>
-                  Yours: {rule.name}. {sentenceText(rule, channels, state?.now)}
-                </p>
-                <div className="mt-2 flex gap-2">
-                  <Button onClick={() => void takeTheirs()}>{theirs ? "Take theirs" : "Leave it deleted"}</Button>
-                  {theirs && <Button onClick={() => void keepMine()}>Keep mine, then save</Button>}
-                </div>
-              </div>
+              <ConflictNote
+                one="rule"
+                deleted={theirs === null}
+                theirs={theirs && `${theirs.name ?? theirs.code}. ${sentenceText(theirs, channels, state?.now)}`}
+                yours={`${rule.name ?? rule.code}. ${sentenceText(rule, channels, state?.now)}`}
+                onTake={() => void takeTheirs()}
+                onKeep={() => void keepMine()}
+              />
             )}
-            {kept && dirty && (
-              <p role="status" className="mt-2 text-quiet">
-                You left this unsaved; it is as you left it.{" "}
-                <button type="button" className="underline underline-offset-2" onClick={() => setForm(start)}>
-                  Start from what is saved
-                </button>
-              </p>
+            {draft.found && (
+              <FoundNote
+                onRestart={() => {
+                  draft.restart(start, etag);
+                }}
+              />
             )}
             <SentenceControls form={form} errors={errors} change={change} />
             <div className="mt-3">
@@ -251,10 +230,4 @@ function untouched(place: string, f: Form): boolean {
   );
 }
 
-/** What was written before a reload, on the same saved state. */
-function keptForm(draft: string, etag: string): Form | null {
-  const text = sessionStorage.getItem(draft);
-  if (!text) return null;
-  const kept = JSON.parse(text) as { etag: string; form: Form };
-  return kept.etag === etag ? kept.form : null;
-}
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);

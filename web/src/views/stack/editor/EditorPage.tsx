@@ -1,20 +1,20 @@
 import { useMemo } from "react";
 import { useParams } from "react-router";
-import { useRules } from "../../../api/queries";
-import type { Layer } from "../../../api/client";
+import { readNewRule } from "../../../lib/address";
+import { useRules } from "../../../api/rules";
 import { useViewpoint } from "../../../lib/viewpoint";
+import type { Layer } from "../../../api/client";
 import { Empty, Failed } from "../../../ui/states";
 import { Editor } from "./Editor";
-import { codeFrom, emptyForm, readForm } from "./form";
-import { newValues } from "./selection";
+import { codeFrom, emptyForm, readForm } from "../../../parts/rule/form";
+import { newValues } from "../../../parts/rule/selection";
 
 /** The editor of a saved rule, of a copy of one, or of a new one, by the address. */
 export function EditorPage() {
   const { code } = useParams();
   const { params } = useViewpoint();
   const { data: rules, error, refetch } = useRules();
-  const copy = params.get("copy");
-  const layer = (params.get("layer") ?? "sale") as Layer;
+  const { copy, layer, chosen } = readNewRule(params);
   const loaded = rules !== undefined;
   const start = useMemo(() => {
     if (!rules) return null;
@@ -27,8 +27,8 @@ export function EditorPage() {
     const source = rules.find((r) => r.rule.code === copy)?.rule;
     if (!source) {
       const form = emptyForm(layer, last(layer) + 1);
-      const chosen = params.get("chosen") ? sessionStorage.getItem("dogbane-chosen") : null;
-      if (chosen) form.selection.root.parts.push(newValues("sku", JSON.parse(chosen) as string[]));
+      const skus = chosen ? sessionStorage.getItem("dogbane-chosen") : null;
+      if (skus) form.selection.root.parts.push(newValues("sku", JSON.parse(skus) as string[]));
       return { form, etag: "", saved: "" };
     }
     const name = `${source.name ?? source.code}, copy`;
@@ -52,8 +52,8 @@ export function EditorPage() {
     return <Empty title={`There is no rule ${code}`}>It may have been deleted; the notice of that offers Undo.</Empty>;
   return (
     <Editor
-      key={`${code} ${copy} ${layer}`}
-      draft={`dogbane-rule ${code ?? ""} ${copy ?? ""} ${layer}`}
+      key={`${code ?? ""} ${copy} ${layer}`}
+      draftKey={`dogbane-rule ${code ?? ""} ${copy} ${layer}`}
       start={start.form}
       etag={start.etag}
       saved={start.saved}

@@ -1,5 +1,6 @@
+import { useItems } from "../../../api/items";
+import { useProgramState } from "../../../api/state";
 import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
-import { useItems, useProgramState } from "../../../api/queries";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";

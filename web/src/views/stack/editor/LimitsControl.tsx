@@ -1,8 +1,8 @@
 import { useState } from "react";
-import { useFacets } from "../../../api/queries";
+import { useFacets } from "../../../api/board";
 import { Add, Blank, Choice, Out } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
-import type { Form, Place } from "./form";
+import type { Form, Place } from "../../../parts/rule/form";
 
 interface Props {
   form: Form;

@@ -1,4 +1,4 @@
-import type { Form } from "./form";
+import type { Form } from "../../../parts/rule/form";
 
 interface Props {
   form: Form;

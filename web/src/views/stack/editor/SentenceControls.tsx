@@ -1,13 +1,13 @@
-import { useProgramState } from "../../../api/queries";
+import { useProgramState } from "../../../api/state";
 import { layerNames } from "../../../lib/layers";
 import { Blank, Choice } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
-import { BreaksControl } from "./BreaksControl";
-import { EffectControl } from "./EffectControl";
+import { BreaksControl } from "../../../parts/rule/BreaksControl";
+import { EffectControl } from "../../../parts/rule/EffectControl";
 import { LimitsControl } from "./LimitsControl";
-import { WhenControl } from "./WhenControl";
-import { WhoControl } from "./WhoControl";
-import { newBreak, type Form, type Place } from "./form";
+import { WhenControl } from "../../../parts/rule/WhenControl";
+import { WhoControl } from "../../../parts/rule/WhoControl";
+import { newBreak, type Form, type Place } from "../../../parts/rule/form";
 
 interface Props {
   form: Form;
@@ -26,9 +26,7 @@ export function SentenceControls({ form, errors, change }: Props) {
         <Choice
           label="Layer"
           value={form.layer}
-          options={(state?.layers ?? []).map(
-            (l) => [l.layer as Form["layer"], layerNames[l.layer as Form["layer"]].toLowerCase()] as const,
-          )}
+          options={(state?.layers ?? []).map((l) => [l.layer, layerNames[l.layer].toLowerCase()] as const)}
           onChange={(layer) => change({ layer })}
         />{" "}
         layer at rank{" "}

@@ -1,0 +1,17 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, take } from "./client";
+
+/** The windows of rules and campaigns over a span. */
+export const useCalendar = (from: string, to: string) =>
+  useQuery({
+    queryKey: ["book", "calendar", from, to],
+    queryFn: () => take(api.GET("/api/calendar", { params: { query: { from, to } } })),
+    placeholderData: keepPreviousData,
+  });
+
+/** When windows open or close. */
+export const useChanges = () =>
+  useQuery({
+    queryKey: ["book", "changes"],
+    queryFn: () => take(api.GET("/api/changes", { params: { query: { days: 60 } } })),
+  });

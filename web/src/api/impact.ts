@@ -1,0 +1,49 @@
+import { keepPreviousData, queryOptions, useQuery } from "@tanstack/react-query";
+import { useDeferredValue } from "react";
+import { api, take, type EditChange, type Rule } from "./client";
+import { viewpointQuery, type Viewpoint } from "./viewpoint";
+
+export const impactQuery = (v: Partial<Viewpoint>, rule: Rule, replaces: string) =>
+  queryOptions({
+    queryKey: ["book", "impact", v, replaces, rule],
+    queryFn: ({ signal }) =>
+      take(api.POST("/api/impact", { params: { query: { ...v, replaces } }, body: rule, signal })),
+    gcTime: 10_000,
+    retry: false,
+  });
+
+/** The impact of a rule that is being written, asked anew at each keystroke; the last answer stays until the next. */
+export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
+  const asked = useDeferredValue(rule);
+  return useQuery({ ...impactQuery(viewpointQuery(v), asked, replaces), placeholderData: keepPreviousData });
+}
+
+/** The values of a rule's effect nearest to the one written that keep to a channel's limit. */
+export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: string, side: "least" | "most") {
+  const asked = useDeferredValue(rule);
+  return useQuery({
+    queryKey: ["book", "nearest", v, replaces, of, side, asked],
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/impact/nearest", {
+          params: { query: { ...viewpointQuery(v), replaces, of, side } },
+          body: asked,
+          signal,
+        }),
+      ),
+    gcTime: 10_000,
+    retry: false,
+  });
+}
+
+/** What changes of the book would do, asked anew whenever they are others; null asks nothing. */
+export const useEditImpact = (changes: EditChange[] | null, at = "") =>
+  useQuery({
+    queryKey: ["book", "edit-impact", changes, at],
+    queryFn: ({ signal }) =>
+      take(api.POST("/api/edit/preview", { body: { changes: changes ?? [], ...(at && { at }) }, signal })),
+    enabled: changes !== null && changes.length > 0,
+    placeholderData: (old) => (changes === null ? undefined : old),
+    gcTime: 10_000,
+    retry: false,
+  });

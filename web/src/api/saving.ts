@@ -1,0 +1,39 @@
+import { useMutation, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useNotices } from "../ui/toasts";
+import { Problem, type Saved, type Seen } from "./client";
+import { undo } from "./log";
+
+/** Asks everything anew that rests on the book. */
+export const refresh = (client: QueryClient) =>
+  Promise.all(["book", "state", "publications", "session"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+
+type Write<In> = (input: In, seen: Seen) => Promise<Saved>;
+
+/** Makes a write; where it would break pinned prices, once more after somebody has seen which. */
+async function asking<In>(ask: ReturnType<typeof useNotices>["ask"], write: Write<In>, input: In): Promise<Saved> {
+  try {
+    return await write(input, {});
+  } catch (e) {
+    if (e instanceof Problem && e.checks.length > 0 && (await ask(e.checks)))
+      return write(input, { "Checks-Seen": true });
+    throw e;
+  }
+}
+
+/** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */
+export function useSave<In = void>(write: Write<In>) {
+  const client = useQueryClient();
+  const { tell, ask } = useNotices();
+  const back = async (entry: number) => {
+    const saved = await asking(ask, undo, entry);
+    tell({ text: saved.summary });
+    await refresh(client);
+  };
+  return useMutation({
+    mutationFn: (input: In) => asking(ask, write, input),
+    onSuccess: async (saved) => {
+      if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry) });
+      await refresh(client);
+    },
+  });
+}

@@ -1,0 +1,239 @@
+import { useState } from "react";
+import { isValid } from "date-fns";
+import { useItems } from "../api/items";
+import { useRules } from "../api/rules";
+import { useProgramState } from "../api/state";
+import { useViewpoint } from "../lib/viewpoint";
+import { moment, wall, wallText } from "../lib/format";
+import { PickMany } from "../ui/pick-many";
+import { TimeStrip } from "./TimeStrip";
+
+/** Who, where, how many and when, as one sentence whose parts are controls. */
+export function ViewpointBar() {
+  const { data: state } = useProgramState();
+  const { viewpoint, params, set } = useViewpoint();
+  const [held, setHeld] = useState("");
+  if (!state) return <div className="h-[62px] shrink-0 border-b" />;
+  const at = viewpoint.at || state.now;
+  const against = params.get("against") ?? "";
+  const kind = against.split(":")[0] ?? "";
+  const compare = (choice: string) => {
+    if (choice === "at") set({ against: "at:" + (held || state.now) });
+    else if (choice === "who") set({ against: "who:" });
+    else set({ against: choice });
+  };
+  return (
+    <section
+      aria-label="Viewpoint"
+      className="flex shrink-0 items-center gap-6 border-b bg-paper px-4 py-1 max-[1180px]:gap-3"
+    >
+      <p className="min-w-0 text-[15px] leading-[30px]">
+        Prices for{" "}
+        <WhoSelect label="For whom" value={viewpoint.who} onChange={(who) => set({ who })} everybody="everyone" /> at{" "}
+        <select
+          aria-label="Channel"
+          className="blank"
+          value={params.get("channel") ?? state.channels[0]?.code ?? "none"}
+          onChange={(e) => set({ channel: e.target.value })}
+        >
+          {state.channels.map((c) => (
+            <option key={c.code} value={c.code}>
+              the {c.name}
+            </option>
+          ))}
+          <option value="none">no channel</option>
+        </select>{" "}
+        buying <Quantity value={viewpoint.quantity} onChange={(n) => set({ quantity: n === 1 ? null : String(n) })} />{" "}
+        on <Moment label="Moment" at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
+        {viewpoint.at ? (
+          <button
+            type="button"
+            className="ml-1 text-quiet underline underline-offset-2"
+            onClick={() => {
+              setHeld(viewpoint.at);
+              set({ at: null });
+            }}
+          >
+            back to now
+          </button>
+        ) : (
+          <span className="text-quiet"> (now)</span>
+        )}
+        , against{" "}
+        <select
+          aria-label="Compared with"
+          className="blank"
+          value={kind === "" ? "published" : kind}
+          onChange={(e) => compare(e.target.value === "published" ? "" : e.target.value)}
+        >
+          <option value="published">what is published</option>
+          <option value="list">the list price</option>
+          <option value="at">another moment</option>
+          <option value="who">somebody else</option>
+        </select>
+        {kind === "at" && (
+          <>
+            {" "}
+            <Moment
+              label="Compared moment"
+              at={against.slice(3)}
+              now={state.now}
+              onChange={(m) => set({ against: "at:" + m })}
+            />
+          </>
+        )}
+        {kind === "who" && (
+          <>
+            {" "}
+            <WhoSelect
+              label="Compared with whom"
+              value={against.slice(4)}
+              onChange={(who) => set({ against: "who:" + who })}
+              everybody="everyone"
+            />
+          </>
+        )}
+        <Drafts chosen={viewpoint.with} onChange={(list) => set({ with: list.join(",") })} />
+      </p>
+      <TimeStrip at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
+      <span className="sr-only" aria-live="polite">
+        {moment(at, state.now)}
+      </span>
+    </section>
+  );
+}
+
+/** Everyone, a group or a single customer. */
+function WhoSelect({
+  label,
+  value,
+  onChange,
+  everybody,
+}: {
+  label: string;
+  value: string;
+  onChange: (who: string) => void;
+  everybody: string;
+}) {
+  const { data: groups } = useItems("groups");
+  const { data: customers } = useItems("customers");
+  return (
+    <select aria-label={label} className="blank" value={value} onChange={(e) => onChange(e.target.value)}>
+      <option value="">{everybody}</option>
+      <optgroup label="Groups">
+        {groups?.map((g) => (
+          <option key={g.code} value={"group:" + g.code}>
+            {g.name || g.code}
+          </option>
+        ))}
+      </optgroup>
+      <optgroup label="Customers">
+        {customers?.map((c) => (
+          <option key={c.code} value={"customer:" + c.code}>
+            {c.name || c.code}
+          </option>
+        ))}
+      </optgroup>
+    </select>
+  );
+}
+
+/** Rules and campaigns that are off or drafts, counted as if they were on. */
+function Drafts({ chosen, onChange }: { chosen: string[]; onChange: (list: string[]) => void }) {
+  const { data: rules } = useRules();
+  const { data: campaigns } = useItems("campaigns");
+  const names = new Map<string, string>();
+  for (const r of rules ?? []) if ((r.rule.status ?? "on") !== "on") names.set(r.rule.code, r.rule.name ?? r.rule.code);
+  for (const c of campaigns ?? [])
+    if (((c.doc as { status?: string }).status ?? "on") !== "on") names.set(c.code, `campaign ${c.name || c.code}`);
+  if (names.size === 0 && chosen.length === 0) return null;
+  return (
+    <>
+      {" "}
+      {chosen.length > 0 ? ", as if on: " : ""}
+      <PickMany
+        label="Drafts that count as on"
+        options={[...names.keys()]}
+        chosen={chosen}
+        empty="+ drafts"
+        show={(code) => names.get(code) ?? code}
+        onChange={onChange}
+      />
+    </>
+  );
+}
+
+/** Reads as "Fri 27 Nov 09:00"; typed as "2026-11-27 09:00", the time may be left out. */
+function Moment({
+  label,
+  at,
+  now,
+  onChange,
+}: {
+  label: string;
+  at: string;
+  now: string;
+  onChange: (at: string) => void;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const parse = (text: string) => {
+    const m = /^(\d{4}-\d{2}-\d{2})(?:[ T]+(\d{1,2}:\d{2}))?$/.exec(text.trim());
+    const full = m ? `${m[1]}T${(m[2] ?? "00:00").padStart(5, "0")}` : "";
+    const d = wall(full);
+    return full && isValid(d) && wallText(d) === full ? full : "";
+  };
+  const bad = typed !== null && parse(typed) === "";
+  const commit = () => {
+    if (typed !== null && !bad) onChange(parse(typed));
+    setTyped(null);
+  };
+  return (
+    <span className="relative inline-block">
+      <input
+        aria-label={label}
+        className="blank w-[156px]"
+        aria-invalid={bad}
+        title="year-month-day hours:minutes, such as 2026-11-27 09:00"
+        value={typed ?? moment(at, now)}
+        onFocus={(e) => {
+          setTyped(at.replace("T", " "));
+          requestAnimationFrame(() => e.target.select());
+        }}
+        onChange={(e) => setTyped(e.target.value)}
+        onBlur={commit}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && !bad) e.currentTarget.blur();
+          if (e.key === "Escape") setTyped(null);
+        }}
+      />
+      {bad && (
+        <span
+          role="alert"
+          className="absolute top-full left-0 z-30 rounded-[3px] bg-bad px-2 text-[13px] leading-6 whitespace-nowrap text-paper"
+        >
+          No such moment. Write it as 2026-11-27 09:00.
+        </span>
+      )}
+    </span>
+  );
+}
+
+function Quantity({ value, onChange }: { value: number; onChange: (n: number) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const bad = typed !== null && !/^[1-9]\d{0,5}$/.test(typed);
+  return (
+    <input
+      aria-label="Quantity"
+      inputMode="numeric"
+      className="blank w-10 text-center"
+      aria-invalid={bad}
+      title={bad ? "A whole number from 1" : undefined}
+      value={typed ?? value}
+      onChange={(e) => {
+        setTyped(e.target.value);
+        if (/^[1-9]\d{0,5}$/.test(e.target.value)) onChange(Number(e.target.value));
+      }}
+      onBlur={() => setTyped(null)}
+    />
+  );
+}

@@ -1,0 +1,113 @@
+import { z } from "zod";
+import type { Viewpoint } from "../api/viewpoint";
+
+// What an address says is what somebody typed, kept or was sent: what cannot be meant counts as not said.
+
+const text = z.string().catch("");
+const moment = z
+  .string()
+  .regex(/^\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d)?$/)
+  .catch("");
+const span = z
+  .string()
+  .regex(/^(-?\d+(\.\d+)?)?:(-?\d+(\.\d+)?)?$/)
+  .catch("");
+
+export const sorts = [
+  "category",
+  "sku",
+  "name",
+  "list",
+  "price",
+  "margin",
+  "margin-amount",
+  "change",
+  "stock",
+  "sold",
+] as const;
+
+const boardFilter = z.object({
+  q: text,
+  category: text,
+  show: z.enum(["all", "reduced", "changed", "below-cost", "no-price"]).catch("all"),
+  rule: text,
+  against: text,
+  /** Percent spans, "MIN:MAX". */
+  margin: span,
+  change: span,
+  // Views that were kept earlier name the margin's amount as it was called then.
+  sort: z.preprocess((s) => (s === "left" ? "margin-amount" : s), z.enum(sorts)).catch("category"),
+  desc: z
+    .enum(["true", "false"])
+    .catch("false")
+    .transform((d) => d === "true"),
+  spread: z.enum(["", "group", "quantity", "channel", "changes"]).catch(""),
+  /** Further columns that are shown. */
+  cols: text,
+});
+
+/** Which products a board shows, and in which order. */
+export type BoardFilter = z.output<typeof boardFilter>;
+
+export const readFilter = (params: URLSearchParams): BoardFilter => boardFilter.parse(Object.fromEntries(params));
+
+export const noFilter: BoardFilter = readFilter(new URLSearchParams());
+
+const viewpoint = z.object({
+  channel: z.string().optional().catch(undefined),
+  at: moment,
+  quantity: z.coerce.number().int().min(1).max(1_000_000).catch(1),
+  who: z
+    .string()
+    .regex(/^(group|customer):./)
+    .catch(""),
+  with: text,
+});
+
+/** The viewpoint that an address names; where it names no channel, the fallback. The channel "none" is none at all. */
+export function readViewpoint(params: URLSearchParams, fallback: string): Viewpoint {
+  const read = viewpoint.parse(Object.fromEntries(params));
+  const channel = read.channel ?? fallback;
+  return {
+    channel: channel === "none" ? "" : channel,
+    at: read.at,
+    quantity: read.quantity,
+    who: read.who,
+    with: read.with === "" ? [] : read.with.split(","),
+  };
+}
+
+export const zooms = ["day", "week", "month", "quarter", "year"] as const;
+
+const calendar = z.object({ zoom: z.enum(zooms).catch("month"), around: moment });
+
+/** How much time a calendar shows, and around which moment; "" is the present. */
+export const readCalendar = (params: URLSearchParams) => calendar.parse(Object.fromEntries(params));
+
+const editor = z.object({
+  layer: z.enum(["catalog", "sale", "tier", "group", "promotion"]).catch("sale"),
+  copy: text,
+  chosen: text,
+});
+
+/** What a new rule begins with. */
+export const readNewRule = (params: URLSearchParams) => editor.parse(Object.fromEntries(params));
+
+/** The part of the address that goes along from view to view. */
+export function carried(params: URLSearchParams): string {
+  const kept = new URLSearchParams();
+  for (const key of ["channel", "at", "quantity", "who", "with", "against", "sku", "trail"]) {
+    const value = params.get(key);
+    if (value !== null) kept.set(key, value);
+  }
+  const query = kept.toString();
+  return query ? "?" + query : "";
+}
+
+/** An address within the program that carries the viewpoint along, with more of its own. */
+export function addressOf(path: string, params: URLSearchParams, more: Record<string, string> = {}): string {
+  const next = new URLSearchParams(carried(params));
+  for (const [key, value] of Object.entries(more)) next.set(key, value);
+  const query = next.toString();
+  return path + (query ? "?" + query : "");
+}

@@ -1,0 +1,110 @@
+import { useFacets } from "../../api/board";
+import { Blank, Choice } from "../../ui/blanks";
+import type { EffectForm, EffectKind } from "./form";
+
+const kinds: [EffectKind, string][] = [
+  ["percentOff", "% off"],
+  ["percentOn", "% on top"],
+  ["amountOff", "off each"],
+  ["amountOn", "on top of each"],
+  ["setPrice", "as the price"],
+  ["level", "price level"],
+  ["markup", "% on the cost (markup)"],
+  ["margin", "% margin over the cost"],
+  ["derive", "% of another price"],
+];
+
+interface Props {
+  effect: EffectForm;
+  bad: boolean | undefined;
+  /** What distinguishes the labels where several effects stand on one page. */
+  which?: string;
+  onChange: (e: EffectForm) => void;
+}
+
+/** How much, and of what kind. */
+export function EffectControl({ effect, bad, which = "", onChange }: Props) {
+  const { data: facets } = useFacets();
+  const change = (part: Partial<EffectForm>) => onChange({ ...effect, ...part });
+  const kind = (
+    <Choice
+      label={`Effect${which}`}
+      value={effect.kind}
+      options={kinds}
+      onChange={(k) => change({ kind: k, ...(k === "level" && { value: facets?.levels[0] ?? "" }) })}
+    />
+  );
+  if (effect.kind === "level")
+    return (
+      <>
+        {kind}{" "}
+        <Choice
+          label={`Price level${which}`}
+          bad={bad}
+          value={effect.value}
+          options={(facets?.levels ?? []).map((l) => [l, l] as const)}
+          onChange={(value) => change({ value })}
+        />
+      </>
+    );
+  return (
+    <>
+      <Blank
+        label={`How much${which}`}
+        inputMode="decimal"
+        placeholder="…"
+        bad={bad}
+        value={effect.value}
+        onChange={(value) => change({ value })}
+      />{" "}
+      {kind}
+      {effect.kind === "derive" && (
+        <>
+          : the{" "}
+          <Choice
+            label={`Basis of the derived price${which}`}
+            value={effect.basis}
+            options={[
+              ["net", "effective price"],
+              ["list", "list price"],
+              ["subtotal", "sum"],
+            ]}
+            onChange={(basis) => change({ basis })}
+          />{" "}
+          of{" "}
+          <Blank
+            label={`Source of the derived price${which}`}
+            className="w-32"
+            placeholder="SKU or basket"
+            value={effect.from}
+            onChange={(from) => change({ from })}
+          />{" "}
+          <Choice
+            label={`Which goods count${which}`}
+            value={effect.counts}
+            options={[
+              ["basket", "in the basket"],
+              ["owned", "owned"],
+              ["both", "in the basket or owned"],
+            ]}
+            onChange={(counts) => change({ counts })}
+          />
+          , at least{" "}
+          <Blank
+            label={`Least derived price${which}`}
+            placeholder="–"
+            value={effect.min}
+            onChange={(min) => change({ min })}
+          />{" "}
+          and at most{" "}
+          <Blank
+            label={`Greatest derived price${which}`}
+            placeholder="–"
+            value={effect.max}
+            onChange={(max) => change({ max })}
+          />
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,124 @@
+import { describe, expect, test } from "vitest";
+import type { Rule } from "../../api/client";
+import { codeFrom, emptyForm, errorsOf, placeOf, readForm, writeForm } from "./form";
+
+const base = { code: "R", layer: "sale", rank: 3, where: { category: ["Clay"] } } as const;
+const rules: [string, Partial<Rule>][] = [
+  ["a percent", { effect: { percentOff: "15" } }],
+  ["a set price in a currency", { effect: { setPrice: "9.99" }, currency: "GBP" }],
+  ["a derived price", { effect: { derive: { from: "KIT", basis: "list", percent: "4", min: "18", counts: "both" } } }],
+  [
+    "breaks by money, bracket by bracket",
+    {
+      breaks: [
+        { from: 10, percentOff: "2" },
+        { from: "99.50", amountOff: "5" },
+      ],
+      measure: "spend",
+      method: "graduated",
+      historyDays: 90,
+    },
+  ],
+  [
+    "breaks counted over other goods",
+    { breaks: [{ from: 6, percentOff: "2" }], count: { where: { tag: ["glaze"] } }, measure: "attr:kg" },
+  ],
+  ["a ladder", { ladder: "by-the-box", minQuantity: 6 }],
+  [
+    "everything about when",
+    {
+      effect: { level: "B" },
+      campaign: "autumn",
+      window: {
+        from: "2026-11-27T09:00",
+        to: "2026-12-06T00:00",
+        days: ["fri", "sat"],
+        hours: ["09:00", "12:00"],
+        weekly: { from: "fri 18:00", to: "mon 10:00" },
+        yearly: { from: "03-01", to: "05-16" },
+      },
+    },
+  ],
+  [
+    "everything about whom and where",
+    {
+      effect: { margin: "40" },
+      audience: {
+        groups: ["trade"],
+        customers: ["C-7"],
+        countries: ["NL", "BE"],
+        customerAttr: { region: ["north"] },
+        firstOrder: false,
+        signedIn: true,
+      },
+      channels: ["web"],
+    },
+  ],
+  [
+    "limits, ending and what it ends",
+    {
+      effect: { percentOff: "30" },
+      of: "rrp",
+      on: ["base", "options"],
+      ending: { step: "5", direction: "up", shift: "-0.05" },
+      maxOff: { amount: "8" },
+      floor: { cost: true },
+      mayRaise: true,
+      then: "end-price",
+      status: "draft",
+      name: "A rule",
+      note: "why",
+    },
+  ],
+  [
+    "what the public sees",
+    {
+      effect: { amountOff: "1" },
+      show: { label: "Sale", terms: "while stock lasts", as: "ordinary" },
+      liveTags: { add: ["sale"], remove: ["new"] },
+    },
+  ],
+  ["a promotion that the editor has no control for", { offer: { needs: [] } } as Partial<Rule>],
+];
+
+describe("a rule that was read and written again is the same", () => {
+  test.each(rules)("%s", (_, part) => {
+    const rule = { ...base, ...part } as unknown as Rule;
+    expect(writeForm(readForm(rule))).toEqual(rule);
+  });
+});
+
+test("a new rule says nothing that was not chosen", () => {
+  const rule = writeForm(emptyForm("sale", 4));
+  expect(rule).toEqual({ code: "", layer: "sale", rank: 4, effect: { percentOff: "" } });
+});
+
+test("what is no number goes as it was typed, so that the core can say what is wrong with it", () => {
+  const form = { ...emptyForm("sale", 1), rank: "first", minQuantity: "6.5" };
+  expect(writeForm(form)).toMatchObject({ rank: "first", minQuantity: "6.5" });
+});
+
+test("an error finds its control by the path", () => {
+  expect(placeOf("window.to")).toBe("to");
+  expect(placeOf("breaks[1].from")).toBe("breaks");
+  expect(placeOf("effect.percentOff")).toBe("effect");
+  expect(placeOf("something.else")).toBe("other");
+});
+
+test("an empty figure is asked for in words, and a list without choices too", () => {
+  const form = emptyForm("sale", 1);
+  expect(errorsOf(form, [{ path: "effect.percentOff", problem: "not a decimal", value: '""' }]).get("effect")).toBe(
+    "Write how much.",
+  );
+  expect(errorsOf({ ...form, how: "ladder" }, []).get("ladder")).toBe("Choose a ladder.");
+  expect(errorsOf({ ...form, toTime: "18:00" }, []).get("to")).toBe("A time of day needs a date.");
+});
+
+describe("codes from names", () => {
+  test.each([
+    ["Glaze week", [], "GLAZE-WEEK"],
+    ["Glaze week", ["GLAZE-WEEK"], "GLAZE-WEEK-2"],
+    ["Crème brûlée, 20 %", [], "CREME-BRULEE-20"],
+    ["???", [], "RULE"],
+  ] as [string, string[], string][])("%s", (name, taken, code) => expect(codeFrom(name, new Set(taken))).toBe(code));
+});
