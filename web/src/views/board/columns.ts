@@ -11,14 +11,14 @@ export interface Column {
 }
 
 /** From which widths on, in pixels, the board has room for all of its figures, and for stock and units sold unasked. */
-export const roomy = 700;
+export const roomy = 960;
 export const wide = 1150;
 
 export type Extra = "stock" | "sold";
 
 // The name takes what it needs and no more; the room is the strip's.
-export const nameWidth = "min-w-[130px] max-w-[340px] flex-[2_1_0]";
-export const stripWidth = "min-w-[96px] max-w-[560px] flex-[1.6_1_0]";
+export const nameWidth = "min-w-[130px] max-w-[340px] flex-[2.2_1_0]";
+export const stripWidth = "min-w-[96px] max-w-[560px] flex-[1_1_0]";
 
 export function columnsOf(narrow: boolean, extra: Extra[]): Column[] {
   return [
