@@ -150,12 +150,12 @@ func TestCalendarDrag(t *testing.T) {
 	pg.click("button", "^Week$")
 	pg.find("[data-testid=calendar-span]", "Mon 23 Nov to Sun 29 Nov")
 	pg.labelled("Product of the chart").MustInput("table kiln")
-	pg.click("li button", "KILN-EL-42")
+	pg.click("[cmdk-item]", "KILN-EL-42")
 	pg.find("svg[aria-label^='Price: ']")
 }
 
 // Two rules of one rank that want the same goods are marked where they meet.
-func TestCalendarShowsFights(t *testing.T) {
+func TestCalendarShowsConflicts(t *testing.T) {
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	for _, code := range []string{"RIVAL-A", "RIVAL-B"} {

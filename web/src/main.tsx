@@ -5,6 +5,7 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { useSession } from "./api/session";
 import { onSignedOut } from "./api/client";
 import "./index.css";
+import { Tips } from "./ui/tip";
 import { Toasts } from "./ui/toasts";
 import { Board } from "./views/board/Board";
 import { CalendarView } from "./views/calendar/CalendarView";
@@ -55,9 +56,11 @@ if (root)
     <StrictMode>
       <QueryClientProvider client={client}>
         <BrowserRouter>
-          <Toasts>
-            <Gate />
-          </Toasts>
+          <Tips>
+            <Toasts>
+              <Gate />
+            </Toasts>
+          </Tips>
         </BrowserRouter>
       </QueryClientProvider>
     </StrictMode>,

@@ -16,6 +16,7 @@ import { HelpSheet } from "./HelpSheet";
 import { Palette } from "./Palette";
 import { PersonMenu } from "./PersonMenu";
 import { ViewpointBar } from "./ViewpointBar";
+import { Tip } from "../ui/tip";
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
@@ -86,21 +87,26 @@ export function Frame() {
           <Button onClick={() => setPalette(true)} className="text-quiet">
             <Search size={14} aria-hidden /> Find or do <kbd className="text-[11px]">Ctrl K</kbd>
           </Button>
-          <Button
-            look="bare"
-            onClick={panel}
-            aria-pressed={open}
-            aria-label={open ? "Close the trail" : "Open the trail"}
-            title="Trail (t)"
-          >
-            <PanelRight size={16} aria-hidden />
-          </Button>
-          <Button look="bare" onClick={toggleTheme} aria-label="Light or dark" title="Light or dark">
-            <SunMoon size={16} aria-hidden />
-          </Button>
-          <Button look="bare" onClick={() => setHelp(true)} aria-label="Keys" title="Keys (?)">
-            ?
-          </Button>
+          <Tip text="Trail (t)">
+            <Button
+              look="bare"
+              onClick={panel}
+              aria-pressed={open}
+              aria-label={open ? "Close the trail" : "Open the trail"}
+            >
+              <PanelRight size={16} aria-hidden />
+            </Button>
+          </Tip>
+          <Tip text="Light or dark">
+            <Button look="bare" onClick={toggleTheme} aria-label="Light or dark">
+              <SunMoon size={16} aria-hidden />
+            </Button>
+          </Tip>
+          <Tip text="Keys (?)">
+            <Button look="bare" onClick={() => setHelp(true)} aria-label="Keys">
+              ?
+            </Button>
+          </Tip>
           <PersonMenu />
         </div>
       </header>

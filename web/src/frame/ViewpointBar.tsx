@@ -7,6 +7,7 @@ import { useViewpoint } from "../lib/viewpoint";
 import { moment, wall, wallText } from "../lib/format";
 import { PickMany } from "../ui/pick-many";
 import { TimeStrip } from "./TimeStrip";
+import { Tip } from "../ui/tip";
 
 /** Who, where, how many and when, as one sentence whose parts are controls. */
 export function ViewpointBar() {
@@ -189,23 +190,24 @@ function Moment({
   };
   return (
     <span className="relative inline-block">
-      <input
-        aria-label={label}
-        className="blank w-[156px]"
-        aria-invalid={bad}
-        title="year-month-day hours:minutes, such as 2026-11-27 09:00"
-        value={typed ?? moment(at, now)}
-        onFocus={(e) => {
-          setTyped(at.replace("T", " "));
-          requestAnimationFrame(() => e.target.select());
-        }}
-        onChange={(e) => setTyped(e.target.value)}
-        onBlur={commit}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && !bad) e.currentTarget.blur();
-          if (e.key === "Escape") setTyped(null);
-        }}
-      />
+      <Tip text="year-month-day hours:minutes, such as 2026-11-27 09:00">
+        <input
+          aria-label={label}
+          className="blank w-[156px]"
+          aria-invalid={bad}
+          value={typed ?? moment(at, now)}
+          onFocus={(e) => {
+            setTyped(at.replace("T", " "));
+            requestAnimationFrame(() => e.target.select());
+          }}
+          onChange={(e) => setTyped(e.target.value)}
+          onBlur={commit}
+          onKeyDown={(e) => {
+            if (e.key === "Enter" && !bad) e.currentTarget.blur();
+            if (e.key === "Escape") setTyped(null);
+          }}
+        />
+      </Tip>
       {bad && (
         <span
           role="alert"
@@ -222,18 +224,19 @@ function Quantity({ value, onChange }: { value: number; onChange: (n: number) =>
   const [typed, setTyped] = useState<string | null>(null);
   const bad = typed !== null && !/^[1-9]\d{0,5}$/.test(typed);
   return (
-    <input
-      aria-label="Quantity"
-      inputMode="numeric"
-      className="blank w-10 text-center"
-      aria-invalid={bad}
-      title={bad ? "A whole number from 1" : undefined}
-      value={typed ?? value}
-      onChange={(e) => {
-        setTyped(e.target.value);
-        if (/^[1-9]\d{0,5}$/.test(e.target.value)) onChange(Number(e.target.value));
-      }}
-      onBlur={() => setTyped(null)}
-    />
+    <Tip text="A whole number from 1">
+      <input
+        aria-label="Quantity"
+        inputMode="numeric"
+        className="blank w-10 text-center"
+        aria-invalid={bad}
+        value={typed ?? value}
+        onChange={(e) => {
+          setTyped(e.target.value);
+          if (/^[1-9]\d{0,5}$/.test(e.target.value)) onChange(Number(e.target.value));
+        }}
+        onBlur={() => setTyped(null)}
+      />
+    </Tip>
   );
 }

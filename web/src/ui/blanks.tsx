@@ -1,24 +1,29 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
+import { Tip } from "./tip";
 import { fromField, inField } from "../lib/writing";
 
 /** Controls that read as words of a sentence. */
 
-interface BlankProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChange" | "value"> {
+interface BlankProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChange" | "value" | "title"> {
   label: string;
   value: string;
   bad?: boolean | undefined;
+  /** How it is written. */
+  hint?: string;
   onChange: (value: string) => void;
 }
 
-export const Blank = ({ label, value, bad, onChange, className = "w-20 text-right", ...rest }: BlankProps) => (
-  <input
-    aria-label={label}
-    aria-invalid={bad}
-    className={`blank ${className}`}
-    {...rest}
-    value={rest.inputMode === "decimal" ? inField(value) : value}
-    onChange={(e) => onChange(rest.inputMode === "decimal" ? fromField(e.target.value) : e.target.value)}
-  />
+export const Blank = ({ label, value, bad, onChange, hint, className = "w-20 text-right", ...rest }: BlankProps) => (
+  <Tip text={hint}>
+    <input
+      aria-label={label}
+      aria-invalid={bad}
+      className={`blank ${className}`}
+      {...rest}
+      value={rest.inputMode === "decimal" ? inField(value) : value}
+      onChange={(e) => onChange(rest.inputMode === "decimal" ? fromField(e.target.value) : e.target.value)}
+    />
+  </Tip>
 );
 
 interface ChoiceProps<T extends string> {
@@ -48,15 +53,16 @@ export const Choice = <T extends string>({ label, value, options, bad, onChange 
 
 /** Takes a part out of the sentence. */
 export const Out = ({ label, onClick }: { label: string; onClick: () => void }) => (
-  <button
-    type="button"
-    aria-label={label}
-    title={label}
-    className="ml-0.5 rounded-[3px] px-1 text-[14px] text-quiet hover:bg-wash hover:text-ink"
-    onClick={onClick}
-  >
-    ×
-  </button>
+  <Tip text={label}>
+    <button
+      type="button"
+      aria-label={label}
+      className="ml-0.5 rounded-[3px] px-1 text-[14px] text-quiet hover:bg-wash hover:text-ink"
+      onClick={onClick}
+    >
+      ×
+    </button>
+  </Tip>
 );
 
 /** Puts a part into the sentence. */

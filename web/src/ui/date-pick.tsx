@@ -43,7 +43,7 @@ export function DatePick({ label, value, now, onPick }: Props) {
           <DayPicker
             mode="single"
             autoFocus
-            weekStartsOn={1}
+            ISOWeek
             showWeekNumber
             fixedWeeks
             today={today}

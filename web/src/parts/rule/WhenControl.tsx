@@ -130,7 +130,7 @@ export function WhenControl({ form, errors, change, campaign = false }: Props) {
             label="Year from"
             className="w-16"
             placeholder="03-01"
-            title="month-day"
+            hint="month-day"
             bad={bad("yearly")}
             value={form.yearlyFrom}
             onChange={(yearlyFrom) => change({ yearlyFrom })}
@@ -140,7 +140,7 @@ export function WhenControl({ form, errors, change, campaign = false }: Props) {
             label="Year to"
             className="w-16"
             placeholder="05-16"
-            title="month-day"
+            hint="month-day"
             bad={bad("yearly")}
             value={form.yearlyTo}
             onChange={(yearlyTo) => change({ yearlyTo })}
@@ -234,7 +234,7 @@ const DateTime = ({ label, date, time, blankDate, blankTime = "0:00", now, bad, 
     <Blank
       label={`${label} date`}
       placeholder={blankDate}
-      title="year-month-day, such as 2026-11-27"
+      hint="year-month-day, such as 2026-11-27"
       className="w-[104px]"
       bad={bad}
       value={date}
@@ -244,7 +244,7 @@ const DateTime = ({ label, date, time, blankDate, blankTime = "0:00", now, bad, 
     <Blank
       label={`${label} time`}
       placeholder={blankTime}
-      title="hours:minutes, such as 09:00"
+      hint="hours:minutes, such as 09:00"
       className="w-[74px]"
       bad={bad}
       value={time}

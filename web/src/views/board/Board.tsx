@@ -20,6 +20,7 @@ import { ChosenBar } from "./ChosenBar";
 import { Histograms } from "./Histograms";
 import { PasteDialog } from "./PasteDialog";
 import { WordsDialog } from "../../parts/products/WordsDialog";
+import { Tip } from "../../ui/tip";
 
 /** Every product's price from the viewpoint, one row each. */
 export function Board() {
@@ -130,28 +131,25 @@ export function Board() {
             ? [{ ...columnsOf(narrow, extra)[0], className: "min-w-0 flex-1" } as Column]
             : columnsOf(narrow, extra)
           ).map((c, i) => (
-            <div
-              key={i}
-              ref={c.className === stripWidth ? strip : undefined}
-              className={`flex ${c.className}`}
-              title={c.hint}
-            >
-              {c.key ? (
-                <button
-                  type="button"
-                  className={`flex items-center gap-0.5 hover:text-ink ${filter.sort === c.key ? "font-semibold text-ink" : ""}`}
-                  aria-label={`Sort by ${c.said ?? c.name}`}
-                  aria-pressed={filter.sort === c.key}
-                  onClick={() => sortBy(c)}
-                >
-                  {c.name}
-                  {filter.sort === c.key &&
-                    (filter.desc ? <ArrowDown size={12} aria-hidden /> : <ArrowUp size={12} aria-hidden />)}
-                </button>
-              ) : (
-                c.name || <Scale narrow={stripRoom < 150} />
-              )}
-            </div>
+            <Tip key={i} text={c.hint}>
+              <div ref={c.className === stripWidth ? strip : undefined} className={`flex ${c.className}`}>
+                {c.key ? (
+                  <button
+                    type="button"
+                    className={`flex items-center gap-0.5 hover:text-ink ${filter.sort === c.key ? "font-semibold text-ink" : ""}`}
+                    aria-label={`Sort by ${c.said ?? c.name}`}
+                    aria-pressed={filter.sort === c.key}
+                    onClick={() => sortBy(c)}
+                  >
+                    {c.name}
+                    {filter.sort === c.key &&
+                      (filter.desc ? <ArrowDown size={12} aria-hidden /> : <ArrowUp size={12} aria-hidden />)}
+                  </button>
+                ) : (
+                  c.name || <Scale narrow={stripRoom < 150} />
+                )}
+              </div>
+            </Tip>
           ))}
           {spread.map((c) => (
             <div key={c.key} className="w-[78px] truncate text-right" title={c.name}>

@@ -1,6 +1,7 @@
 import { useCategories } from "../../api/board";
 import { useViewpoint } from "../../lib/viewpoint";
 import { count } from "../../lib/format";
+import { Tip } from "../../ui/tip";
 
 /** The categories with how many products, their mean margin and where there is trouble. */
 export function CategoryRail() {
@@ -31,12 +32,9 @@ export function CategoryRail() {
             </span>
             <span className="text-[12px] opacity-70">{count(c.count)}</span>
             {c.flags > 0 && (
-              <span
-                className="rounded-full bg-bad px-1 text-[11px] leading-4 text-paper"
-                title={`${c.flags} products below cost or without a price`}
-              >
-                {c.flags}
-              </span>
+              <Tip text={`${c.flags} products below cost or without a price`}>
+                <span className="rounded-full bg-bad px-1 text-[11px] leading-4 text-paper">{c.flags}</span>
+              </Tip>
             )}
             <span className="ml-auto text-[12px]">{c.margin === null ? "–" : `${c.margin} %`}</span>
           </button>

@@ -105,10 +105,9 @@ export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
       <Button
         className="border-paper/60 text-paper enabled:hover:bg-paper/15"
         disabled={pin.isPending || chosen.length > mostPinned}
-        title={chosen.length > mostPinned ? `At most ${mostPinned} at once` : undefined}
         onClick={() => pin.mutate()}
       >
-        Pin their prices
+        {chosen.length > mostPinned ? `Pin prices (at most ${mostPinned} at once)` : "Pin their prices"}
       </Button>
       <Button
         look="bare"

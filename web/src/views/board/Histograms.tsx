@@ -4,6 +4,7 @@ import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { type Histogram } from "../../api/client";
 import { count } from "../../lib/format";
+import { Tip } from "../../ui/tip";
 
 interface Props {
   viewpoint: Viewpoint;
@@ -58,21 +59,21 @@ function Bars({
       </figcaption>
       <div className="flex h-[52px] items-end gap-px">
         {h.counts.map((n, i) => (
-          <button
-            key={i}
-            type="button"
-            disabled={n === 0}
-            aria-pressed={picked === span(i)}
-            aria-label={`${name} ${words(i)}: ${count(n)} products`}
-            title={`${words(i)}: ${count(n)} products`}
-            className="flex h-full min-w-0 flex-1 items-end disabled:cursor-default enabled:hover:bg-wash"
-            onClick={() => onPick(picked === span(i) ? null : span(i))}
-          >
-            <span
-              className={`block w-full ${picked !== "" && picked !== span(i) ? "bg-ink/30" : h.from + i * h.width < 0 && name === "Margin" ? "bg-bad" : "bg-ink/75"}`}
-              style={{ height: n === 0 ? 1 : Math.max(3, (n / most) * 50) }}
-            />
-          </button>
+          <Tip key={i} text={`${words(i)}: ${count(n)} products`}>
+            <button
+              type="button"
+              disabled={n === 0}
+              aria-pressed={picked === span(i)}
+              aria-label={`${name} ${words(i)}: ${count(n)} products`}
+              className="flex h-full min-w-0 flex-1 items-end disabled:cursor-default enabled:hover:bg-wash"
+              onClick={() => onPick(picked === span(i) ? null : span(i))}
+            >
+              <span
+                className={`block w-full ${picked !== "" && picked !== span(i) ? "bg-ink/30" : h.from + i * h.width < 0 && name === "Margin" ? "bg-bad" : "bg-ink/75"}`}
+                style={{ height: n === 0 ? 1 : Math.max(3, (n / most) * 50) }}
+              />
+            </button>
+          </Tip>
         ))}
       </div>
       <div className="flex text-[11px] text-quiet">

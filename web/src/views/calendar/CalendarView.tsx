@@ -11,7 +11,7 @@ import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Calendar, EditChange, Layer, Rule } from "../../api/client";
-import { count, day, errorText, moment, through } from "../../lib/format";
+import { count, day, errorText, through } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { layerColour, layerNames } from "../../lib/layers";
 import { windowWords } from "../../lib/sentence";
@@ -407,7 +407,6 @@ function Week({
             <button
               type="button"
               className="flex w-full items-baseline gap-2 rounded-[3px] py-0.5 text-left hover:bg-wash"
-              title={moment(e.at, now)}
               onClick={() => {
                 onChoose({ campaign: e.campaign, code: e.code });
                 onAround(e.at);

@@ -158,6 +158,7 @@ function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: st
     onPick(chosen);
     setWords("");
   };
+  const open = words.trim().length > 1 && found !== undefined;
   return (
     <Command shouldFilter={false} label="Product of the chart" className="relative">
       {sku && (
@@ -172,10 +173,12 @@ function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: st
         value={words}
         onValueChange={setWords}
       />
-      {words.trim().length > 1 && found && (
-        <Command.List className="absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl">
-          <Command.Empty className="px-2 py-1 text-quiet">Nothing by that name.</Command.Empty>
-          {found.rows.map((r) => (
+      <Command.List
+        className={`absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl ${open ? "" : "hidden"}`}
+      >
+        {open && <Command.Empty className="px-2 py-1 text-quiet">Nothing by that name.</Command.Empty>}
+        {open &&
+          found.rows.map((r) => (
             <Command.Item
               key={r.sku}
               value={r.sku}
@@ -187,8 +190,7 @@ function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: st
               {r.name} <span className="text-quiet">{r.sku}</span>
             </Command.Item>
           ))}
-        </Command.List>
-      )}
+      </Command.List>
     </Command>
   );
 }

@@ -45,74 +45,77 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const sending = running.data?.status === "sending";
   const rows = blockedOnly ? data.rows.filter((r) => r.blocked) : data.rows;
   return (
-    <section aria-label={`Differences of ${data.name}`} className="flex h-full flex-col">
-      <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
-        <Tabs.Root
-          value={tab}
-          onValueChange={(t) => {
-            setTab(t === "history" ? "history" : "differences");
-          }}
-        >
+    <Tabs.Root
+      asChild
+      value={tab}
+      onValueChange={(t) => {
+        setTab(t === "history" ? "history" : "differences");
+      }}
+    >
+      <section aria-label={`Differences of ${data.name}`} className="flex h-full flex-col">
+        <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
           <Tabs.List className="flex" aria-label="Of this channel">
             {(["differences", "history"] as const).map((t) => (
               <Tabs.Trigger
                 key={t}
                 value={t}
-                aria-controls="of-channel"
                 className="px-2.5 py-0.5 hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
               >
                 {t === "differences" ? `What would change ${count(data.rows.length)}` : "What was sent"}
               </Tabs.Trigger>
             ))}
           </Tabs.List>
-        </Tabs.Root>
-        {tab === "differences" && data.rows.some((r) => r.blocked) && (
-          <label className="flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="accent-ink"
-              checked={blockedOnly}
-              onChange={(e) => setBlockedOnly(e.target.checked)}
-            />{" "}
-            blocked only
-          </label>
-        )}
-        <span className="ml-auto" />
-        {send.error && (
-          <span role="alert" className="font-medium text-bad">
-            {send.error instanceof Problem && send.error.status === 409 ? send.error.message : errorText(send.error)}
-          </span>
-        )}
-        {running.data && <Progress p={running.data} onSettled={() => void refresh(client)} />}
-        {open.length > 0 && (
-          <span className="text-bad" data-testid="undecided">
-            {count(open.length)} below cost: give a reason or leave out
-          </span>
-        )}
-        <Button
-          look="ink"
-          disabled={sending || send.isPending || open.length > 0 || data.rows.length === left}
-          onClick={() => send.mutate()}
-        >
-          {data.rows.length === 0
-            ? "Nothing to send"
-            : `Send ${count(data.rows.length - left)} prices to the ${data.name}`}
-        </Button>
-      </div>
-      {tab === "history" ? (
-        <History channel={channel} />
-      ) : data.rows.length === 0 ? (
-        <Empty title={`The ${data.name} shows the saved prices`}>
-          {count(data.same)} products agree. What you save from now on shows here until it is sent.
-        </Empty>
-      ) : (
-        <Rows
-          rows={rows}
-          decisions={decisions}
-          onDecide={(sku, d) => setDecisions((old) => new Map(old).set(sku, d))}
-        />
-      )}
-    </section>
+          {tab === "differences" && data.rows.some((r) => r.blocked) && (
+            <label className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                checked={blockedOnly}
+                onChange={(e) => setBlockedOnly(e.target.checked)}
+              />{" "}
+              blocked only
+            </label>
+          )}
+          <span className="ml-auto" />
+          {send.error && (
+            <span role="alert" className="font-medium text-bad">
+              {send.error instanceof Problem && send.error.status === 409 ? send.error.message : errorText(send.error)}
+            </span>
+          )}
+          {running.data && <Progress p={running.data} onSettled={() => void refresh(client)} />}
+          {open.length > 0 && (
+            <span className="text-bad" data-testid="undecided">
+              {count(open.length)} below cost: give a reason or leave out
+            </span>
+          )}
+          <Button
+            look="ink"
+            disabled={sending || send.isPending || open.length > 0 || data.rows.length === left}
+            onClick={() => send.mutate()}
+          >
+            {data.rows.length === 0
+              ? "Nothing to send"
+              : `Send ${count(data.rows.length - left)} prices to the ${data.name}`}
+          </Button>
+        </div>
+        <Tabs.Content value="history" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          <History channel={channel} />
+        </Tabs.Content>
+        <Tabs.Content value="differences" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          {data.rows.length === 0 ? (
+            <Empty title={`The ${data.name} shows the saved prices`}>
+              {count(data.same)} products agree. What you save from now on shows here until it is sent.
+            </Empty>
+          ) : (
+            <Rows
+              rows={rows}
+              decisions={decisions}
+              onDecide={(sku, d) => setDecisions((old) => new Map(old).set(sku, d))}
+            />
+          )}
+        </Tabs.Content>
+      </section>
+    </Tabs.Root>
   );
 }
 

@@ -13,6 +13,7 @@ import { count, day, through } from "../../lib/format";
 import { sentence } from "../../lib/sentence";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
+import { Tip } from "../../ui/tip";
 
 interface Props {
   row: RuleRow;
@@ -76,26 +77,29 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
           onChange={(e) => onTick(e.target.checked)}
         />
       )}
-      <button
-        type="button"
-        ref={setActivatorNodeRef}
-        {...attributes}
-        {...listeners}
-        disabled={!canMove}
-        aria-label={`Move ${name}`}
-        title={canMove ? "Drag, or Alt and arrow keys, to change the rank" : "Show all rules to change ranks"}
-        className="flex min-w-6 items-center justify-center py-2 text-quiet enabled:cursor-grab disabled:opacity-40"
-        onKeyDown={(e) => {
-          if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
-            e.preventDefault();
-            onMove(e.key === "ArrowUp" ? -1 : 1);
-            return;
-          }
-          listeners?.onKeyDown?.(e);
-        }}
-      >
-        <GripVertical size={15} aria-hidden />
-      </button>
+      <Tip text={canMove ? "Drag, or Alt and arrow keys, to change the rank" : "Show all rules to change ranks"}>
+        <span className="flex">
+          <button
+            type="button"
+            ref={setActivatorNodeRef}
+            {...attributes}
+            {...listeners}
+            disabled={!canMove}
+            aria-label={`Move ${name}`}
+            className="flex min-w-6 items-center justify-center py-2 text-quiet enabled:cursor-grab disabled:opacity-40"
+            onKeyDown={(e) => {
+              if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
+                e.preventDefault();
+                onMove(e.key === "ArrowUp" ? -1 : 1);
+                return;
+              }
+              listeners?.onKeyDown?.(e);
+            }}
+          >
+            <GripVertical size={15} aria-hidden />
+          </button>
+        </span>
+      </Tip>
       <span className="-ml-2 w-6 text-right text-quiet" data-testid="rank" data-place={place}>
         {rule.rank}
       </span>

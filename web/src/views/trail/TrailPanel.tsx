@@ -15,6 +15,7 @@ import { Elsewhere } from "../../parts/products/Elsewhere";
 import { PinPrice } from "./PinPrice";
 import { Stair } from "./Stair";
 import { productPage } from "../../lib/sku";
+import { Tip } from "../../ui/tip";
 
 /** The way from the list price of the selected product to its price, and every rule that did not apply with its reason. */
 export function TrailPanel() {
@@ -186,16 +187,17 @@ function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule:
             {s.ended && <span className="block text-[12px] text-quiet">ends the {s.ended}</span>}
           </span>
           <span className="ml-auto text-right">
-            <span className="font-medium" title={amount(s.after)}>
-              {shortened(s.after)}
-            </span>
+            <Tip text={amount(s.after)}>
+              <span className="font-medium">{shortened(s.after)}</span>
+            </Tip>
             {s.share && (
-              <span
-                className={`block text-[12px] ${s.left?.startsWith("-") ? "font-medium text-bad" : "text-quiet"}`}
-                title={`a margin of ${amount(s.left)}, were this the price`}
-              >
-                {amount(s.share)} %
-              </span>
+              <Tip text={`a margin of ${amount(s.left)}, were this the price`}>
+                <span
+                  className={`block text-[12px] ${s.left?.startsWith("-") ? "font-medium text-bad" : "text-quiet"}`}
+                >
+                  {amount(s.share)} %
+                </span>
+              </Tip>
             )}
           </span>
         </li>

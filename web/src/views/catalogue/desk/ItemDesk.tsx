@@ -18,6 +18,7 @@ import { Button } from "../../../ui/button";
 import { EffectNote } from "../../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../../ui/states";
 import { codeFrom } from "../../../parts/rule/form";
+import { Tip } from "../../../ui/tip";
 
 /** A group, customer, range, ladder, campaign or channel as docs/book.md writes it. */
 export type Doc = Record<string, unknown> & { code: string };
@@ -284,23 +285,24 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
         </Button>
         {dirty && item && <Button onClick={() => again(saved ?? whole, item.etag)}>Put it back as it was</Button>}
         {item && may && (
-          <Button
-            look="danger"
-            className="ml-auto"
-            disabled={edit.isPending}
-            title={item.uses.length > 0 ? "It is in use; the error says where" : undefined}
-            onClick={() =>
-              // The item leaves the list before the callbacks of mutate would run: only the promise still tells.
-              void edit.mutateAsync({ changes: [{ kind, code, etag: item.etag }] }).then(
-                () => {
-                  away(null);
-                },
-                () => undefined, // shown beside
-              )
-            }
-          >
-            Delete the {one}
-          </Button>
+          <Tip text={item.uses.length > 0 && "It is in use; the error says where"}>
+            <Button
+              look="danger"
+              className="ml-auto"
+              disabled={edit.isPending}
+              onClick={() =>
+                // The item leaves the list before the callbacks of mutate would run: only the promise still tells.
+                void edit.mutateAsync({ changes: [{ kind, code, etag: item.etag }] }).then(
+                  () => {
+                    away(null);
+                  },
+                  () => undefined, // shown beside
+                )
+              }
+            >
+              Delete the {one}
+            </Button>
+          </Tip>
         )}
         {!may && <span className="text-quiet">You may look, not save.</span>}
         {edit.error && !(edit.error instanceof Problem && edit.error.status === 412) && (

@@ -5,6 +5,7 @@ import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
+import { Tip } from "../../../ui/tip";
 
 interface Props {
   impact: Impact | undefined;
@@ -184,12 +185,12 @@ function ChangeBars({ h }: { h: Histogram }) {
     <figure className="mt-3" aria-label={`Changes in percent: ${label}`}>
       <div className="flex h-9 items-end gap-px" aria-hidden>
         {h.counts.map((n, i) => (
-          <span
-            key={i}
-            title={`${h.from + i * h.width} to ${h.from + (i + 1) * h.width} %: ${count(n)}`}
-            className={`block flex-1 ${n === 0 ? "bg-line" : h.from + i * h.width < 0 ? "bg-sale" : "bg-ink/70"}`}
-            style={{ height: n === 0 ? 1 : Math.max(3, (n / most) * 36) }}
-          />
+          <Tip key={i} text={`${h.from + i * h.width} to ${h.from + (i + 1) * h.width} %: ${count(n)}`}>
+            <span
+              className={`block flex-1 ${n === 0 ? "bg-line" : h.from + i * h.width < 0 ? "bg-sale" : "bg-ink/70"}`}
+              style={{ height: n === 0 ? 1 : Math.max(3, (n / most) * 36) }}
+            />
+          </Tip>
         ))}
       </div>
       <figcaption className="flex text-[11px] text-quiet">
