@@ -1035,16 +1035,6 @@ export interface components {
             price: string;
             sku: string;
         };
-        AudienceShape: {
-            countries?: string[];
-            customerAttr?: {
-                [key: string]: string[];
-            };
-            customers?: string[];
-            firstOrder?: boolean;
-            groups?: string[];
-            signedIn?: boolean;
-        };
         BoardCategory: {
             /** Format: int64 */
             count: number;
@@ -1155,6 +1145,53 @@ export interface components {
             layer: string;
             name: string;
         };
+        /** @description a text or a list: any of */
+        BookAlternatives: components["schemas"]["BookWord"] | components["schemas"]["BookWord"][];
+        /** @description a decimal not below 0 */
+        BookAmount: string;
+        BookAudience: {
+            countries?: components["schemas"]["BookWord"][];
+            customerAttr?: {
+                [key: string]: components["schemas"]["BookWord"][];
+            };
+            customers?: components["schemas"]["BookWord"][];
+            firstOrder?: boolean;
+            groups?: components["schemas"]["BookWord"][];
+            signedIn?: boolean;
+        };
+        BookBounds: {
+            max?: components["schemas"]["BookDecimal"] | number;
+            min?: components["schemas"]["BookDecimal"] | number;
+        };
+        BookBreak: {
+            amountOff?: components["schemas"]["BookAmount"];
+            amountOn?: components["schemas"]["BookAmount"];
+            derive?: components["schemas"]["BookDerive"];
+            from: number | string;
+            level?: components["schemas"]["BookWord"];
+            margin?: components["schemas"]["BookMargin"];
+            markup?: components["schemas"]["BookAmount"];
+            percentOff?: components["schemas"]["BookPercent"];
+            percentOn?: components["schemas"]["BookAmount"];
+            setPrice?: components["schemas"]["BookAmount"];
+        };
+        BookClock: string;
+        /** @description what an item is known by */
+        BookCode: string;
+        /** @description ISO 4217; only codes of the standard are valid */
+        BookCurrency: string;
+        /** @description a plain decimal number */
+        BookDecimal: string;
+        BookDerive: {
+            /** @enum {unknown} */
+            basis?: "list" | "net" | "subtotal";
+            /** @enum {unknown} */
+            counts?: "basket" | "owned" | "both";
+            from: components["schemas"]["BookWord"];
+            max?: components["schemas"]["BookAmount"];
+            min?: components["schemas"]["BookAmount"];
+            percent: components["schemas"]["BookAmount"];
+        };
         BookDifferences: {
             /** @description checks that hold now and would not */
             checks: components["schemas"]["ChecksResult"][];
@@ -1176,28 +1213,219 @@ export interface components {
              */
             wrong: number;
         };
+        BookEffect: {
+            amountOff?: components["schemas"]["BookAmount"];
+            amountOn?: components["schemas"]["BookAmount"];
+            derive?: components["schemas"]["BookDerive"];
+            level?: components["schemas"]["BookWord"];
+            margin?: components["schemas"]["BookMargin"];
+            markup?: components["schemas"]["BookAmount"];
+            percentOff?: components["schemas"]["BookPercent"];
+            percentOn?: components["schemas"]["BookAmount"];
+            setPrice?: components["schemas"]["BookAmount"];
+        };
+        BookEnding: {
+            /** @enum {unknown} */
+            direction?: "nearest" | "up" | "down";
+            shift?: components["schemas"]["BookDecimal"];
+            step: components["schemas"]["BookPositive"];
+        };
         BookFieldChange: {
             field: string;
             is: string;
             was: string;
         };
-        BoundsShape: {
-            max?: string;
-            min?: string;
+        BookGive: {
+            amountOff?: components["schemas"]["BookAmount"];
+            each?: components["schemas"]["BookAmount"];
+            forTotal?: components["schemas"]["BookAmount"];
+            /** @enum {unknown} */
+            of?: "list" | "catalog";
+            percentOff?: components["schemas"]["BookPercent"];
+            /** @enum {unknown} */
+            pick?: "cheapest" | "dearest" | "in-turn";
+            to: components["schemas"]["BookWord"] | {
+                where: components["schemas"]["BookWhere"];
+            };
+            units?: number | "all";
         };
-        BreakShape: {
-            amountOff?: string;
-            amountOn?: string;
-            derive?: components["schemas"]["DeriveShape"];
-            /** @description a whole number, or a decimal text where money or an attribute is measured */
-            from: unknown;
-            level?: string;
-            margin?: string;
-            markup?: string;
-            percentOff?: string;
-            percentOn?: string;
-            setPrice?: string;
+        /** @description percent below 100 */
+        BookMargin: string;
+        /** @description local wall time, such as 2026-11-27T10:00; the date must exist */
+        BookMoment: string;
+        BookMonthDay: string;
+        BookName: string;
+        BookOffer: {
+            after?: {
+                days: number;
+                where?: components["schemas"]["BookWhere"];
+            };
+            codes?: {
+                graceDays?: number;
+                listed?: boolean;
+                uses?: number;
+                usesPerCustomer?: number;
+                words?: string[];
+            } | unknown | {
+                /** @constant */
+                listed: true;
+            };
+            gives: components["schemas"]["BookGive"] | components["schemas"]["BookGive"][];
+            maxOff?: components["schemas"]["BookAmount"];
+            maxUnits?: number;
+            needs?: {
+                id: string;
+                quantity?: number;
+                /** @enum {unknown} */
+                same?: "sku" | "style";
+                where: components["schemas"]["BookWhere"];
+            }[];
+            perCustomer?: number;
+            repeat?: number;
+            skipReduced?: boolean;
+            spend?: {
+                amount: components["schemas"]["BookAmount"];
+                every?: boolean;
+                where?: components["schemas"]["BookWhere"];
+            };
+            stock?: number;
         };
+        BookOrder: {
+            max?: number;
+            min?: number;
+            multiple?: number;
+            perCustomer?: number;
+        };
+        /** @description 0 to 100 */
+        BookPercent: string;
+        /** @description a decimal above 0 */
+        BookPositive: string;
+        BookRule: {
+            audience?: components["schemas"]["BookAudience"];
+            breaks?: components["schemas"]["BookBreak"][];
+            campaign?: components["schemas"]["BookText"];
+            channels?: components["schemas"]["BookWord"][];
+            code: components["schemas"]["BookCode"];
+            count?: ("line" | "style" | "selection" | "basket") | {
+                where: components["schemas"]["BookWhere"];
+            };
+            currency?: components["schemas"]["BookCurrency"];
+            effect?: components["schemas"]["BookEffect"];
+            ending?: components["schemas"]["BookEnding"];
+            floor?: {
+                amount?: components["schemas"]["BookAmount"];
+                /** @constant */
+                cost?: true;
+                margin?: components["schemas"]["BookMargin"];
+            };
+            /** @enum {unknown} */
+            hireMatch?: "days" | "inside" | "any";
+            historyDays?: number;
+            ladder?: components["schemas"]["BookWord"];
+            /** @enum {unknown} */
+            layer: "catalog" | "sale" | "tier" | "group" | "promotion";
+            liveTags?: {
+                add?: components["schemas"]["BookWord"][];
+                remove?: components["schemas"]["BookWord"][];
+            };
+            maxOff?: {
+                amount?: components["schemas"]["BookAmount"];
+                percent?: components["schemas"]["BookPercent"];
+            };
+            mayRaise?: boolean;
+            measure?: string;
+            /** @enum {unknown} */
+            method?: "whole" | "graduated";
+            minQuantity?: number;
+            name?: components["schemas"]["BookName"];
+            note?: components["schemas"]["BookText"];
+            of?: string;
+            offer?: components["schemas"]["BookOffer"];
+            on?: ("base" | "options" | "work")[];
+            order?: components["schemas"]["BookOrder"];
+            rank: number;
+            show?: components["schemas"]["BookShow"];
+            /** @enum {unknown} */
+            status?: "on" | "off" | "draft";
+            /** @enum {unknown} */
+            then?: "end-layer" | "end-price";
+            where: components["schemas"]["BookWhereEntering"];
+            window?: components["schemas"]["BookWindow"];
+        };
+        BookShow: {
+            alt?: components["schemas"]["BookText"];
+            /** @enum {unknown} */
+            as?: "reduced" | "ordinary";
+            badge?: components["schemas"]["BookText"];
+            image?: components["schemas"]["BookText"];
+            label?: components["schemas"]["BookText"];
+            message?: components["schemas"]["BookText"];
+            terms?: components["schemas"]["BookText"];
+        };
+        BookText: string;
+        BookWeekMoment: string;
+        /** @description which products: exactly one key; {"all": []} is every product */
+        BookWhere: {
+            all?: components["schemas"]["BookWhere"][];
+            any?: components["schemas"]["BookWhere"][];
+            attr?: {
+                [key: string]: components["schemas"]["BookAlternatives"] | number | components["schemas"]["BookBounds"];
+            };
+            brand?: components["schemas"]["BookAlternatives"];
+            category?: components["schemas"]["BookAlternatives"];
+            cost?: components["schemas"]["BookBounds"];
+            list?: components["schemas"]["BookBounds"];
+            not?: components["schemas"]["BookWhere"];
+            range?: components["schemas"]["BookAlternatives"];
+            rating?: components["schemas"]["BookBounds"];
+            sku?: components["schemas"]["BookAlternatives"];
+            sold?: components["schemas"]["BookBounds"];
+            stock?: components["schemas"]["BookBounds"];
+            style?: components["schemas"]["BookAlternatives"];
+            supplier?: components["schemas"]["BookAlternatives"];
+            tag?: components["schemas"]["BookAlternatives"];
+            taxClass?: components["schemas"]["BookAlternatives"];
+            type?: components["schemas"]["BookAlternatives"];
+        };
+        /** @description the same, where the price entering the layer may be looked at too */
+        BookWhereEntering: {
+            all?: components["schemas"]["BookWhereEntering"][];
+            any?: components["schemas"]["BookWhereEntering"][];
+            attr?: {
+                [key: string]: components["schemas"]["BookAlternatives"] | number | components["schemas"]["BookBounds"];
+            };
+            brand?: components["schemas"]["BookAlternatives"];
+            category?: components["schemas"]["BookAlternatives"];
+            cost?: components["schemas"]["BookBounds"];
+            list?: components["schemas"]["BookBounds"];
+            not?: components["schemas"]["BookWhereEntering"];
+            range?: components["schemas"]["BookAlternatives"];
+            rating?: components["schemas"]["BookBounds"];
+            reduced?: boolean;
+            sku?: components["schemas"]["BookAlternatives"];
+            sold?: components["schemas"]["BookBounds"];
+            stock?: components["schemas"]["BookBounds"];
+            style?: components["schemas"]["BookAlternatives"];
+            supplier?: components["schemas"]["BookAlternatives"];
+            tag?: components["schemas"]["BookAlternatives"];
+            taxClass?: components["schemas"]["BookAlternatives"];
+            type?: components["schemas"]["BookAlternatives"];
+        };
+        BookWindow: {
+            days?: ("mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun")[];
+            from?: components["schemas"]["BookMoment"];
+            hours?: components["schemas"]["BookClock"][];
+            to?: components["schemas"]["BookMoment"];
+            weekly?: {
+                from: components["schemas"]["BookWeekMoment"];
+                to: components["schemas"]["BookWeekMoment"];
+            };
+            yearly?: {
+                from: components["schemas"]["BookMonthDay"];
+                to: components["schemas"]["BookMonthDay"];
+            };
+        };
+        BookWord: string;
         BulkAmounts: {
             /** @enum {string} */
             direction?: "" | "nearest" | "up" | "down";
@@ -1426,16 +1654,6 @@ export interface components {
             password: string;
             role: string;
         };
-        DeriveShape: {
-            /** @enum {string} */
-            basis?: "list" | "net" | "subtotal";
-            /** @enum {string} */
-            counts?: "basket" | "owned" | "both";
-            from: string;
-            max?: string;
-            min?: string;
-            percent: string;
-        };
         Difference: {
             /** @description below cost: needs a reason, or is left out */
             blocked: boolean;
@@ -1471,23 +1689,6 @@ export interface components {
             changes: components["schemas"]["EditChange"][];
             /** @description for the log; empty: it is worded here */
             summary?: string;
-        };
-        EffectShape: {
-            amountOff?: string;
-            amountOn?: string;
-            derive?: components["schemas"]["DeriveShape"];
-            level?: string;
-            margin?: string;
-            markup?: string;
-            percentOff?: string;
-            percentOn?: string;
-            setPrice?: string;
-        };
-        EndingShape: {
-            /** @enum {string} */
-            direction?: "nearest" | "up" | "down";
-            shift?: string;
-            step: string;
         };
         Error: {
             path: string;
@@ -1576,11 +1777,6 @@ export interface components {
             others: number;
             /** @description a newer version is being looked at */
             searching: boolean;
-        };
-        FloorShape: {
-            amount?: string;
-            cost?: boolean;
-            margin?: string;
         };
         FormFile: {
             ContentType: string;
@@ -2009,10 +2205,6 @@ export interface components {
             /** @description gross margin, amount ÷ net; null where net is 0 */
             percent: string | null;
         };
-        MaxOffShape: {
-            amount?: string;
-            percent?: string;
-        };
         NewPerson: {
             active: boolean;
             fullName: string;
@@ -2283,7 +2475,7 @@ export interface components {
              * @description products that its selection holds
              */
             reach: number;
-            rule: components["schemas"]["RuleShape"];
+            rule: components["schemas"]["BookRule"];
             /**
              * @description at the present: on now, opens later, over, outside its hours, off, draft
              * @enum {string}
@@ -2294,45 +2486,6 @@ export interface components {
              * @description rules of the same rank that give other prices to the same goods
              */
             ties: number;
-        };
-        RuleShape: {
-            audience?: components["schemas"]["AudienceShape"];
-            breaks?: components["schemas"]["BreakShape"][];
-            campaign?: string;
-            channels?: string[];
-            code: string;
-            /** @description line, style, selection, basket or {where} */
-            count?: unknown;
-            currency?: string;
-            effect?: components["schemas"]["EffectShape"];
-            ending?: components["schemas"]["EndingShape"];
-            floor?: components["schemas"]["FloorShape"];
-            /** Format: int64 */
-            historyDays?: number;
-            ladder?: string;
-            /** @enum {string} */
-            layer: "catalog" | "sale" | "tier" | "group" | "promotion";
-            liveTags?: components["schemas"]["TagsShape"];
-            maxOff?: components["schemas"]["MaxOffShape"];
-            mayRaise?: boolean;
-            measure?: string;
-            /** @enum {string} */
-            method?: "whole" | "graduated";
-            /** Format: int64 */
-            minQuantity?: number;
-            name?: string;
-            note?: string;
-            of?: string;
-            on?: string[];
-            /** Format: int64 */
-            rank: number;
-            show?: components["schemas"]["ShowShape"];
-            /** @enum {string} */
-            status?: "on" | "off" | "draft";
-            /** @enum {string} */
-            then?: "end-layer" | "end-price";
-            where: components["schemas"]["WhereShape"];
-            window?: components["schemas"]["WindowShape"];
         };
         RuleSwitch: {
             /** @enum {string} */
@@ -2413,23 +2566,9 @@ export interface components {
             rates: components["schemas"]["RateRow"][];
             taxClasses: components["schemas"]["TaxClassUses"][];
         };
-        ShowShape: {
-            alt?: string;
-            /** @enum {string} */
-            as?: "reduced" | "ordinary";
-            badge?: string;
-            image?: string;
-            label?: string;
-            message?: string;
-            terms?: string;
-        };
         SignInForm: {
             name: string;
             password: string;
-        };
-        SpanShape: {
-            from: string;
-            to: string;
         };
         State: {
             channels: components["schemas"]["ChannelState"][];
@@ -2453,10 +2592,6 @@ export interface components {
              * @description of the saved book
              */
             version: number;
-        };
-        TagsShape: {
-            add?: string[];
-            remove?: string[];
         };
         TaxClassUses: {
             class: string;
@@ -2519,39 +2654,6 @@ export interface components {
             name: string;
             price: string | null;
             sku: string;
-        };
-        WhereShape: {
-            all?: components["schemas"]["WhereShape"][];
-            any?: components["schemas"]["WhereShape"][];
-            attr?: {
-                [key: string]: unknown;
-            };
-            brand?: unknown;
-            category?: unknown;
-            cost?: components["schemas"]["BoundsShape"];
-            list?: components["schemas"]["BoundsShape"];
-            not?: components["schemas"]["WhereShape"];
-            range?: unknown;
-            rating?: components["schemas"]["BoundsShape"];
-            reduced?: boolean;
-            /** @description a text or a list of texts, as for the fields up to category */
-            sku?: unknown;
-            sold?: components["schemas"]["BoundsShape"];
-            stock?: components["schemas"]["BoundsShape"];
-            style?: unknown;
-            supplier?: unknown;
-            tag?: unknown;
-            taxClass?: unknown;
-            type?: unknown;
-        };
-        WindowShape: {
-            days?: string[];
-            from?: string;
-            hours?: string[];
-            /** @description exclusive */
-            to?: string;
-            weekly?: components["schemas"]["SpanShape"];
-            yearly?: components["schemas"]["SpanShape"];
         };
         Witness: {
             at: string;
@@ -3658,7 +3760,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleShape"];
+                "application/json": components["schemas"]["BookRule"];
             };
         };
         responses: {
@@ -3707,7 +3809,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleShape"];
+                "application/json": components["schemas"]["BookRule"];
             };
         };
         responses: {
@@ -4564,7 +4666,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleShape"];
+                "application/json": components["schemas"]["BookRule"];
             };
         };
         responses: {
@@ -4676,7 +4778,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleShape"];
+                "application/json": components["schemas"]["BookRule"];
             };
         };
         responses: {

@@ -48,6 +48,7 @@ describe("goods", () => {
     ["many SKUs are counted", { sku: ["A", "B", "C", "D"] }, "4 listed SKUs"],
     ["many categories are cut", { category: ["A/B", "C", "D", "E"] }, "A › B, C or 2 others"],
     ["a span with both ends", { cost: { min: "1000", max: "2500.50" } }, "cost 1\u2009000 to 2\u2009500.50"],
+    ["a span from nothing, written as a number", { stock: { min: 0, max: 5 } }, "stock 0 to 5"],
     ["an attribute", { attr: { cone: ["6", "10"], litres: { min: "40" } } }, "cone 6 or 10, and litres from 40"],
     ["reduced goods", { reduced: false }, "goods not reduced yet"],
     ["a range", { range: "autumn" }, "the range autumn"],

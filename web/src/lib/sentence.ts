@@ -1,4 +1,4 @@
-import type { Effect, Rule, Where } from "../api/client";
+import type { Bounds, Effect, Rule, Where } from "../api/client";
 import { amount, day, through } from "./format";
 
 /** A rule in words: what, on which goods, where, when. */
@@ -50,7 +50,7 @@ export function goodsWords(w: Where | undefined): string {
     return Object.entries(w.attr)
       .map(
         ([name, test]) =>
-          `${name} ${typeof test === "object" && !Array.isArray(test) ? spanWords(test as Bounds) : some(listOf(test))}`,
+          `${name} ${typeof test === "object" && !Array.isArray(test) ? spanWords(test) : some(listOf(test))}`,
       )
       .join(", and ");
   for (const [key, name] of Object.entries(numberNames)) {
@@ -60,13 +60,10 @@ export function goodsWords(w: Where | undefined): string {
   return `by ${Object.keys(w).join(", ")}`;
 }
 
-interface Bounds {
-  min?: string;
-  max?: string;
-}
 const numberNames = { list: "list price", cost: "cost", stock: "stock", sold: "units sold", rating: "rating" } as const;
 
-function spanWords({ min, max }: Bounds): string {
+function spanWords(b: Bounds): string {
+  const [min, max] = [b.min?.toString(), b.max?.toString()];
   if (min && max) return `${amount(min)} to ${amount(max)}`;
   return min ? `from ${amount(min)}` : `up to ${amount(max)}`;
 }

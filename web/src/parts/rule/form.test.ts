@@ -78,7 +78,7 @@ const rules: [string, Partial<Rule>][] = [
       liveTags: { add: ["sale"], remove: ["new"] },
     },
   ],
-  ["a promotion that the editor has no control for", { offer: { needs: [] } } as Partial<Rule>],
+  ["a promotion that the editor has no control for", { offer: { needs: [], gives: [] } }],
 ];
 
 describe("a rule that was read and written again is the same", () => {

@@ -1,4 +1,4 @@
-import type { Break, DocError, Effect, Rule, Where } from "../../api/client";
+import type { Break, DocError, Effect, Rule } from "../../api/client";
 import { endAfter, lastOf } from "../../lib/format";
 import { readSelection, unfinished, writeSelection, type Selection } from "./selection";
 
@@ -151,7 +151,7 @@ export function readForm(rule: Rule): Form {
   const from = rule.window?.from ?? "";
   const w = rule.window;
   const a = rule.audience;
-  const countedWhere = typeof rule.count === "object" && rule.count !== null ? (rule.count as { where: Where }) : null;
+  const countedWhere = typeof rule.count === "object" && rule.count !== null ? rule.count : null;
   const measure = rule.measure ?? "quantity";
   const [attr] = Object.entries(a?.customerAttr ?? {});
   return {

@@ -10,6 +10,7 @@ describe("a selection that was read and written again is the same", () => {
     ["all of several", { all: [{ tag: ["glaze"] }, { not: { category: ["Glazes/Dipping"] } }] }],
     ["any of groups", { any: [{ all: [{ sku: ["A", "B"] }, { stock: { min: "1" } }] }, { range: ["underglazes"] }] }],
     ["a span", { list: { min: "10", max: "20" } }],
+    ["a span that a file wrote with numbers", { list: { min: 0, max: 20 } }, { list: { min: "0", max: "20" } }],
     ["an attribute by value", { attr: { cone: ["6", "7"] } }],
     ["an attribute by span", { attr: { kg: { min: "5" } } }],
     ["two attributes at once, which the builder keeps as they are", { attr: { kg: { min: "5" }, cone: ["6"] } }],

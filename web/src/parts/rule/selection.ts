@@ -1,4 +1,4 @@
-import type { Where } from "../../api/client";
+import type { Bounds, Where } from "../../api/client";
 import { listOf } from "../../lib/sentence";
 
 export const valueFields = [
@@ -60,18 +60,12 @@ export const newNumber = (field: NumberField): Part => ({
 export const newAttr = (): Part => ({ kind: "attr", id: newId(), not: false, name: "", values: "", min: "", max: "" });
 export const newReduced = (): Part => ({ kind: "reduced", id: newId(), not: false, reduced: false });
 
-interface Bounds {
-  min?: string;
-  max?: string;
-}
-
 function readAttr(w: Where, id: number, not: boolean): Part | undefined {
   const [entry, ...more] = Object.entries(w.attr ?? {});
   if (!entry || more.length > 0) return undefined;
   const [name, test] = entry;
-  if (typeof test === "object" && test !== null && !Array.isArray(test)) {
-    const b = test as Bounds;
-    return { kind: "attr", id, not, name, values: "", min: b.min ?? "", max: b.max ?? "" };
+  if (typeof test === "object" && !Array.isArray(test)) {
+    return { kind: "attr", id, not, name, values: "", min: `${test.min ?? ""}`, max: `${test.max ?? ""}` };
   }
   return { kind: "attr", id, not, name, values: listOf(test).join(", "), min: "", max: "" };
 }
@@ -85,7 +79,7 @@ function read(w: Where, not: boolean): Part {
     if (w[field] !== undefined) return { kind: "values", id, field, not, values: listOf(w[field]) };
   for (const field of numberFields) {
     const b = w[field];
-    if (b) return { kind: "number", id, field, not, min: b.min ?? "", max: b.max ?? "" };
+    if (b) return { kind: "number", id, field, not, min: `${b.min ?? ""}`, max: `${b.max ?? ""}` };
   }
   if (w.reduced !== undefined) return { kind: "reduced", id, not, reduced: w.reduced };
   return readAttr(w, id, not) ?? { kind: "other", id, not, doc: w };

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "vitest";
+import type { Rule } from "../../api/client";
 import { firstDifference, openMoment, scaleOf, spanAround, ticks, zooms } from "./scale";
 
 describe("spans", () => {
@@ -43,7 +44,7 @@ describe("the moment at which a moved window differs", () => {
       "2026-11-27T00:00",
     ));
   test("weekdays and hours: when it is open", () => {
-    const w = { days: ["mon"], hours: ["18:00", "20:00"] };
+    const w: Rule["window"] = { days: ["mon"], hours: ["18:00", "20:00"] };
     expect(openMoment(w, "2026-11-27T00:00", "2026-12-05T00:00")).toBe("2026-11-30T18:00");
     expect(openMoment(w, "2026-11-27T00:00", "2026-11-29T00:00")).toBe("2026-11-27T00:00");
   });

@@ -106,11 +106,11 @@ export function ticks(s: Scale): Tick[] {
 /** A moment of [from, to) at which a window is open by its weekdays and hours, if it has any; else from. */
 export function openMoment(w: Rule["window"], from: string, to: string): string {
   if (!w?.days && !w?.hours) return from;
-  const names = ["sun", "mon", "tue", "wed", "thu", "fri", "sat"];
+  const names = ["sun", "mon", "tue", "wed", "thu", "fri", "sat"] as const;
   const end = wall(to);
   for (let d = wall(from), n = 0; d < end && n < 15; n++) {
     const start = w.hours?.[0] ? wall(`${wallText(d).slice(0, 10)}T${w.hours[0]}`) : d;
-    const day = names[d.getDay()] ?? "";
+    const day = names[d.getDay()] ?? "sun";
     if ((!w.days || w.days.includes(day)) && start >= wall(from) && start < end) return wallText(start);
     d = addDays(startOfDay(d), 1);
   }
