@@ -43,6 +43,11 @@ need_mariadb() {
 }
 # A second reader of spreadsheets, for the tests.
 need_ssconvert() { need_package gnumeric /usr/bin/ssconvert; }
+# A C compiler, for Go's race detector.
+need_cc() {
+  command -v "${CC:-gcc}" >/dev/null 2>&1 || need_package gcc /usr/bin/gcc
+  [ -e /usr/include/stdlib.h ] || need_package libc6-dev /usr/include/stdlib.h
+}
 need_chromium() { need_package chromium /usr/bin/chromium; }
 
 # web_modules: node_modules as the lock file says, once per lock file.

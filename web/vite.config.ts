@@ -6,5 +6,5 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { chunkSizeWarningLimit: 1200 }, // one bundle, from loopback or the house's own network
   server: { proxy: { "/api": "http://127.0.0.1:4180" } },
-  test: { setupFiles: "src/testing/setup.ts", restoreMocks: true },
+  test: { maxWorkers: "100%", setupFiles: "src/testing/setup.ts", restoreMocks: true },
 });

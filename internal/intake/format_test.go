@@ -218,6 +218,9 @@ func TestNumbersOfASpreadsheet(t *testing.T) {
 
 // A spreadsheet that unpacks to far more than it says is refused while it is read.
 func TestASpreadsheetThatSwells(t *testing.T) {
+	if testing.Short() {
+		t.Skip("writes hundreds of megabytes")
+	}
 	f := excelize.NewFile()
 	defer f.Close()
 	w, err := f.NewStreamWriter("Sheet1")

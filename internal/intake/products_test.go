@@ -128,6 +128,9 @@ func TestAttributesAndContent(t *testing.T) {
 
 // A sheet of more rows than can be taken is refused while it is read.
 func TestEndlessSheet(t *testing.T) {
+	if testing.Short() {
+		t.Skip("writes hundreds of megabytes")
+	}
 	f := excelize.NewFile()
 	defer f.Close()
 	w, err := f.NewStreamWriter("Sheet1")

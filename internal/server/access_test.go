@@ -13,6 +13,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -269,7 +270,7 @@ func TestMessagesKeepNames(t *testing.T) {
 // endless is a body of so many bytes, of which it counts those that were asked for.
 type endless struct {
 	left int64
-	read int64
+	read atomic.Int64 // the transport goes on reading for a moment after it gave an answer
 	head io.Reader
 }
 
@@ -285,7 +286,8 @@ func (e *endless) Read(p []byte) (int, error) {
 	for i := range p[:n] {
 		p[i] = 'x'
 	}
-	e.left, e.read = e.left-n, e.read+n
+	e.left -= n
+	e.read.Add(n)
 	return int(n), nil
 }
 
@@ -307,10 +309,10 @@ func TestUploadsAreBounded(t *testing.T) {
 		req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
 		resp, err := who.client.Do(req)
 		if err != nil { // the program hung up in the middle of it
-			return 0, body.read
+			return 0, body.read.Load()
 		}
 		defer resp.Body.Close()
-		return resp.StatusCode, body.read
+		return resp.StatusCode, body.read.Load()
 	}
 	for _, known := range []bool{true, false} {
 		status, read := send(a, 300<<20, known)
