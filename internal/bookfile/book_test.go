@@ -177,10 +177,13 @@ const everything = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":
 "attrs":{"cone":"6","kg":12.5},"stock":"3","rating":"4.5","gtin":"5901234123457","taxClass":"standard","minOrder":2,"unit":"month","content":{"amount":"12.5","of":"kg"},"hire":{"freeFirstDayFrom":"18:00"},"options":[{"code":"engrave","price":"6.00","part":"work"}],"sold":"7"}],
 "rules":[{"code":"P","layer":"tier","rank":2,"name":"n","note":"o","status":"off","campaign":"k","where":{"all":[{"reduced":false},{"list":{"max":"20"}}]},"window":{"from":"2026-01-01T00:00","to":"2026-02-01T00:00","days":["fri"],"hours":["22:00","02:00"],"yearly":{"from":"12-20","to":"01-06"}},
 "audience":{"groups":["trade"],"customers":["C"],"customerAttr":{"region":["north"]},"signedIn":true},"channels":["web"],"minQuantity":3,"currency":"GBP","hireMatch":"any","then":"end-layer","breaks":[{"from":"10.5","derive":{"from":"A","basis":"list","percent":"4","min":"1.00","max":"9.00","counts":"both"}}],
-"count":{"where":{"sku":"A"}},"measure":"spend","historyDays":90,"of":"cost:last","on":["base","work"],"ending":{"step":"0.5"},"maxOff":{"amount":"8.00"},"floor":{"margin":"10"},"mayRaise":true,"show":{"label":"L","as":"ordinary"},"liveTags":{"add":["z"]}},
+"count":{"where":{"sku":"A"}},"measure":"spend","historyDays":90,"of":"cost:last","on":["base","work"],"ending":{"step":"0.5"},"maxOff":{"amount":"8.00"},"floor":{"margin":"10"},"mayRaise":true,"show":{"label":"L","message":"m","badge":"b","image":"i","alt":"a","terms":"t","as":"ordinary"},"liveTags":{"add":["z"],"remove":["y"]}},
 {"code":"L","layer":"tier","rank":3,"where":{"range":"r"},"ladder":"l"},
+{"code":"B","layer":"sale","rank":1,"where":{"all":[]},"breaks":[{"from":1,"percentOn":"1"},{"from":2,"amountOn":"1.00"},{"from":3,"markup":"5"},{"from":4,"level":"B"}]},
+{"code":"E","layer":"sale","rank":2,"where":{"all":[]},"effect":{"margin":"30"}},
 {"code":"O","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"needs":[{"id":"a","where":{"sku":"A"},"quantity":2,"same":"sku"},{"id":"b","where":{"sku":"A"},"quantity":2}],"spend":{"where":{"all":[]},"amount":"50.00","every":true},"after":{"where":{"all":[]},"days":30},
 "codes":{"words":["CLAYDAY"],"listed":true,"uses":100,"usesPerCustomer":1,"graceDays":2},"gives":[{"to":"a","units":1,"percentOff":"50","pick":"dearest","of":"list"},{"to":"b","units":1,"amountOff":"1.00","pick":"in-turn"},{"to":{"where":{"tag":"x"}},"units":"all","each":"1.00"}],"repeat":1,"maxUnits":4,"maxOff":"100.00","skipReduced":true,"stock":80,"perCustomer":1}},
+{"code":"S","layer":"promotion","rank":2,"where":{"all":[]},"offer":{"needs":[{"id":"a","where":{"sku":"A"},"quantity":1}],"gives":[{"to":"needs","forTotal":"9.00"}]}},
 {"code":"M","layer":"group","rank":1,"where":{"all":[]},"order":{"min":6,"multiple":6,"max":24,"perCustomer":48}}]}`
 
 // Encoding what was decoded gives a document that decodes to the same, and loses no key.

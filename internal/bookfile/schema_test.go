@@ -68,6 +68,37 @@ func verdicts(t *testing.T, s *jsonschema.Schema, doc []byte) {
 	}
 }
 
+// Every key that the schema knows stands in the document that holds everything, so that one which the reader or the
+// writer forgets is noticed.
+func TestEverythingHoldsEveryKeyOfTheSchema(t *testing.T) {
+	var keysOf func(value any, found map[string]bool)
+	keysOf = func(value any, found map[string]bool) {
+		switch v := value.(type) {
+		case map[string]any:
+			if properties, ok := v["properties"].(map[string]any); ok {
+				for key := range properties {
+					found[key] = true
+				}
+			}
+			for _, inner := range v {
+				keysOf(inner, found)
+			}
+		case []any:
+			for _, inner := range v {
+				keysOf(inner, found)
+			}
+		}
+	}
+	var schema any
+	require.NoError(t, json.Unmarshal(Schema, &schema))
+	known := map[string]bool{}
+	keysOf(schema, known)
+	require.Greater(t, len(known), 100)
+	for key := range known {
+		require.Contains(t, everything, `"`+key+`":`)
+	}
+}
+
 // Schema and reader agree on good books.
 func TestSchemaTakesGoodBooks(t *testing.T) {
 	s := schema(t)
