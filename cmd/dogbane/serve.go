@@ -148,8 +148,10 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	if err := begin(ctx, parts, present, begun); err != nil {
 		return err
 	}
-	background.Go(func() { live.Follow(ctx, time.Second) })
-	background.Go(func() { followDemo(ctx, present, s) })
+	follow := func(ctx context.Context) { live.Follow(ctx, time.Second) }
+	demoEnds := func(ctx context.Context) { followDemo(ctx, present, s) }
+	background.Go(func() { jobs.Steadily(ctx, "following other instances", follow) })
+	background.Go(func() { jobs.Steadily(ctx, "seeing whether the demo has ended", demoEnds) })
 	listener, err := listen(opt.listen)
 	if err != nil {
 		return err

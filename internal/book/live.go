@@ -119,8 +119,7 @@ func (l *Live) Save(ctx context.Context, edit Edit) (Entry, error) {
 	if err != nil {
 		return Entry{}, err
 	}
-	var compiling sync.WaitGroup // while the keeper writes
-	compiling.Go(func() { next.Engine = before.Engine.Recompile(changed) })
+	compiling := pricing.Begin(func() { next.Engine = before.Engine.Recompile(changed) }) // while the keeper writes
 	defer compiling.Wait()
 	if !edit.ChecksSeen && l.guard != nil {
 		after := func() *pricing.Engine { compiling.Wait(); return next.Engine }

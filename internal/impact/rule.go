@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"slices"
-	"sync"
 
 	"dogbane/internal/board"
 	"dogbane/internal/book"
@@ -89,13 +88,13 @@ func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp p
 	if err != nil {
 		return out, err
 	}
-	var together sync.WaitGroup
 	var demandsErr error
-	together.Go(func() { out.Demands, demandsErr = i.demands(snap, engine, rule, vp, touched, "", now) })
+	demanding := pricing.Begin(func() { out.Demands, demandsErr = i.demands(snap, engine, rule, vp, touched, "", now) })
+	defer demanding.Wait()
 	out.compare(engine, rule, before.Sweep, after, touched)
 	out.example(engine, rule, after)
 	out.Checks, err = i.broken(ctx, snap.Engine, engine)
-	together.Wait()
+	demanding.Wait()
 	return out, errors.Join(err, demandsErr)
 }
 

@@ -50,8 +50,7 @@ func newGoods(book *Book) *goods {
 	var categories []categoryRun
 	g.products, numberOf, categories = inOrder(book.Products)
 	g.index = newIndex(book.Products, numberOf, categories, book.Ranges)
-	var side sync.WaitGroup
-	side.Go(func() { g.index.number("") }) // the SKUs, beside the columns
+	side := Begin(func() { g.index.number("") }) // the SKUs, beside the columns
 	g.readProducts(book.Products, numberOf)
 	for i := range book.Channels {
 		c := &book.Channels[i]

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"runtime"
 	"runtime/debug"
-	"sync"
 	"sync/atomic"
 )
 
@@ -29,28 +28,50 @@ func InParallel(n int, work func(from, to int)) {
 	together(workers, func(w int) { work(min(w*piece, n), min((w+1)*piece, n)) })
 }
 
-// together works in n goroutines and waits for them. A panic in one is a panic of the caller, so that whoever answers
-// for the question answers for it.
+// together works in n goroutines and waits for them, with the panics of Begin.
 func together(n int, work func(w int)) {
 	if n <= 1 {
 		work(0)
 		return
 	}
-	var wg sync.WaitGroup
-	var failed atomic.Pointer[string]
+	begun := make([]*Begun, n)
 	for w := range n {
-		wg.Go(func() {
-			defer func() {
-				if r := recover(); r != nil {
-					said := fmt.Sprintf("%v\n%s", r, debug.Stack())
-					failed.Store(&said)
-				}
-			}()
-			work(w)
-		})
+		begun[w] = Begin(func() { work(w) })
 	}
-	wg.Wait()
-	if said := failed.Load(); said != nil {
-		panic("pricing: " + *said)
+	for _, b := range begun {
+		<-b.done
+	}
+	for _, b := range begun {
+		b.Wait()
+	}
+}
+
+// Begun is work that goes on beside whoever began it, and who waits for it.
+type Begun struct {
+	done   chan struct{}
+	failed string // with the stack; set before done is closed
+}
+
+// Begin begins work in a goroutine of its own.
+func Begin(work func()) *Begun {
+	b := &Begun{done: make(chan struct{})}
+	go func() {
+		defer close(b.done)
+		defer func() {
+			if r := recover(); r != nil {
+				b.failed = fmt.Sprintf("%v\n%s", r, debug.Stack())
+			}
+		}()
+		work()
+	}()
+	return b
+}
+
+// Wait waits until the work has ended. A panic in it is a panic of whoever waits, so that whoever answers for a question
+// answers for all that was begun for it.
+func (b *Begun) Wait() {
+	<-b.done
+	if b.failed != "" {
+		panic(b.failed)
 	}
 }

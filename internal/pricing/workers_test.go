@@ -3,6 +3,7 @@ package pricing
 import (
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 )
@@ -25,6 +26,18 @@ func TestWorkIsHandedOutOnceAndFailsAsAWhole(t *testing.T) {
 			require.EqualValues(t, 1, covered[k].Load())
 		}
 	}
+	// Whoever asked goes on only when all have ended, though one failed.
+	var ended atomic.Int32
+	require.Panics(t, func() {
+		together(4, func(w int) {
+			defer ended.Add(1)
+			if w == 0 {
+				panic("out of bounds")
+			}
+			time.Sleep(10 * time.Millisecond)
+		})
+	})
+	require.EqualValues(t, 4, ended.Load())
 	require.Panics(t, func() {
 		InParallel(1000, func(int, int) { panic("out of bounds") })
 	})

@@ -83,9 +83,10 @@ func New(p Parts) *Server {
 // Work does what goes on beside requests, until ctx ends and nothing is under way any more.
 func (s *Server) Work(ctx context.Context) {
 	var all sync.WaitGroup
-	all.Go(func() { s.counter.Run(ctx) })
-	all.Go(func() { s.flags.Run(ctx) })
-	all.Go(func() { s.Store.Watch(ctx, time.Second) })
+	watch := func(ctx context.Context) { s.Store.Watch(ctx, time.Second) }
+	all.Go(func() { jobs.Steadily(ctx, "counting moved prices", s.counter.Run) })
+	all.Go(func() { jobs.Steadily(ctx, "looking for flags", s.flags.Run) })
+	all.Go(func() { jobs.Steadily(ctx, "watching the database", watch) })
 	all.Wait()
 	s.Publisher.Wait()
 	s.Jobs.Wait()

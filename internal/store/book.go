@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -121,8 +120,7 @@ func (s *Store) Write(ctx context.Context, edit book.Edit) (book.Entry, error) {
 	entry := book.Entry{At: edit.At, Who: edit.Who, Summary: edit.Summary, Changes: edit.Changes, Undoes: edit.Undoes}
 	var parts [][]byte
 	var packErr error
-	var packing sync.WaitGroup // while the database writes
-	packing.Go(func() { parts, packErr = pack(edit.Changes) })
+	packing := pricing.Begin(func() { parts, packErr = pack(edit.Changes) }) // while the database writes
 	defer packing.Wait()
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var head bookRow
