@@ -43,14 +43,7 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 			!slices.Contains(rule.Channels, c.Code) {
 			continue
 		}
-		one := vp
-		one.Channel, one.Groups, one.Customer, one.With = c.Code, nil, "", nil
-		before, err := i.sweeps.Of(snap, one)
-		if err != nil {
-			return nil, err
-		}
-		one.With = vp.With
-		sw, err := engine.Resweep(before.Sweep, one, touched)
+		sw, err := i.inChannel(snap, engine, vp, c.Code, touched)
 		if err != nil {
 			return nil, err
 		}
@@ -87,18 +80,14 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 					price-price%unit+unit)
 			}
 			if known && price < from {
-				limit := func(percent *money.Rat, mode money.Mode) int64 {
-					n, _ := money.FromMinor(from, sw.Digits).Mul(money.Int(1).Sub(money.PercentOf(*percent))).Minor(sw.Digits, mode)
-					return n
-				}
 				if least := c.Limits.MinOffPercent; least != nil {
-					if n := limit(least, money.Down); price > n {
+					if n := reduced(from, sw.Digits, least, money.Down); price > n {
 						breaks(p, about{flags.LimitDiscount, Least}, func() string { return "at least " + least.String() + " % off" },
 							price, n, from)
 					}
 				}
 				if most := c.Limits.MaxOffPercent; most != nil {
-					if n := limit(most, money.Up); price < n {
+					if n := reduced(from, sw.Digits, most, money.Up); price < n {
 						breaks(p, about{flags.LimitDiscount, Most}, func() string { return "at most " + most.String() + " % off" }, price,
 							n)
 					}
@@ -128,4 +117,23 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 		}
 	}
 	return list, nil
+}
+
+// inChannel are a channel's prices for guests with a rule that is being written.
+func (i *Impacts) inChannel(snap *book.Snapshot, engine *pricing.Engine, vp pricing.Viewpoint, channel string,
+	touched pricing.Set) (*pricing.Sweep, error) {
+	with := vp.With
+	vp.Channel, vp.Groups, vp.Customer, vp.With = channel, nil, "", nil
+	before, err := i.sweeps.Of(snap, vp)
+	if err != nil {
+		return nil, err
+	}
+	vp.With = with
+	return engine.Resweep(before.Sweep, vp, touched)
+}
+
+// reduced is a price less so many percent, in minor units.
+func reduced(from int64, digits int, percent *money.Rat, mode money.Mode) int64 {
+	n, _ := money.FromMinor(from, digits).Mul(money.Int(1).Sub(money.PercentOf(*percent))).Minor(digits, mode)
+	return n
 }

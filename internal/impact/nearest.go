@@ -18,9 +18,10 @@ type Nearest struct {
 	Upper *string `json:"upper" doc:"the least value above that passes; null: none does"`
 }
 
-// Nearest searches, by halving, for the values of an effect at which a demand on the size of reductions is kept. Both
-// demands are monotonic in the value but where a price is not reduced at all, which keeps to either; so the one side is
-// found by halving and the other is the value that reduces nothing.
+// Nearest searches for the values of an effect at which a demand on the size of reductions is kept. Both demands are
+// monotonic in the value but where a price is not reduced at all, which keeps to either; so the one side is found by
+// halving and the other is the value that reduces nothing. One price for goods of several prices is not: it may reduce
+// some by enough and leave others alone, so that the gaps between what it must not be are looked at.
 func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, side Side, channel string,
 	now pricing.Moment) (Nearest, error) {
 	rule := &d.Rule
@@ -79,20 +80,89 @@ func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, si
 	if err != nil {
 		return out, err
 	}
-	nothing := int64(0) // the value that reduces nothing
-	if out.Kind == "setPrice" {
-		nothing = highest
+	if side == Most {
+		return out, nil
 	}
-	if side == Least {
-		if pass, err := kept(nothing, unit); err != nil {
-			return out, err
-		} else if text := money.FormatMinor(nothing, unit); pass && up {
+	if out.Kind != "setPrice" {
+		pass, err := kept(0, unit)
+		if text := money.FormatMinor(0, unit); pass {
 			out.Lower = &text
+		}
+		return out, err
+	}
+	gap, err := i.gap(snap, d, vp, channel, unit)
+	if err != nil || gap.to == 0 {
+		return out, err
+	}
+	if pass, err := kept(gap.from, unit); err != nil {
+		return out, err
+	} else if pass {
+		text := money.FormatMinor(gap.from, unit)
+		out.Lower = &text
+	}
+	for _, n := range []int64{gap.to, highest} { // the latter reduces nothing
+		if pass, err := kept(n, unit); err != nil {
+			return out, err
 		} else if pass {
+			text := money.FormatMinor(n, unit)
 			out.Upper = &text
+			break
 		}
 	}
 	return out, nil
+}
+
+// span is one of whole numbers.
+type span struct{ from, to int64 }
+
+// gap is the span of set prices around the one written within which some product is reduced, but by too little for the
+// channel; its ends are not. A product forbids what lies between its own price less the least reduction and its own
+// price, and what several forbid may join. Where the channel's prices are other than the value that makes them (in
+// another currency, or with tax), the ends are in proportion, and whoever asks tries them.
+func (i *Impacts) gap(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, channel string, unit int) (span, error) {
+	engine, touched := snap.Engine.With(d.edit())
+	vp.With = []string{d.Rule.Code}
+	sw, err := i.inChannel(snap, engine, vp, channel, touched)
+	if err != nil {
+		return span{}, err
+	}
+	var least *money.Rat
+	for _, c := range snap.Book.Channels {
+		if c.Code == channel && c.Limits != nil {
+			least = c.Limits.MinOffPercent
+		}
+	}
+	var forbidden []span
+	var here int64
+	engine.Match(&d.Rule.Where).Each(func(p int32) bool {
+		price, priced := sw.Price(p)
+		if from, known := sw.CatalogPrice(p); priced && known && least != nil {
+			s := span{reduced(from, sw.Digits, least, money.Down), from}
+			forbidden = append(forbidden, s)
+			if s.from < price && price < s.to {
+				here = price
+			}
+		}
+		return true
+	})
+	slices.SortFunc(forbidden, func(a, b span) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to)) })
+	var joined span
+	for _, s := range forbidden {
+		if s.from >= joined.to {
+			if joined.from < here && here < joined.to {
+				break
+			}
+			joined = s
+		}
+		joined.to = max(joined.to, s.to)
+	}
+	if here == 0 {
+		return span{}, nil
+	}
+	share := d.Rule.Effect.Value.Div(money.Int(here))
+	low, _ := money.Int(joined.from).Mul(share).Minor(unit, money.Down)
+	high, _ := money.Int(joined.to).Mul(share).Minor(unit, money.Up)
+	return span{low, high}, nil
 }
 
 // search halves between a value that does not pass and the end at which one may.

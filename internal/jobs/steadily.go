@@ -11,8 +11,8 @@ import (
 // pause is how long Steadily waits after a panic.
 var pause = 5 * time.Second
 
-// Steadily keeps something going until ctx ends, which is when run returns. A panic in it is logged, and it is begun anew
-// after a pause: what goes on beside requests ends no program.
+// Steadily keeps something going until ctx ends, which is when run returns. A panic in it is logged, and it is begun
+// anew after a pause: what goes on beside requests ends no program.
 func Steadily(ctx context.Context, what string, run func(ctx context.Context)) {
 	for !finished(ctx, what, run) {
 		select {

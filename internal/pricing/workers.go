@@ -67,8 +67,8 @@ func Begin(work func()) *Begun {
 	return b
 }
 
-// Wait waits until the work has ended. A panic in it is a panic of whoever waits, so that whoever answers for a question
-// answers for all that was begun for it.
+// Wait waits until the work has ended. A panic in it is a panic of whoever waits, so that whoever answers for a
+// question answers for all that was begun for it.
 func (b *Begun) Wait() {
 	<-b.done
 	if b.failed != "" {

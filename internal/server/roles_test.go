@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/cookiejar"
+	"slices"
 	"strings"
 	"testing"
 
@@ -54,6 +55,50 @@ func TestAReaderChangesNothing(t *testing.T) {
 	before, err := a.store.Version(t.Context())
 	require.NoError(t, err)
 	require.EqualValues(t, 1, before)
+}
+
+// Every operation says in the API's description which role it needs; whoever has less is refused, whoever has just that is
+// not.
+func TestRolesAreThoseOfTheDescription(t *testing.T) {
+	a := started(t, store.Administrator)
+	text, err := server.OpenAPI()
+	require.NoError(t, err)
+	var doc struct {
+		Paths map[string]map[string]struct {
+			Role *store.Role `json:"x-role"`
+		}
+	}
+	require.NoError(t, json.Unmarshal(text, &doc))
+	roles := []store.Role{store.Reader, store.Manager, store.Approver, store.Administrator}
+	people := map[store.Role]*api{}
+	for _, r := range roles {
+		people[r] = a.as("the "+string(r), r)
+	}
+	fill := strings.NewReplacer("{id}", "1", "{kind}", "groups", "{", "", "}", "")
+	declared := map[store.Role]int{}
+	for path, methods := range doc.Paths {
+		for method, op := range methods {
+			name := strings.ToUpper(method) + " " + path
+			require.NotNil(t, op.Role, "%s declares no role", name)
+			declared[*op.Role]++
+			if *op.Role == "" || path == "/api/password" || path == "/api/session" {
+				continue // of nobody, or of whoever is signed in
+			}
+			needs := slices.Index(roles, *op.Role)
+			require.GreaterOrEqual(t, needs, 0, name)
+			for i, r := range roles[:min(needs+1, len(roles))] {
+				status, _ := people[r].raw(strings.ToUpper(method), fill.Replace(path), []byte("{}"))
+				if i < needs {
+					require.Equal(t, http.StatusForbidden, status, "%s as %s", name, r)
+				} else {
+					require.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden}, status, "%s as %s", name, r)
+				}
+			}
+		}
+	}
+	for _, r := range []store.Role{store.Reader, store.Manager, store.Administrator} {
+		require.Positive(t, declared[r], r)
+	}
 }
 
 // Without a session nothing is told but who might sign in.

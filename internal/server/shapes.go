@@ -52,8 +52,8 @@ func describe(r huma.Registry, name string) *huma.Schema {
 	return &huma.Schema{Ref: components + as}
 }
 
-// shapeOf keeps what a definition says about the shape of a value. What depends on other values is left to the reader of
-// books, and would only blur the types that are made from the description.
+// shapeOf keeps what a definition says about the shape of a value. What depends on other values is left to the reader
+// of books, and would only blur the types that are made from the description.
 func shapeOf(r huma.Registry, definition map[string]any) map[string]any {
 	shape := map[string]any{}
 	for key, value := range definition {

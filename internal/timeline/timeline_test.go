@@ -63,7 +63,7 @@ func TestCalendarNarrowsRulesByTheirCampaign(t *testing.T) {
 }
 
 // Two rules conflict only where all of it meets: layer, rank, goods, time, channels and buyers.
-func TestWhatFights(t *testing.T) {
+func TestWhatConflicts(t *testing.T) {
 	t.Parallel()
 	span := `,"window":{"from":"2026-11-10T00:00","to":"2026-11-20T00:00"}`
 	for name, c := range map[string]struct {
