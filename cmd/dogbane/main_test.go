@@ -84,3 +84,46 @@ func TestSchemaAndDescriptionAreJSON(t *testing.T) {
 		require.True(t, json.Valid([]byte(out)), c.Name())
 	}
 }
+
+// What flags prints names the trouble with a question that shows it.
+func TestFlagsAnswersWithWitnesses(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "ask.json")
+	require.NoError(t, os.WriteFile(file, []byte(`{"book":{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},
+		"channels":[{"code":"web"}],"products":[{"sku":"A & <B>","list":"10.00","cost":"8.00"}],
+		"rules":[{"code":"HALF","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"50"},
+			"window":{"from":"2026-11-27T00:00","to":"2026-11-28T00:00"}}]},
+		"ask":[{"flags":{"from":"2026-11-26T00:00","to":"2026-11-30T00:00"}}]}`), 0o644))
+	out, _, err := call(t, flagsCommand(), file)
+	require.NoError(t, err)
+	require.Contains(t, out, `"A & <B>"`, "names are written as they are")
+	var answers []struct {
+		Kind, Channel string
+		Witness       struct{ At string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &answers))
+	require.NotEmpty(t, answers)
+	for _, a := range answers {
+		require.Equal(t, "below-cost", a.Kind)
+		require.Equal(t, "2026-11-27T00:00", a.Witness.At, a.Channel)
+	}
+}
+
+// A file that cannot be read, or that holds no questions of the kind, is named with what is wrong.
+func TestFilesThatCannotBeAsked(t *testing.T) {
+	dir := t.TempDir()
+	for name, c := range map[string]*cobra.Command{"price": priceCommand(), "flags": flagsCommand()} {
+		_, _, err := call(t, c, filepath.Join(dir, "none.json"))
+		require.ErrorIs(t, err, os.ErrNotExist, name)
+	}
+	file := filepath.Join(dir, "odd & <b>.json")
+	for text, said := range map[string]string{
+		`{"book":`: ".json: not JSON",
+		`{"book":{"book":"dogbane/1","settings":{"currency":"EURO","timeZone":"UTC"}},"ask":[]}`: "settings.currency",
+		`{"book":{"book":"dogbane/99","settings":{"currency":"EUR","timeZone":"UTC"}},"ask":[]}`: "newer",
+	} {
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		_, _, err := call(t, priceCommand(), file)
+		require.ErrorContains(t, err, "odd & <b>.json", text)
+		require.ErrorContains(t, err, said, text)
+	}
+}

@@ -27,10 +27,14 @@ type Error struct {
 }
 
 func (e Error) Error() string {
-	if e.Value == "" {
-		return e.Path + ": " + e.Problem
+	text := e.Problem
+	if e.Path != "" { // "": the whole document
+		text = e.Path + ": " + text
 	}
-	return e.Path + ": " + e.Problem + " (found " + e.Value + ")"
+	if e.Value != "" {
+		text += " (found " + e.Value + ")"
+	}
+	return text
 }
 
 // Errors are all errors of a document, in the order in which they were found.

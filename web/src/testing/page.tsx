@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render } from "@testing-library/react";
+import { cleanup, render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, useLocation } from "react-router";
@@ -12,8 +12,9 @@ function Where({ tell }: { tell: (address: string) => void }) {
   return null;
 }
 
-/** Draws a part of the page as the frame would, at an address; gives a person who uses it. */
+/** Draws a part of the page as the frame would, at an address, in the place of what was drawn; gives a person who uses it. */
 export function page(part: ReactElement, address = "/board") {
+  cleanup();
   const client = new QueryClient({ defaultOptions: { queries: { retry: false }, mutations: { retry: false } } });
   let at = address;
   const whole = (inner: ReactElement) => (

@@ -1,0 +1,133 @@
+// @vitest-environment jsdom
+import { screen, within } from "@testing-library/react";
+import { expect, test } from "vitest";
+import type { PriceDetail } from "../../api/client";
+import { page } from "../../testing/page";
+import { problem, program } from "../../testing/server";
+import { shopState } from "../../testing/shop";
+import { TrailPanel } from "./TrailPanel";
+
+const detail = {
+  answer: {
+    unit: "13.95",
+    total: "167.40",
+    quantity: 12,
+    currency: "EUR",
+    list: "15.90",
+    portions: [{ quantity: 12, unit: "13.95" }],
+    margin: { net: "11.53", fee: "0.35", cost: "12.00", amount: "-0.82", percent: "-7.11" },
+    trail: {
+      finish: { raw: "13.95123", rounded: "13.95", held: false },
+      steps: [
+        {
+          rule: "A/B",
+          layer: "sale",
+          before: "15.90",
+          raw: "14.310055",
+          after: "13.951230000001",
+          shaped: ["ending"],
+          left: "-0.8",
+          share: "-7.1",
+        },
+      ],
+      missed: [
+        { rule: "C", layer: "tier", reason: "quantity", wanted: "24", counted: "12" },
+        { rule: "D", layer: "promotion", reason: "outranked", by: "A/B", would: "13.00" },
+      ],
+    },
+  },
+  at: "2026-11-27T09:00",
+  lowest: "14.52",
+  product: {
+    sku: "=A&B",
+    name: "Buff <clay> & grog",
+    category: "Clay/Stoneware",
+    brand: "",
+    supplier: "",
+    tags: ["x", "y"],
+    stock: "7",
+    sold: null,
+  },
+  rules: [
+    { code: "A/B", name: "Quay & <clay>", layer: "sale" },
+    { code: "C", name: "Dozens", layer: "tier" },
+  ],
+  shown: [
+    { channel: "web", name: "web shop", price: "14.95", since: "2026-11-02T00:00" },
+    { channel: "quay", name: "shop on the quay", price: null, since: "" },
+  ],
+} as unknown as PriceDetail;
+
+async function panel(of: object = {}, address = "/board?sku=%3DA%26B&channel=web&quantity=12") {
+  const asked = program({
+    "GET /api/price": { ...detail, answer: { ...detail.answer, ...of } },
+    "GET /api/state": shopState,
+    "GET /api/session": { name: "maren", role: "manager", demo: [] },
+    "GET /api/outlook": () => problem(404, "none"),
+  });
+  const drawn = page(<TrailPanel />, address);
+  if (address.includes("sku=")) await screen.findByTestId("trail-price");
+  return { ...drawn, asked, panel: within(screen.getByLabelText("Trail")) };
+}
+
+test("it asks for just the viewpoint of the address", async () => {
+  const { asked } = await panel();
+  const query = asked.find((a) => a.path === "/api/price")?.query;
+  expect(Object.fromEntries(query ?? [])).toMatchObject({ sku: "=A&B", channel: "web", quantity: "12" });
+});
+
+test("the way of a price: each rule with what it left, what shaped it, and what would be earned there", async () => {
+  const { panel: p } = await panel();
+  expect(p.getByTestId("trail-price").textContent).toBe("13.95");
+  expect(p.getByText(/12 × = 167\.40/)).toBeTruthy();
+  const step = p.getAllByRole("listitem")[1]?.textContent;
+  expect(step).toContain("Quay & <clay>");
+  expect(step).toContain("14.310055, given its ending");
+  expect(step).toContain("13.9512…");
+  expect(step).toContain("−7.1 %");
+  expect(p.getByText("Rounded to the minor unit")).toBeTruthy();
+});
+
+test("what did not apply says its one reason, with the winner's name and what it would have given", async () => {
+  const { panel: p } = await panel();
+  expect(p.getByText(/wants 24, counted 12/)).toBeTruthy();
+  const lost = p.getByRole("link", { name: "D" }).closest("li")?.textContent;
+  expect(lost).toContain("is outranked by Quay & <clay>, would give 13.00");
+});
+
+test("below cost is an alert that names the lowest permitted price", async () => {
+  const { panel: p } = await panel();
+  expect(p.getByRole("alert").textContent).toBe("Below cost. The lowest permitted price is 14.52.");
+  expect(p.getByText("The channel keeps").nextSibling?.textContent).toBe("−0.35");
+});
+
+test("no price and no cost are said", async () => {
+  const { panel: p } = await panel({ unit: null, total: null, margin: null, trail: null });
+  expect(p.getByTestId("trail-price").textContent).toBe("No price");
+  const known = await panel({ margin: null });
+  expect(known.panel.getByText("The cost is unknown, so no margin can be named.")).toBeTruthy();
+});
+
+test("pieces at several prices are told beside the way of the first", async () => {
+  const { panel: p } = await panel({
+    portions: [
+      { quantity: 9, unit: "15.90" },
+      { quantity: 3, unit: "13.95" },
+    ],
+  });
+  expect(p.getByText("9 at 15.90, 3 at 13.95: the way of the first is shown.")).toBeTruthy();
+});
+
+test("what the channels show stands beside, and a product that is gone says so", async () => {
+  const { panel: p } = await panel();
+  expect(p.getByRole("row", { name: /web shop 14\.95 since Mon 2 Nov 00:00/ })).toBeTruthy();
+  expect(p.getByRole("row", { name: /shop on the quay nothing/ })).toBeTruthy();
+  program({ "GET /api/price": () => problem(404, "There is no product “X”."), "GET /api/state": shopState });
+  page(<TrailPanel />, "/board?sku=X");
+  expect((await screen.findAllByText("There is no product “X”.")).length).toBe(1);
+});
+
+test("without a product it says what to do", async () => {
+  await panel({}, "/board?channel=web");
+  expect(screen.getByText("No product is selected")).toBeTruthy();
+});
