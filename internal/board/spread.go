@@ -2,7 +2,6 @@ package board
 
 import (
 	"cmp"
-	"slices"
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
@@ -45,7 +44,7 @@ func viewpoints(snap *book.Snapshot, by string, vp pricing.Viewpoint) ([]Column,
 			add(c.Code, cmp.Or(c.Name, c.Code), func(v *pricing.Viewpoint) { v.Channel = c.Code })
 		}
 	case "quantity":
-		for _, n := range Quantities(b) {
+		for _, n := range b.Quantities() {
 			add(money.Int(int64(n)).String(), money.Int(int64(n)).String(), func(v *pricing.Viewpoint) { v.Quantity = n })
 		}
 	case "changes":
@@ -57,28 +56,6 @@ func viewpoints(snap *book.Snapshot, by string, vp pricing.Viewpoint) ([]Column,
 		return nil, nil, &pricing.QuestionError{Path: "spread", Problem: "must be group, quantity, channel or changes"}
 	}
 	return columns, vps, nil
-}
-
-// Quantities are 1 and the counts at which breaks and least quantities of the book begin.
-func Quantities(b *pricing.Book) []int {
-	counts := []int{1}
-	breaks := func(list []pricing.Break, c pricing.Counting) {
-		for _, step := range list {
-			if n, fits := step.From.Minor(0, money.Up); fits && c.Measure == "quantity" && n <= 1_000_000 {
-				counts = append(counts, int(n))
-			}
-		}
-	}
-	for i := range b.Rules {
-		r := &b.Rules[i]
-		counts = append(counts, max(r.MinQuantity, 1))
-		breaks(r.Breaks, r.Counting)
-	}
-	for i := range b.Ladders {
-		breaks(b.Ladders[i].Breaks, b.Ladders[i].Counting)
-	}
-	slices.Sort(counts)
-	return slices.Compact(counts)
 }
 
 // spread are the sweeps of a board's columns.

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"math/big"
 	"math/rand/v2"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -38,13 +39,16 @@ func questionDoc(q pricing.Question) map[string]any {
 	return doc
 }
 
-// A thousand files of random books, whose expectations are those of the slow second reading of the book, hold: what
+// Files of random books, whose expectations are those of the slow second reading of the book, hold: what
 // dogbane check does, from the text of the document to the answer.
 func TestCheckAgreesWithTheReference(t *testing.T) {
 	t.Parallel()
-	files := 1000
-	if testing.Short() {
+	files := 400
+	switch {
+	case testing.Short():
 		files = 100
+	case os.Getenv("DOGBANE_LONG") != "":
+		files = 10_000
 	}
 	for seed := range uint64(files) {
 		rng := rand.New(rand.NewPCG(seed, 5))

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"strings"
 	"testing"
 
@@ -119,7 +120,7 @@ func TestSchemaTakesGoodBooks(t *testing.T) {
 // key put in, a value of another type or out of its bounds.
 func TestSchemaAndReaderAgree(t *testing.T) {
 	if testing.Short() {
-		t.Skip("tries 13,000 documents")
+		t.Skip("tries thousands of documents")
 	}
 	t.Parallel()
 	s := schema(t)
@@ -132,12 +133,17 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 		map[string]any{"reduced": true},
 		strings.Repeat("9", 41), strings.Repeat("9", 16), "000" + strings.Repeat("9", 15), strings.Repeat("x", 101),
 		strings.Repeat("x", 201), strings.Repeat("é", 2001), "a/b", "..", " x", "x\n", "fri 18:00:30", "18:00:30", "basket"}
-	tried := 0
+	tried, every := 0, 4 // one in four, each under ./test long
+	if os.Getenv("DOGBANE_LONG") != "" {
+		every = 1
+	}
 	check := func() {
+		if tried++; tried%every != 0 {
+			return
+		}
 		out, err := json.Marshal(doc)
 		require.NoError(t, err)
 		verdicts(t, s, out)
-		tried++
 	}
 	var walk func(value any, set func(any))
 	walk = func(value any, set func(any)) {

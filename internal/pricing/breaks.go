@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"slices"
 	"strings"
 
 	"dogbane/internal/money"
@@ -31,6 +32,28 @@ type Counting struct {
 
 // DefaultCounting is that of breaks which say nothing else.
 func DefaultCounting() Counting { return Counting{Method: Whole, Count: "line", Measure: "quantity"} }
+
+// Quantities are 1 and every quantity at which a break or a rule of the book begins, ascending.
+func (b *Book) Quantities() []int {
+	list := []int{1}
+	breaks := func(steps []Break, c Counting) {
+		for _, step := range steps {
+			if n, fits := step.From.Minor(0, money.Up); fits && c.Measure == "quantity" {
+				list = append(list, int(n))
+			}
+		}
+	}
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		list = append(list, max(r.MinQuantity, 1))
+		breaks(r.Breaks, r.Counting)
+	}
+	for i := range b.Ladders {
+		breaks(b.Ladders[i].Breaks, b.Ladders[i].Counting)
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
 
 // count is what the breaks of a rule are measured against; false where it cannot be known.
 func (v *view) count(s *state, r *rule) (money.Rat, bool) {

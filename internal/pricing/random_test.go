@@ -18,7 +18,7 @@ import (
 // long multiplies the rounds of random tests under ./test long.
 func long() int {
 	if os.Getenv("DOGBANE_LONG") != "" {
-		return 20
+		return 40
 	}
 	return 1
 }
@@ -33,7 +33,7 @@ func decimal(r *big.Rat) string {
 // The engine and the slow second reading of the book agree on random books: price, total and rules of every question.
 func TestEngineAgreesWithTheReference(t *testing.T) {
 	t.Parallel()
-	books := 1200 * long()
+	books := 600 * long()
 	if testing.Short() {
 		books = 150
 	}

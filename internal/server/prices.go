@@ -167,7 +167,7 @@ func (s *Server) outlook(ctx context.Context, in *SKUQuery) (Outlook, error) {
 	if err != nil {
 		return out, err
 	}
-	all := board.Quantities(snap.Book)
+	all := snap.Book.Quantities()
 	out.Quantities = all[:min(len(all), outlookQuantities)]
 	if !slices.Contains(out.Quantities, vp.Quantity) {
 		out.Quantities = append(slices.Clone(out.Quantities), vp.Quantity)

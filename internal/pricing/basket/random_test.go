@@ -23,7 +23,7 @@ func rounds(t *testing.T, n int) int {
 	case testing.Short():
 		return n / 10
 	case os.Getenv("DOGBANE_LONG") != "":
-		return n * 20
+		return n * 40
 	}
 	return n
 }
@@ -39,7 +39,7 @@ func random(seed uint64, offers int) (*rand.Rand, *pricing.Book) {
 func TestPartsMakeTheWhole(t *testing.T) {
 	t.Parallel()
 	applied := 0
-	for seed := range uint64(rounds(t, 300)) {
+	for seed := range uint64(rounds(t, 150)) {
 		rng, book := random(seed, 6)
 		e := basket.Compile(pricing.Compile(book))
 		for range 4 {

@@ -132,7 +132,7 @@ func (f *finder) viewpoints(q Question) func(yield func(pricing.Viewpoint) bool)
 	}
 	quantities := q.Quantities
 	if quantities == nil {
-		quantities = countsOf(book)
+		quantities = book.Quantities()
 	}
 	moments := append([]pricing.Moment{q.From}, f.engine.Changes(q.From, q.To, maxChanges, q.With)...)
 	return func(yield func(pricing.Viewpoint) bool) {
@@ -149,31 +149,6 @@ func (f *finder) viewpoints(q Question) func(yield func(pricing.Viewpoint) bool)
 			}
 		}
 	}
-}
-
-// countsOf is quantity 1 and every quantity at which a break or a rule of the book begins.
-func countsOf(book *pricing.Book) []int {
-	counts := []int{1}
-	breaks := func(list []pricing.Break, c pricing.Counting) {
-		if c.Measure != "quantity" {
-			return
-		}
-		for _, b := range list {
-			if n, fits := b.From.Minor(0, money.Up); fits {
-				counts = append(counts, int(n))
-			}
-		}
-	}
-	for i := range book.Rules {
-		r := &book.Rules[i]
-		counts = append(counts, max(r.MinQuantity, 1))
-		breaks(r.Breaks, r.Counting)
-	}
-	for i := range book.Ladders {
-		breaks(book.Ladders[i].Breaks, book.Ladders[i].Counting)
-	}
-	slices.Sort(counts)
-	return slices.Compact(counts)
 }
 
 // read takes the flags from one sweep.
