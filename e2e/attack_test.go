@@ -37,6 +37,7 @@ func (p *program) kill(t testing.TB) {
 
 // No edit that was acknowledged is lost when the program is killed, at whatever moment, and the next start is whole.
 func TestNoAcknowledgedEditIsLost(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	rng := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1))
 	p := start(t, data)
@@ -95,6 +96,7 @@ func TestNoAcknowledgedEditIsLost(t *testing.T) {
 
 // A first start that is killed, at whatever moment, is begun anew by the second, which has the whole demo.
 func TestAFirstStartThatIsKilled(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 2))
 	whole := ""
 	for round := range rounds(3, 14) {
@@ -190,6 +192,7 @@ func (a *attacker) value(schema any, depth int) any {
 
 // No request, whatever it holds, is an error of the program, and no answer names its inside.
 func TestHostileRequests(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	var api struct {
 		Paths      map[string]map[string]any

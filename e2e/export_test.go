@@ -16,6 +16,7 @@ import (
 
 // A spreadsheet written here says in gnumeric, a second reader, what the CSV export says.
 func TestSpreadsheetInASecondReader(t *testing.T) {
+	t.Parallel()
 	reader, err := exec.LookPath("ssconvert")
 	require.NoError(t, err, "./test installs Debian's gnumeric")
 	p := start(t, t.TempDir())

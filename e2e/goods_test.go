@@ -30,6 +30,7 @@ func (p *page) mapTo(field, column string) {
 
 // A file whose columns nobody knows yet is matched by hand, remembered, mended and brought in; one undo takes it back.
 func TestImportWithMappingAndUndo(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board")
 	pg.lay(p.url, "products", "winter.csv",
@@ -76,6 +77,7 @@ func TestImportWithMappingAndUndo(t *testing.T) {
 
 // A large import shows how far it is and can be given up, which leaves nothing behind.
 func TestImportGivenUp(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board")
 	var file strings.Builder
@@ -98,6 +100,7 @@ func TestImportGivenUp(t *testing.T) {
 
 // A window is moved by dragging its end, by dragging the whole and by keys; what that does is seen before it is kept.
 func TestCalendarDrag(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/calendar?channel=web&zoom=month")
 	bar := "[data-bar=KILN-AUTUMN]"
@@ -156,6 +159,7 @@ func TestCalendarDrag(t *testing.T) {
 
 // Two rules of one rank that want the same goods are marked where they meet.
 func TestCalendarShowsConflicts(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	for _, code := range []string{"RIVAL-A", "RIVAL-B"} {
@@ -173,6 +177,7 @@ func TestCalendarShowsConflicts(t *testing.T) {
 
 // One ladder, edited once, moves the prices of every rule that names it; its users are named.
 func TestLadderOfTwentyRules(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	status, text := ask(t, client, "POST", p.url+"/api/edit", map[string]any{
@@ -205,6 +210,7 @@ func TestLadderOfTwentyRules(t *testing.T) {
 
 // A new exchange rate shows what it moves first, and which day it is of afterwards.
 func TestRateChange(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/settings")
 	pg.typeInto(pg.labelled("Rate of GBP"), "0")
@@ -233,6 +239,7 @@ func TestRateChange(t *testing.T) {
 // A price is pinned from the trail; whoever would break it sees that while typing; afterwards it stands among the
 // checks.
 func TestCheckBrokenAndShown(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board?q=BAT-30&channel=web&sku=BAT-30&trail=open")
 	pg.find("[data-testid=trail-price]", "14.50")
@@ -272,6 +279,7 @@ func TestCheckBrokenAndShown(t *testing.T) {
 
 // Ranges, campaigns, customers with agreed prices, groups and channels are made and changed where they are kept.
 func TestDesks(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/ranges")
 	pg.click("button", "New range")
@@ -320,6 +328,7 @@ func TestDesks(t *testing.T) {
 
 // Two people at one ladder: the second sees both states and decides.
 func TestTwoAtOneDesk(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/ladders?item=by-the-box")
 	first := pg.labelled("How much of break 1")
@@ -342,6 +351,7 @@ func TestTwoAtOneDesk(t *testing.T) {
 // A product is changed on its page with what that does seen first; its history, its variants and its prices stand
 // there.
 func TestProductPage(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/product/BAT-30?channel=web")
 	pg.find("[data-testid=product-price]", "14.50")
@@ -383,6 +393,7 @@ func TestProductPage(t *testing.T) {
 
 // A tag is put on everything shown, with what that does seen first, and taken off by one undo.
 func TestWordsOfMany(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/products")
 	pg.typeInto(pg.labelled("Find a product"), "bat")
@@ -401,6 +412,7 @@ func TestWordsOfMany(t *testing.T) {
 
 // Sales come in from a file: units sold stand on the board, and a first order is known from then on.
 func TestSalesFile(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board")
 	pg.lay(p.url, "sales", "till.csv",

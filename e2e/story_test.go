@@ -14,6 +14,7 @@ import (
 // From a product file to a price that a customer sees: import, make a sale rule, meet a price below cost, mend it,
 // publish, and read the new price on the shop's own page.
 func TestFromAFileToAPriceInTheShop(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue")
 	pg.importFile("sku,name,list price,cost,category,tax class\nBIRD-1,Bird bath in stoneware,40.00,20.00,Garden/Baths,standard\nBIRD-2,Bird table in oak,64.00,30.00,Garden/Tables,standard\n")
@@ -93,6 +94,7 @@ func (p *page) leaveOutTheRest(prefix string) {
 
 // Each kind of bad file gets a message of its own, and nothing of it is written.
 func TestBadFiles(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.open(t, "/catalogue")
 	before := p.version(t)
@@ -129,6 +131,7 @@ func TestBadFiles(t *testing.T) {
 
 // Each mistake in a rule is named beside its control, and nothing is saved.
 func TestBadRules(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.open(t, "/stack/new?layer=sale")
 	before := p.version(t)
@@ -159,6 +162,7 @@ func TestBadRules(t *testing.T) {
 // The whole book leaves as a file, is changed, and comes back after its differences were seen; a broken file is
 // refused.
 func TestBookOutChangedAndIn(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	resp, err := p.client(t, "wout").Get(p.url + "/api/book")
 	require.NoError(t, err)

@@ -38,6 +38,7 @@ func ask(t testing.TB, c *http.Client, method, url string, body any) (int, strin
 }
 
 func TestPeople(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 
 	t.Run("nobody sees anything before signing in", func(t *testing.T) {
@@ -106,6 +107,7 @@ func TestPeople(t *testing.T) {
 
 // Each kind of rule is made in the editor and its price read on the board.
 func TestEveryKindOfRule(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	p.unpin(t)
 	pg := p.open(t, "/board")
@@ -250,6 +252,7 @@ func TestEveryKindOfRule(t *testing.T) {
 }
 
 func TestStackAtWork(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/stack")
 	order := func() []string {
@@ -349,6 +352,7 @@ func TestStackAtWork(t *testing.T) {
 }
 
 func TestBoardAtWork(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board?channel=web")
 
@@ -473,6 +477,7 @@ func TestBoardAtWork(t *testing.T) {
 
 // A percent that a marketplace would refuse names the nearest ones that it takes, and one click takes one of them.
 func TestDemandTakenByClick(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/stack/new?layer=promotion&channel=kilnfair")
 	pg.typeInto(pg.labelled("Name"), "Kiln days")
@@ -500,6 +505,7 @@ func TestDemandTakenByClick(t *testing.T) {
 
 // axe-core finds nothing serious on any view, in either theme.
 func TestAccessibility(t *testing.T) {
+	t.Parallel()
 	axe, err := os.ReadFile(filepath.Join("..", "web", "node_modules", "axe-core", "axe.min.js"))
 	require.NoError(t, err)
 	p := start(t, t.TempDir())
@@ -543,6 +549,7 @@ func TestAccessibility(t *testing.T) {
 
 // A flag names its product and whom it was found for, and its link asks that very question.
 func TestAFlagShowsItsWitness(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	status, text := ask(t, client, "POST", p.url+"/api/rules", map[string]any{"code": "GIVEN",

@@ -28,6 +28,7 @@ func (p *page) keys(text string, pause time.Duration) {
 
 // What is typed into the search belongs to it: no key is lost, however fast, and the address follows.
 func TestNoKeyOfASearchIsLost(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/board?channel=web")
 	for _, pause := range []time.Duration{0, 10 * time.Millisecond, 30 * time.Millisecond, 130 * time.Millisecond} {
@@ -60,6 +61,7 @@ func TestNoKeyOfASearchIsLost(t *testing.T) {
 
 // Amounts and dates are written as whoever reads them writes them, and typed like that; what is saved is the same.
 func TestAmountsAsOneWritesThem(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	p.unpin(t)
 	pg := p.openAs(t, "maren", "/board?channel=web&q=KILN-EL-42")
@@ -91,6 +93,7 @@ func TestAmountsAsOneWritesThem(t *testing.T) {
 
 // A SKU may hold what an address cannot: its page is found all the same.
 func TestProductsWhoseNumbersAreHostile(t *testing.T) {
+	t.Parallel()
 	p := start(t, t.TempDir())
 	client := p.client(t, "maren")
 	for i, sku := range []string{"4/4 & more", "..", "new", "=1+1", "a%2Fb", "<b>x</b>", "🏺 1", "طين"} {
@@ -116,6 +119,7 @@ func TestProductsWhoseNumbersAreHostile(t *testing.T) {
 // A book of one's own begins without the demo: an administrator comes in with the password that was printed once, says
 // currency, time zone and taxes, and brings the goods in.
 func TestABookOfOnesOwn(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := start(t, data, "--empty")
 	require.NotEmpty(t, p.password)
@@ -157,6 +161,7 @@ func TestABookOfOnesOwn(t *testing.T) {
 
 // A database that dies is said on the screen, and is back without anybody doing anything.
 func TestTheDatabaseDies(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	p := start(t, data)
 	pg := p.openAs(t, "maren", "/board?channel=web&q=PLINTH-64")

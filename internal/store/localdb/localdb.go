@@ -163,13 +163,16 @@ func (s *Server) start(ctx context.Context) error {
 	if err := s.endLeftovers(); err != nil {
 		return err
 	}
+	if err := os.MkdirAll(s.temporary(), 0o700); err != nil {
+		return fmt.Errorf("make the server's folder for temporary tables: %w", err)
+	}
 	data := filepath.Join(s.dir, "data")
 	if _, err := os.Stat(filepath.Join(s.dir, "ready")); err != nil {
 		// Not there, or a set-up that broke off: begin anew.
 		if err := os.RemoveAll(data); err != nil {
 			return fmt.Errorf("clear a broken data folder: %w", err)
 		}
-		if err := install(ctx, data); err != nil {
+		if err := s.install(ctx, data); err != nil {
 			return err
 		}
 		if err := os.WriteFile(filepath.Join(s.dir, "ready"), nil, 0o600); err != nil {
@@ -190,9 +193,9 @@ func (s *Server) start(ctx context.Context) error {
 }
 
 // install sets a data folder up. The installer is a script with children of its own: they end with it.
-func install(ctx context.Context, data string) error {
-	cmd := exec.CommandContext(ctx, installProgram, "--no-defaults", "--datadir="+data, "--user="+currentUser(),
-		"--auth-root-authentication-method=normal", "--skip-test-db")
+func (s *Server) install(ctx context.Context, data string) error {
+	cmd := exec.CommandContext(ctx, installProgram, "--no-defaults", "--datadir="+data, "--tmpdir="+s.temporary(),
+		"--user="+currentUser(), "--auth-root-authentication-method=normal", "--skip-test-db")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
 	cmd.WaitDelay = 5 * time.Second
@@ -212,9 +215,9 @@ func (s *Server) launch(ctx context.Context) error {
 	if err := os.WriteFile(init, []byte(statements), 0o600); err != nil {
 		return fmt.Errorf("write the server's first statements: %w", err)
 	}
-	args := []string{"--no-defaults", "--user=" + currentUser(), "--datadir=" + data, "--socket=" + s.socket(),
-		"--pid-file=" + filepath.Join(s.dir, "pid"), "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port),
-		"--skip-networking=OFF",
+	args := []string{"--no-defaults", "--user=" + currentUser(), "--datadir=" + data,
+		"--tmpdir=" + s.temporary(), "--socket=" + s.socket(), "--pid-file=" + filepath.Join(s.dir, "pid"),
+		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--skip-networking=OFF",
 		"--skip-name-resolve", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci",
 		"--default-time-zone=+00:00",
 		"--sql-mode=STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
@@ -254,6 +257,10 @@ func (s *Server) launch(ctx context.Context) error {
 	slog.Debug("MariaDB starting", "dir", s.dir, "port", s.port)
 	return s.awaitReady(ctx, done)
 }
+
+// temporary is the folder of the server's temporary tables. A server that starts clears away those that it finds in
+// its folder, whoever's they are: two servers that shared one would take them from each other.
+func (s *Server) temporary() string { return filepath.Join(s.dir, "tmp") }
 
 // socket is the server's socket; its path must be short, so it stands in the temporary folder when dir is deep.
 func (s *Server) socket() string {

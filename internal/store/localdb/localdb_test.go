@@ -6,17 +6,21 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
 // Data survives a server that was killed, a second start is refused while the first runs, and nothing that the crash
 // left blocks the next start.
 func TestStartAfterACrash(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 	defer cancel()
@@ -40,6 +44,7 @@ func TestStartAfterACrash(t *testing.T) {
 
 // A server that outlived its program is ended by the next start.
 func TestStartEndsALeftover(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 	defer cancel()
@@ -57,6 +62,27 @@ func TestStartEndsALeftover(t *testing.T) {
 	}
 }
 
+// Servers that are set up in the same moment do not take each other's temporary tables.
+func TestManyAreSetUpAtOnce(t *testing.T) {
+	t.Parallel()
+	ctx, cancel := context.WithTimeout(t.Context(), 4*time.Minute)
+	defer cancel()
+	var all sync.WaitGroup
+	for n := range 3 {
+		dir := t.TempDir()
+		all.Go(func() {
+			for range 2 {
+				s, err := Start(ctx, filepath.Join(dir, strconv.Itoa(n)), Options{})
+				if assert.NoError(t, err) {
+					s.Stop()
+				}
+				assert.NoError(t, os.RemoveAll(dir))
+			}
+		})
+	}
+	all.Wait()
+}
+
 // forsake is the end of the program that watches the server.
 func (s *Server) forsake() {
 	s.mu.Lock()
@@ -67,6 +93,7 @@ func (s *Server) forsake() {
 // A server that dies by itself runs again after a moment, on the same port, with its data; until then it says since
 // when it does not, and why.
 func TestAServerThatDiesIsStartedAgain(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 	defer cancel()
@@ -92,6 +119,7 @@ func TestAServerThatDiesIsStartedAgain(t *testing.T) {
 
 // What the server's log says of its end is told in words.
 func TestWhyItEnded(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := &Server{dir: dir}
 	require.Equal(t, "it was ended", s.reason())
@@ -107,6 +135,7 @@ func TestWhyItEnded(t *testing.T) {
 
 // A set-up that was killed in the middle, children and all, is begun anew by the next start: each time.
 func TestASetUpThatIsKilledIsBegunAnew(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	for _, after := range []time.Duration{5, 60, 150, 400, 900, 1500} {
 		ctx, cancel := context.WithTimeout(t.Context(), after*time.Millisecond)
@@ -131,6 +160,7 @@ func TestASetUpThatIsKilledIsBegunAnew(t *testing.T) {
 
 // The password guards the server.
 func TestPasswordIsNeeded(t *testing.T) {
+	t.Parallel()
 	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 	defer cancel()
 	s, err := Start(ctx, t.TempDir(), Options{})
