@@ -20,6 +20,9 @@ import (
 // What halving finds is what trying every value finds: the nearest value below and above at which the channel's demand
 // on the size of reductions is kept.
 func TestNearestIsWhatTryingEveryValueFinds(t *testing.T) {
+	if testing.Short() {
+		t.Skip("thousands of impacts")
+	}
 	d := open(t)
 	vp := pricing.Viewpoint{Channel: "fair", At: noon(t), Quantity: 1}
 	draft := func(kind, value string) impact.Draft {
@@ -80,6 +83,9 @@ func TestNearestIsWhatTryingEveryValueFinds(t *testing.T) {
 // One price for goods of many prices: what is named passes, also where the channel shows it in another currency and
 // without tax; where it shows it as it is, nothing nearer would do.
 func TestNearestPriceOfManyGoods(t *testing.T) {
+	if testing.Short() {
+		t.Skip("thousands of impacts")
+	}
 	for seed := range uint64(12) {
 		rng := rand.New(rand.NewPCG(seed, 3))
 		var goods []string
