@@ -68,8 +68,8 @@ function Matrix({ outlook, who, onPick }: { outlook: Outlook; who: string; onPic
     <div className="overflow-x-auto" data-testid="matrix">
       <table className="mt-1 w-full text-[13px]">
         <thead className="text-quiet">
-          <tr>
-            <th className="sticky left-0 bg-sheet text-left font-normal">{columns.length > 1 ? "from" : ""}</th>
+          <tr className="bg-sheet">
+            <th className="sticky left-0 bg-inherit text-left font-normal">{columns.length > 1 ? "from" : ""}</th>
             {columns.map((c) => (
               <th key={c.from} className="pl-2 text-right font-normal">
                 {c.from}

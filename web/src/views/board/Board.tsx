@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { columnsOf, roomy, stripWidth, wide, type Column } from "./columns";
+import { columnsOf, roomy, spreadWidth, stripWidth, wide, type Column } from "./columns";
 import { useWidth } from "../../lib/charts";
 import { useCompact } from "../../lib/rows";
 import { useMay } from "../../api/session";
@@ -152,7 +152,7 @@ export function Board() {
             </Tip>
           ))}
           {spread.map((c) => (
-            <div key={c.key} className="w-[78px] truncate text-right" title={c.name}>
+            <div key={c.key} className={`${spreadWidth} truncate text-right`} title={c.name}>
               {filter.spread === "changes" ? moment(c.name, state?.now).slice(4) : c.name}
             </div>
           ))}

@@ -1,4 +1,4 @@
-import { nameWidth, stripWidth, type Extra } from "./columns";
+import { nameWidth, spreadWidth, stripWidth, type Extra } from "./columns";
 import type { BoardRow, Layer } from "../../api/client";
 import { amount, count, isZero, signed } from "../../lib/format";
 import { LayerMark } from "../../ui/layer-mark";
@@ -171,7 +171,7 @@ function SpreadCells({ row, columns }: { row: BoardRow; columns: number }) {
         return (
           <div
             key={i}
-            className={`w-[78px] text-right whitespace-nowrap ${i === 0 || price !== first ? "font-semibold" : "text-quiet"}`}
+            className={`${spreadWidth} text-right whitespace-nowrap ${i === 0 || price !== first ? "font-semibold" : "text-quiet"}`}
             data-testid={`spread-${i}`}
           >
             {amount(price)}

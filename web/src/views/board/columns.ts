@@ -19,6 +19,7 @@ export type Extra = "stock" | "sold";
 // The name takes what it needs and no more; the room is the strip's.
 export const nameWidth = "min-w-[130px] max-w-[340px] flex-[2.2_1_0]";
 export const stripWidth = "min-w-[96px] max-w-[560px] flex-[1_1_0]";
+export const spreadWidth = "min-w-[74px] max-w-[128px] flex-[0.25_1_0]";
 
 export function columnsOf(narrow: boolean, extra: Extra[]): Column[] {
   return [
