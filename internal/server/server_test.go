@@ -48,15 +48,19 @@ type api struct {
 // working is a server of a live book that works until the test ends. Its book has the demo's present.
 func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
 	ctx, stop := context.WithCancel(context.Background())
-	now := func() time.Time { return present }
-	shows := publish.NewShows(s)
-	program := server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now},
-		Shows:     shows,
-		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx)})
+	program := idle(ctx, s, live)
 	ended := make(chan struct{})
 	go func() { defer close(ended); program.Work(ctx) }()
 	t.Cleanup(func() { stop(); <-ended })
 	return program
+}
+
+// idle is a server that only answers: nothing is counted or looked for beside.
+func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
+	now := func() time.Time { return present }
+	shows := publish.NewShows(s)
+	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Shows: shows,
+		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx)})
 }
 
 func started(t *testing.T, role store.Role) *api {
