@@ -27,7 +27,7 @@ const timed = `async (asks) => {
 		if (!answer.ok) throw new Error(path + ": " + (await answer.text()));
 		const said = await answer.json();
 		times.push(performance.now() - from);
-		if (body && !said.changed) throw new Error("no impact: " + JSON.stringify(said.errors));
+		if (body && !said.moved) throw new Error("no impact: " + JSON.stringify(said.errors));
 	}
 	return times;
 }`
