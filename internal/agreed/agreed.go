@@ -18,6 +18,9 @@ import (
 // Level is the price level that holds what was agreed with a customer.
 func Level(customer string) string { return prefix + customer }
 
+// IsLevel reports whether a price level holds what was agreed with a customer: it is nobody else's.
+func IsLevel(level string) bool { return strings.HasPrefix(level, prefix) }
+
 const prefix = "agreed:"
 
 // Rule is the rule that gives a customer the agreed prices; nil where there is none yet.

@@ -97,6 +97,21 @@ func TestARulesImpact(t *testing.T) {
 	}
 }
 
+// Brackets give the pieces of a line several prices: the example follows those that the rule makes, and the margin is
+// that of a piece over all of them, as the board has it.
+func TestBracketsInTheExample(t *testing.T) {
+	d := open(t)
+	vp := pricing.Viewpoint{Channel: "web", At: noon(t), Quantity: 4}
+	doc := `{"code":"BRACKETS","layer":"tier","rank":1,"where":{"sku":"A & B"},"method":"graduated","breaks":[{"from":3,"percentOff":"10"}]}`
+	out, err := d.OfRule(t.Context(), d.snap, impact.Draft{Rule: d.rule(doc)}, vp, noon(t))
+	require.NoError(t, err)
+	e := out.Example
+	require.Empty(t, e.Missed)
+	require.Equal(t, []string{"10.00", "9.00", "9.50", *out.Movers[0].After}, []string{*e.Before, *e.Final, *e.Each, "9.50"})
+	require.Equal(t, 2, e.Pieces)
+	require.Equal(t, *out.Movers[0].Margin, (*e.Margin)[:len(*out.Movers[0].Margin)])
+}
+
 // What a channel demands of a price is told by the kinds that flags have, with prices that would pass; so are the
 // nearest values of the effect, and they are the nearest.
 func TestDemands(t *testing.T) {

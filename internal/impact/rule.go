@@ -12,6 +12,7 @@ import (
 	"dogbane/internal/checks"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/timeline"
 )
 
 // Rule is what an unsaved rule would do, from one viewpoint.
@@ -50,6 +51,8 @@ type Example struct {
 	Cost   *string  `json:"cost" doc:"without tax"`
 	Stock  *string  `json:"stock"`
 	Sold   *string  `json:"sold" doc:"units in the last 30 days"`
+	Pieces int      `json:"pieces,omitempty" doc:"how many of the line's pieces go this way, where not all"`
+	Each   *string  `json:"each,omitempty" doc:"then: the price of a piece over all of them; margin and cost are of that"`
 	Missed string   `json:"missed,omitempty" doc:"the reason why the rule does not apply to it"`
 	By     string   `json:"by,omitempty"`
 }
@@ -136,27 +139,15 @@ func (out *Rule) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.V
 	if rule.Channels != nil && !slices.Contains(rule.Channels, vp.Channel) && len(rule.Channels) > 0 {
 		vp.Channel = rule.Channels[0]
 	}
-	if !rule.Window.Open(vp.At) {
-		out.Shifted = true
-		at, found := vp.At, false
-		for range 1000 {
-			next, more := rule.Window.Next(at)
-			if !more {
-				break
-			}
-			if at = next; rule.Window.Open(at) {
-				found = true
-				break
-			}
-		}
-		switch {
-		case found:
-			vp.At = at
-		case rule.Window.From != nil && rule.Window.Open(*rule.Window.From):
-			vp.At, out.Never = *rule.Window.From, true
-		default:
-			out.Never = true
-		}
+	windows, _ := timeline.Windows(book, rule)
+	opens, ever := pricing.NextOpen(windows, vp.At)
+	switch {
+	case ever:
+		vp.At, out.Shifted = opens, opens != vp.At
+	case rule.Window != nil && rule.Window.From != nil:
+		vp.At, out.Shifted, out.Never = *rule.Window.From, true, true
+	default:
+		out.Shifted, out.Never = true, true
 	}
 	out.At, out.Channel = vp.At.String(), vp.Channel
 }
@@ -206,16 +197,24 @@ func (out *Rule) example(engine *pricing.Engine, rule *pricing.Rule, after *pric
 	}
 	shown := bookfile.Answer(a)
 	e := &Example{SKU: product.SKU, Name: product.Name, Final: shown.Unit, Shaped: []string{}}
+	trail := shown.Trail
+	// Brackets give the pieces of one line several prices: those are followed that the rule makes.
+	if made := slices.IndexFunc(shown.Portions, func(p bookfile.Portion) bool {
+		return slices.Contains(p.Rules, rule.Code)
+	}); len(shown.Portions) > 1 && made >= 0 {
+		part := shown.Portions[made]
+		trail, e.Final, e.Pieces, e.Each = part.Trail, part.Unit, part.Quantity, shown.Unit
+	}
 	e.Stock, e.Sold = board.Plain(product.Stock), board.Plain(product.Sold)
 	if shown.Margin != nil {
 		e.Margin, e.Amount, e.Cost = shown.Margin.Percent, &shown.Margin.Amount, &shown.Margin.Cost
 	}
-	for _, step := range shown.Trail.Steps {
+	for _, step := range trail.Steps {
 		if step.Rule == rule.Code {
 			e.Before, e.Raw, e.After, e.Shaped = step.Before, step.Raw, step.After, append(e.Shaped, step.Shaped...)
 		}
 	}
-	for _, miss := range shown.Trail.Missed {
+	for _, miss := range trail.Missed {
 		if miss.Rule == rule.Code {
 			e.Missed, e.By = miss.Reason, miss.By
 		}

@@ -25,7 +25,7 @@ type Answer struct {
 	Total    *money.Rat // for all months of the term
 	Rules    []string   // that applied, in the order in which they first did
 	Portions []Portion
-	Margin   *Margin // of the first portion's unit; nil where cost or price is missing
+	Margin   *Margin // of Unit without options; nil where cost or price is missing
 }
 
 // Portion is units of a line that come out alike.
@@ -70,7 +70,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	}
 	a := &Answer{SKU: q.SKU, Currency: v.currency, Digits: v.digits, Quantity: v.quantity, List: v.listPrice(p).ptr(),
 		Rules: []string{}}
-	total, priced := money.Int(0), true
+	total, bare, priced := money.Int(0), money.Int(0), true // bare: without options
 	for _, seg := range v.segments(&state{product: p, quantity: v.quantity, term: v.term}) {
 		trail := &Trail{List: a.List}
 		s := state{product: p, quantity: v.quantity, unit: seg.last, term: v.term, trail: trail}
@@ -85,9 +85,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		if s.price.ok {
 			fin := v.finish(&s)
 			trail.Finish = &fin.Finish
-			if a.Margin == nil {
-				a.Margin = v.margin(p, fin.price)
-			}
+			bare = bare.Add(fin.price.Mul(money.Int(int64(seg.units))))
 			unit := fin.price.Add(v.optionSum(&s))
 			portion.Unit = &unit
 			total = total.Add(unit.Mul(money.Int(int64(seg.units))))
@@ -105,6 +103,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	}
 	if priced {
 		unit := v.perUnit(total)
+		a.Margin = v.margin(p, v.perUnit(bare))
 		if v.products[p].Unit == "month" {
 			total = total.Mul(money.Int(int64(v.term)))
 		}

@@ -52,6 +52,77 @@ func TestOpenSpansEqualAskingEachMoment(t *testing.T) {
 	require.Positive(t, opened)
 }
 
+// The next opening and shutting are those of the spans; what never opens says so.
+func TestNextOpenAndShutAreThoseOfTheSpans(t *testing.T) {
+	t.Parallel()
+	var windows []*pricing.Window
+	for seed := range uint64(60) {
+		book := pricingtest.Book(rand.New(rand.NewPCG(seed, 6)))
+		for i := range book.Rules {
+			windows = append(windows, book.Rules[i].Window)
+		}
+	}
+	rng := rand.New(rand.NewPCG(8, 8))
+	begin, err := pricing.ParseMoment("2026-11-01T00:00")
+	require.NoError(t, err)
+	never := 0
+	for range 2000 {
+		both := []*pricing.Window{windows[rng.IntN(len(windows))], windows[rng.IntN(len(windows))]}
+		from := begin + pricing.Moment(rng.IntN(60*24*60))*pricing.Minute
+		spans, _ := pricing.OpenSpans(both, from, from+3*366*pricing.Day, 2)
+		at, opens := pricing.NextOpen(both, from)
+		if len(spans) == 0 {
+			if opens {
+				require.Greater(t, at, from+3*366*pricing.Day, "%+v from %v", both, from)
+			}
+			never++
+			continue
+		}
+		require.True(t, opens, "%+v from %v", both, from)
+		require.Equal(t, spans[0].From, at, "%+v from %v", both, from)
+		shut, ends := pricing.NextShut(both, at)
+		if ends {
+			require.Equal(t, spans[0].To, shut, "%+v from %v", both, from)
+		} else {
+			require.Greater(t, spans[0].To, at+366*pricing.Day)
+		}
+	}
+	require.Greater(t, never, 20)
+}
+
+// Moments that are far apart: worked out with a calendar.
+func TestNextOpenFarAhead(t *testing.T) {
+	sunday, friday := []pricing.Weekday{6}, []pricing.Weekday{4}
+	moment := func(text string) pricing.Moment {
+		m, err := pricing.ParseMoment(text)
+		require.NoError(t, err)
+		return m
+	}
+	ptr := func(text string) *pricing.Moment { m := moment(text); return &m }
+	for _, tc := range []struct {
+		window       pricing.Window
+		after, opens string
+	}{
+		{pricing.Window{Days: sunday, Yearly: &pricing.Yearly{From: 217, To: 405}}, "2026-11-26T12:00", "2027-02-21T00:00"},
+		{pricing.Window{Days: sunday, Yearly: &pricing.Yearly{From: 229, To: 301}}, "2026-11-26T12:00", "2032-02-29T00:00"},
+		{pricing.Window{Days: friday, Hours: &pricing.Hours{From: 18 * pricing.Hour, To: 22 * pricing.Hour}},
+			"2026-11-26T12:00", "2026-11-27T18:00"},
+		{pricing.Window{Days: friday, Hours: &pricing.Hours{From: 22 * pricing.Hour, To: 2 * pricing.Hour}},
+			"2026-11-28T01:59", "2026-11-28T01:59"},
+		{pricing.Window{Days: friday, From: ptr("2030-01-01T00:00")}, "2026-11-26T12:00", "2030-01-04T00:00"},
+		{pricing.Window{Days: sunday, From: ptr("2026-11-27T00:00"), To: ptr("2026-12-31T00:00"),
+			Yearly: &pricing.Yearly{From: 217, To: 405}}, "2026-11-26T12:00", ""},
+		{pricing.Window{Days: friday, Weekly: &pricing.Weekly{From: 0, To: pricing.Day}}, "2026-11-26T12:00", ""},
+		{pricing.Window{Days: []pricing.Weekday{}}, "2026-11-26T12:00", ""},
+	} {
+		at, opens := pricing.NextOpen([]*pricing.Window{nil, &tc.window}, moment(tc.after))
+		require.Equal(t, tc.opens != "", opens, "%+v", tc.window)
+		if opens {
+			require.Equal(t, tc.opens, at.String()[:16], "%+v", tc.window)
+		}
+	}
+}
+
 func total(spans []pricing.Span) (sum pricing.Moment) {
 	for _, s := range spans {
 		sum += s.To - s.From

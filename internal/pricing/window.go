@@ -77,13 +77,22 @@ func (w *Window) recurs(at, clock Moment) bool {
 			return false
 		}
 	}
-	if w.Yearly != nil {
-		t := at.wall()
-		if !cyclic(MonthDay(int(t.Month())*100+t.Day()), w.Yearly.From, w.Yearly.To) {
-			return false
-		}
+	return w.Yearly == nil || w.Yearly.holds(at)
+}
+
+// holds reports whether a moment lies in the span.
+func (y *Yearly) holds(at Moment) bool {
+	t := at.wall()
+	return cyclic(MonthDay(int(t.Month())*100+t.Day()), y.From, y.To)
+}
+
+// next is when the span begins next after a moment.
+func (y *Yearly) next(at Moment) Moment {
+	year := at.wall().Year()
+	if start := y.From.in(year); start > at {
+		return start
 	}
-	return true
+	return y.From.in(year + 1)
 }
 
 // cyclic reports whether x lies in [from, to) on a circle.

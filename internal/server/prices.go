@@ -23,6 +23,7 @@ type PriceDetail struct {
 	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
 	At      string               `json:"at"`
+	Opens   map[string]string    `json:"opens" doc:"when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them"`
 }
 
 // ProductDetail is a product as it is kept.
@@ -82,7 +83,8 @@ type LowestPrice struct {
 // ReachedRule is a rule that selects a product.
 type ReachedRule struct {
 	board.RuleMark
-	State string `json:"state"`
+	State string `json:"state" doc:"at the present, as in the list of rules"`
+	Next  string `json:"next,omitempty" doc:"when it opens, or shuts where it is on"`
 }
 
 const outlookQuantities = 7
@@ -127,9 +129,17 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	}
 	n, _ := snap.Engine.ProductNumber(in.SKU)
 	p := snap.Engine.Products()[n]
-	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(),
+	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(), Opens: map[string]string{},
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
 			Tags: append([]string{}, p.Tags...)}}
+	for _, m := range a.Portions[0].Trail.Missed {
+		if r := snap.Rule(m.Rule); r != nil && (m.Reason == pricing.NotYet || m.Reason == pricing.OutsideHours) {
+			windows, _ := timeline.Windows(snap.Book, r)
+			if opens, found := pricing.NextOpen(windows, vp.At); found {
+				out.Opens[m.Rule] = opens.String()
+			}
+		}
+	}
 	sw, err := s.boards.Sweeps.Of(snap, vp)
 	if err != nil {
 		return out, err
@@ -192,7 +202,8 @@ func (s *Server) outlook(ctx context.Context, in *SKUQuery) (Outlook, error) {
 		out.Rows = append(out.Rows, row)
 	}
 	for _, r := range o.Rules {
-		out.Rules = append(out.Rules, ReachedRule{board.MarkOf(r), timeline.State(r, s.moment(snap))})
+		state, next := standing(snap, r, s.moment(snap))
+		out.Rules = append(out.Rules, ReachedRule{board.MarkOf(r), state, next})
 	}
 	if out.Cost, err = s.costSeen(snap, vp, in.SKU); err != nil {
 		return out, err

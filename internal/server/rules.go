@@ -6,10 +6,12 @@ import (
 	"encoding/hex"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/agreed"
 	"dogbane/internal/board"
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
@@ -26,8 +28,8 @@ type RuleRow struct {
 	Rule  RuleDoc `json:"rule"`
 	ETag  string  `json:"etag" doc:"of this state of the rule; writes carry it as If-Match"`
 	Reach int     `json:"reach" doc:"products that its selection holds"`
-	State string  `json:"state" enum:"on,opens,over,closed,off,draft" doc:"at the present: on now, opens later, over, outside its hours, off, draft"`
-	Next  string  `json:"next,omitempty" doc:"when it next opens or closes"`
+	State string  `json:"state" enum:"on,off,draft,waits,opens,closed,over,never" doc:"at the present: on now, off, a draft, its campaign not on, opens later, between its times, over, never open"`
+	Next  string  `json:"next,omitempty" doc:"when it opens, or shuts where it is on"`
 	Ties  int     `json:"ties" doc:"rules of the same rank that give other prices to the same goods"`
 }
 
@@ -117,7 +119,9 @@ func (s *Server) registerRules(api huma.API) {
 			return intake.ReadSKUs(in.Body.Text, s.Live.Current().Book), nil
 		}, upTo(longTextBody))
 	get(api, "/api/facets", func(_ context.Context, _ *none) (board.Facets, error) {
-		return board.FacetsOf(s.Live.Current().Book), nil
+		facets := board.FacetsOf(s.Live.Current().Book)
+		facets.Levels = slices.DeleteFunc(facets.Levels, agreed.IsLevel)
+		return facets, nil
 	})
 }
 
@@ -148,14 +152,21 @@ func (s *Server) ruleRows(snap *book.Snapshot) []RuleRow {
 	rows := []RuleRow{}
 	for _, r := range snap.Book.RulesInOrder() {
 		doc := bookfile.EncodeRule(r)
-		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), State: timeline.State(r, now), Ties: ties[r.Code]}
+		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), Ties: ties[r.Code]}
 		row.Reach, _ = snap.Engine.Reach(r.Code)
-		if next, ok := r.Window.Next(now); ok && r.Status != pricing.Off {
-			row.Next = next.String()
-		}
+		row.State, row.Next = standing(snap, r, now)
 		rows = append(rows, row)
 	}
 	return rows
+}
+
+// standing is the state of a rule at a moment, and when that changes next, if it does.
+func standing(snap *book.Snapshot, r *pricing.Rule, at pricing.Moment) (state, next string) {
+	s := timeline.StandingOf(snap.Book, r, at)
+	if s.Next != nil {
+		next = s.Next.String()
+	}
+	return string(s.State), next
 }
 
 // makeRule saves a new rule.

@@ -47,10 +47,8 @@ type Event struct {
 // CalendarOf lays out what an engine's book opens and closes from a moment (in the span) to another (not in it).
 func CalendarOf(e *pricing.Engine, now, from, to pricing.Moment) Calendar {
 	b, out := e.Book(), Calendar{}
-	campaigns := map[string]*pricing.Campaign{}
 	for i := range b.Campaigns {
 		c := &b.Campaigns[i]
-		campaigns[c.Code] = c
 		windows := []*pricing.Window{c.Window}
 		spans, _ := pricing.OpenSpans(windows, from, to, mostSpans)
 		out.Campaigns = append(out.Campaigns, Bar{Campaign: c, Spans: spans})
@@ -60,12 +58,8 @@ func CalendarOf(e *pricing.Engine, now, from, to pricing.Moment) Calendar {
 	}
 	var on []Bar // rules that take part at some moment of the span
 	for _, r := range b.RulesInOrder() {
-		c := campaigns[r.Campaign]
-		windows, takesPart := []*pricing.Window{r.Window}, r.Status == pricing.On
-		if c != nil {
-			windows = append(windows, c.Window)
-			takesPart = takesPart && c.Status == pricing.On
-		}
+		windows, c := Windows(b, r)
+		takesPart := r.Status == pricing.On && (c == nil || c.Status == pricing.On)
 		bar := Bar{Campaign: c, Rule: r}
 		bar.Spans, _ = pricing.OpenSpans(windows, from, to, mostSpans)
 		if takesPart && len(bar.Spans) > 0 {

@@ -2,6 +2,7 @@ package timeline
 
 import (
 	"cmp"
+	"slices"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -39,7 +40,11 @@ func OutlookOf(e *pricing.Engine, vp pricing.Viewpoint, sku string, quantities [
 		rows = append(rows, Row{Group: g.Code, Name: cmp.Or(g.Name, g.Code)})
 	}
 	if vp.Customer != "" {
-		rows = append(rows, Row{Customer: vp.Customer, Name: vp.Customer})
+		row := Row{Customer: vp.Customer, Name: vp.Customer}
+		if i := slices.IndexFunc(b.Customers, func(c pricing.Customer) bool { return c.Code == vp.Customer }); i >= 0 {
+			row.Name = cmp.Or(b.Customers[i].Name, row.Name)
+		}
+		rows = append(rows, row)
 	}
 	for _, r := range rows {
 		for _, n := range quantities {

@@ -15,11 +15,15 @@ import (
 
 func engine(t *testing.T, rules string) *pricing.Engine {
 	t.Helper()
+	return engineWith(t, `"campaigns":[{"code":"autumn","name":"Autumn & <after>","window":{"from":"2026-11-10T00:00","to":"2026-11-20T00:00"}},{"code":"asleep","status":"draft"}],`, rules)
+}
+
+func engineWith(t *testing.T, campaigns, rules string) *pricing.Engine {
+	t.Helper()
 	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},
 		"groups":[{"code":"trade"},{"code":"school"}],"channels":[{"code":"web"},{"code":"till"}],
 		"customers":[{"code":"C1","groups":["trade"]},{"code":"C2"}],
-		"campaigns":[{"code":"autumn","name":"Autumn & <after>","window":{"from":"2026-11-10T00:00","to":"2026-11-20T00:00"}},{"code":"asleep","status":"draft"}],
-		"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"}],"rules":[` + rules + `]}`))
+		` + campaigns + `"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"}],"rules":[` + rules + `]}`))
 	require.NoError(t, err)
 	return pricing.Compile(book)
 }

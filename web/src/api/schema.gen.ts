@@ -1866,6 +1866,8 @@ export interface components {
             by?: string;
             /** @description without tax */
             cost: string | null;
+            /** @description then: the price of a piece over all of them; margin and cost are of that */
+            each?: string;
             /** @description the price shown in the end */
             final: string | null;
             margin: string | null;
@@ -1874,6 +1876,11 @@ export interface components {
             /** @description the reason why the rule does not apply to it */
             missed?: string;
             name: string;
+            /**
+             * Format: int64
+             * @description how many of the line's pieces go this way, where not all
+             */
+            pieces?: number;
             /** @description after the effect alone */
             raw: string;
             shaped: string[];
@@ -2319,6 +2326,10 @@ export interface components {
             at: string;
             /** @description the lowest permitted price, rounded up */
             lowest: string | null;
+            /** @description when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them */
+            opens: {
+                [key: string]: string;
+            };
             product: components["schemas"]["ProductDetail"];
             /** @description names of the rules in the trail */
             rules: components["schemas"]["BoardRuleMark"][];
@@ -2431,6 +2442,9 @@ export interface components {
             code: string;
             layer: string;
             name: string;
+            /** @description when it opens, or shuts where it is on */
+            next?: string;
+            /** @description at the present, as in the list of rules */
             state: string;
         };
         RefusedPiece: {
@@ -2468,7 +2482,7 @@ export interface components {
         RuleRow: {
             /** @description of this state of the rule; writes carry it as If-Match */
             etag: string;
-            /** @description when it next opens or closes */
+            /** @description when it opens, or shuts where it is on */
             next?: string;
             /**
              * Format: int64
@@ -2477,10 +2491,10 @@ export interface components {
             reach: number;
             rule: components["schemas"]["BookRule"];
             /**
-             * @description at the present: on now, opens later, over, outside its hours, off, draft
+             * @description at the present: on now, off, a draft, its campaign not on, opens later, between its times, over, never open
              * @enum {string}
              */
-            state: "on" | "opens" | "over" | "closed" | "off" | "draft";
+            state: "on" | "off" | "draft" | "waits" | "opens" | "closed" | "over" | "never";
             /**
              * Format: int64
              * @description rules of the same rank that give other prices to the same goods

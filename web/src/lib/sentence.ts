@@ -1,5 +1,11 @@
-import type { Bounds, Effect, Rule, Where } from "../api/client";
+import { format, isValid, parse, subDays } from "date-fns";
+import type { Bounds, Effect, ItemKind, Rule, Where } from "../api/client";
 import { amount, day, through } from "./format";
+
+/** What the codes of a book are called; a code without a name stands for itself. */
+export type Names = (kind: ItemKind, code: string) => string;
+
+export const byCode: Names = (_, code) => code;
 
 /** A rule in words: what, on which goods, where, when. */
 export interface Sentence {
@@ -21,18 +27,19 @@ const some = (names: string[], most = 3) =>
 const joined = (names: string[], word: string) =>
   names.length < 2 ? (names[0] ?? "") : `${names.slice(0, -1).join(", ")} ${word} ${names.at(-1)}`;
 
-export function goodsWords(w: Where | undefined): string {
+export function goodsWords(w: Where | undefined, names: Names = byCode): string {
+  const words = (part: Where | undefined) => goodsWords(part, names);
   if (!w) return "no goods yet";
   if (w.all) {
     if (w.all.length === 0) return "every product";
-    const wanted = w.all.filter((p) => !p.not).map(goodsWords);
-    const left = w.all.flatMap((p) => (p.not ? [goodsWords(p.not)] : []));
+    const wanted = w.all.filter((p) => !p.not).map(words);
+    const left = w.all.flatMap((p) => (p.not ? [words(p.not)] : []));
     return (
       (wanted.length ? wanted.join(", and ") : "every product") + (left.length ? ` except ${left.join(" and ")}` : "")
     );
   }
-  if (w.any) return w.any.length === 0 ? "no goods" : w.any.map(goodsWords).join(", or ");
-  if (w.not) return `everything except ${goodsWords(w.not)}`;
+  if (w.any) return w.any.length === 0 ? "no goods" : w.any.map(words).join(", or ");
+  if (w.not) return `everything except ${words(w.not)}`;
   if (w.category !== undefined) return some(listOf(w.category).map((c) => c.split("/").join(" › ")));
   if (w.brand !== undefined) return `brand ${some(listOf(w.brand))}`;
   if (w.tag !== undefined) return `tagged ${some(listOf(w.tag))}`;
@@ -44,7 +51,7 @@ export function goodsWords(w: Where | undefined): string {
   if (w.supplier !== undefined) return `from ${some(listOf(w.supplier))}`;
   if (w.type !== undefined) return `of type ${some(listOf(w.type))}`;
   if (w.taxClass !== undefined) return `tax class ${some(listOf(w.taxClass))}`;
-  if (w.range !== undefined) return `the range ${some(listOf(w.range))}`;
+  if (w.range !== undefined) return `the range ${some(listOf(w.range).map((c) => names("ranges", c)))}`;
   if (w.reduced !== undefined) return w.reduced ? "goods reduced already" : "goods not reduced yet";
   if (w.attr)
     return Object.entries(w.attr)
@@ -69,22 +76,73 @@ function spanWords(b: Bounds): string {
 }
 
 /** What a rule does: its effect, its breaks, or its ladder. */
-export function whatWords(rule: Rule): string {
+export function whatWords(rule: Rule, names: Names = byCode): string {
+  const basis = rule.of ? ` ${basisWords(rule.of, names)} of` : "";
+  const whole = (e: Effect) => effectWords(e, names) + basis;
   if (rule.breaks) {
-    const words = rule.breaks.map((b) => `${String(b.from)}: ${effectWords(b).replace(/ for$| of$/, "")}`);
-    return `from ${words.slice(0, 3).join(", from ")}${words.length > 3 ? " …" : ""} on`;
+    const unit = measureWords(rule.measure);
+    const words = rule.breaks.map(
+      (b) =>
+        `${unit.amounts ? amount(String(b.from)) : String(b.from)}${unit.words}: ${whole(b).replace(/ (for|of)$/, "")}`,
+    );
+    return `${breaksWords(rule)}from ${words.slice(0, 3).join(", from ")}${words.length > 3 ? " …" : ""} on`;
   }
-  if (rule.ladder) return `by the ladder ${rule.ladder} on`;
+  if (rule.ladder) return `${breaksWords(rule)}by the ladder “${names("ladders", rule.ladder)}” on`;
   if (!rule.effect) return "an offer or an order on";
-  const basis = rule.of ? ` the ${rule.of.replace(":", " ")}` : "";
-  return effectWords(rule.effect) + basis + (basis ? " of" : "");
+  return whole(rule.effect);
+}
+
+/** What the numbers of breaks are. */
+function measureWords(measure = "quantity"): { words: string; amounts?: boolean } {
+  if (measure.startsWith("attr:")) return { words: ` ${measure.slice(5)}` };
+  const words: Record<string, string> = { quantity: "", spend: " spent", term: " months", days: " days of hire" };
+  return { words: words[measure] ?? ` ${measure}`, amounts: measure === "spend" };
+}
+
+/** How breaks are counted, where not in the plain way. */
+function breaksWords(rule: Rule): string {
+  const counted: Record<string, string> = {
+    style: "counting all its variants",
+    selection: "counting everything selected",
+    basket: "counting the whole basket",
+  };
+  const parts = [];
+  if (rule.method === "graduated") parts.push("bracket by bracket");
+  if (typeof rule.count === "object") parts.push(`counting ${goodsWords(rule.count.where)}`);
+  else if (rule.count && counted[rule.count]) parts.push(counted[rule.count]);
+  if (rule.historyDays) parts.push(`with what was bought in the ${rule.historyDays} days before`);
+  return parts.length > 0 ? `${parts.join(", ")}, ` : "";
+}
+
+/** A price level, by its name or by the customer with whom its prices were agreed. */
+export const levelWords = (level: string, names: Names = byCode) =>
+  level.startsWith(agreedPrefix)
+    ? `the price agreed with ${names("customers", level.slice(agreedPrefix.length))}`
+    : `price level ${level}`;
+
+const agreedPrefix = "agreed:";
+
+/** What an effect is reckoned from. */
+export function basisWords(of: string, names: Names = byCode): string {
+  if (of.startsWith("level:")) return `the ${levelWords(of.slice(6), names)}`.replace("the the", "the");
+  if (of.startsWith("cost:")) return `the ${of.slice(5)} cost`;
+  const words: Record<string, string> = {
+    list: "the list price",
+    cost: "the cost",
+    rrp: "the recommended price",
+    catalog: "the price after the catalog layer",
+  };
+  return words[of] ?? of;
 }
 
 /** For whom a rule is. */
-export function whomWords(rule: Rule, names: (code: string) => string): string {
+export function whomWords(rule: Rule, names: Names = byCode): string {
   const a = rule.audience;
   if (!a) return "";
-  const who = [...(a.groups ?? []), ...(a.customers ?? [])].map(names);
+  const who = [
+    ...(a.groups ?? []).map((code) => names("groups", code)),
+    ...(a.customers ?? []).map((code) => names("customers", code)),
+  ];
   const parts = who.length > 0 ? [`for ${some(who)}`] : [];
   if (a.firstOrder !== undefined) parts.push(a.firstOrder ? "on a first order" : "not on a first order");
   if (a.signedIn !== undefined) parts.push(a.signedIn ? "when signed in" : "when not signed in");
@@ -93,34 +151,47 @@ export function whomWords(rule: Rule, names: (code: string) => string): string {
   return parts.join(", ");
 }
 
-export function effectWords(e: Effect): string {
+export function effectWords(e: Effect, names: Names = byCode): string {
   if (e.percentOff !== undefined) return `${e.percentOff} % off`;
   if (e.percentOn !== undefined) return `${e.percentOn} % on top of`;
   if (e.amountOff !== undefined) return `${amount(e.amountOff)} off`;
   if (e.amountOn !== undefined) return `${amount(e.amountOn)} on top of`;
   if (e.setPrice !== undefined) return `${amount(e.setPrice)} for`;
-  if (e.level !== undefined) return `price level ${e.level} for`;
+  if (e.level !== undefined) return `${levelWords(e.level, names)} for`;
   if (e.markup !== undefined) return `cost plus ${e.markup} % for`;
   if (e.margin !== undefined) return `a margin of ${e.margin} % for`;
-  if (e.derive) return `${e.derive.percent} % of the price of ${e.derive.from} for`;
+  if (e.derive) return derivedWords(e.derive);
   return Object.keys(e).join(", ");
 }
+
+function derivedWords(d: NonNullable<Effect["derive"]>): string {
+  const source = d.from === "basket" ? "the basket" : d.from;
+  const basis = { list: "the list price of ", net: "the price of ", subtotal: "the sum of " }[d.basis ?? "net"];
+  const counts = { owned: " bought before", both: " in the basket and bought before", basket: "" }[
+    d.counts ?? "basket"
+  ];
+  const least = d.min ? `, at least ${amount(d.min)}` : "";
+  const most = d.max ? `, at most ${amount(d.max)}` : "";
+  return `${d.percent} % of ${basis}${source}${counts}${least}${most}${least || most ? "," : ""} for`;
+}
+
+/** "27 Dec" for "12-27"; an end, which is exclusive, is named by its last day. */
+function yearDay(text: string, end = false): string {
+  const d = parse(`2001-${text}`, "yyyy-MM-dd", new Date(2001, 0, 1));
+  return isValid(d) ? format(end ? subDays(d, 1) : d, "d MMM") : text;
+}
+
+const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 export function windowWords(w: Rule["window"], now?: string): string {
   if (!w) return "until switched off";
   const parts = [];
   if (w.from) parts.push(`from ${day(w.from, now)}`);
   if (w.to) parts.push(`through ${through(w.to, now)}`);
-  if (w.days)
-    parts.push(
-      `on ${joined(
-        w.days.map((d) => d.charAt(0).toUpperCase() + d.slice(1)),
-        "and",
-      )}`,
-    );
+  if (w.days) parts.push(`on ${joined(w.days.map(capital), "and")}`);
   if (w.hours) parts.push(w.hours.join(" to "));
-  if (w.weekly) parts.push(`each week ${w.weekly.from} to ${w.weekly.to}`);
-  if (w.yearly) parts.push(`each year ${w.yearly.from} to ${w.yearly.to}`);
+  if (w.weekly) parts.push(`each week ${capital(w.weekly.from)} to ${capital(w.weekly.to)}`);
+  if (w.yearly) parts.push(`each year ${yearDay(w.yearly.from)} through ${yearDay(w.yearly.to, true)}`);
   return parts.length ? parts.join(" ") : "until switched off";
 }
 
@@ -136,47 +207,96 @@ export function endingWords(e: Rule["ending"]): string {
   return `${way} ${amount(e.step)}${shift}`;
 }
 
-export function sentence(
-  rule: Rule,
-  channels: Map<string, string>,
-  now?: string,
-  names: (code: string) => string = (c) => c,
-): Sentence {
-  const places = rule.channels?.map((c) => channels.get(c) ?? c);
-  const least = rule.minQuantity && rule.minQuantity > 1 ? `, from ${rule.minQuantity} pieces` : "";
-  const ending = endingWords(rule.ending);
-  const floor = rule.floor
-    ? rule.floor.cost
-      ? ", never below cost"
-      : rule.floor.margin
-        ? `, never below ${rule.floor.margin} % margin`
-        : `, never below ${amount(rule.floor.amount)}`
-    : "";
-  const most = rule.maxOff
-    ? `, at most ${rule.maxOff.percent ? `${rule.maxOff.percent} %` : amount(rule.maxOff.amount)} off`
-    : "";
-  const campaign = rule.campaign ? `, with the campaign ${names(rule.campaign)}` : "";
+/** What else holds of the price that a rule makes. */
+function limitsWords(rule: Rule): string[] {
+  const { floor, maxOff, on } = rule;
+  const parts = [];
+  if (rule.minQuantity && rule.minQuantity > 1) parts.push(`from ${rule.minQuantity} pieces`);
+  if (maxOff) parts.push(`at most ${maxOff.percent ? `${maxOff.percent} %` : amount(maxOff.amount)} off`);
+  if (floor?.cost) parts.push("not reduced below cost");
+  else if (floor) parts.push(`not reduced below ${floor.margin ? `${floor.margin} % margin` : amount(floor.amount)}`);
+  if (rule.ending) parts.push(`rounded ${endingWords(rule.ending)}`);
+  if (on && on.join() !== "base")
+    parts.push(
+      `${on.includes("base") ? "also " : "only "}on ${joined(
+        on.filter((p) => p !== "base"),
+        "and",
+      )}`,
+    );
+  if (rule.mayRaise) parts.push("may raise the price");
+  if (rule.currency) parts.push(`only where prices are in ${rule.currency}`);
+  if (rule.hireMatch) parts.push(hireWords[rule.hireMatch]);
+  if (rule.then) parts.push(rule.then === "end-price" ? "ends the price" : "ends the layer");
+  return parts;
+}
+
+const hireWords = {
+  days: "for those days of a hire that fall in its time",
+  inside: "for hires that lie in its time",
+  any: "for hires that touch its time",
+};
+
+/** What the public sees of a rule. */
+function shownWords({ show, liveTags }: Rule): string[] {
+  const parts = [];
+  if (show?.as) parts.push(show.as === "reduced" ? "shown as reduced" : "shown as an ordinary price");
+  const words = show?.label ?? show?.badge ?? show?.message;
+  if (words) parts.push(`labelled “${words}”`);
+  if (liveTags?.add?.length) parts.push(`tags ${joined(liveTags.add, "and")} while it is live`);
+  if (liveTags?.remove?.length) parts.push(`takes the tags ${joined(liveTags.remove, "and")} away while it is live`);
+  return parts;
+}
+
+export function sentence(rule: Rule, names: Names = byCode, now?: string): Sentence {
+  const places = rule.channels?.map((c) => names("channels", c));
+  const campaign = rule.campaign ? `with the campaign ${names("campaigns", rule.campaign)}` : "";
   return {
-    what: whatWords(rule),
-    goods: goodsWords(rule.where) + least + most + floor + (ending ? `, rounded ${ending}` : ""),
+    what: whatWords(rule, names),
+    goods: [goodsWords(rule.where, names), ...limitsWords(rule)].join(", "),
     whom: whomWords(rule, names),
-    where: places ? `at the ${joined(places, "and the")}` : "in every channel",
-    when:
-      (rule.window || !rule.campaign ? windowWords(rule.window, now) : "") +
-      campaign.replace(/^, /, rule.window ? ", " : ""),
+    where: places ? (places.length > 0 ? `at the ${joined(places, "and the")}` : "in no channel") : "in every channel",
+    when: [rule.window || !rule.campaign ? windowWords(rule.window, now) : "", campaign, ...shownWords(rule)]
+      .filter(Boolean)
+      .join(", "),
   };
 }
 
+/** Where a rule stands, and when that changes next. */
+export function standingWords({ state, next }: { state: string; next?: string | undefined }, now: string): string {
+  switch (state) {
+    case "on":
+      return next ? `through ${through(next, now)}` : "on";
+    case "opens":
+      return `opens ${day(next ?? "", now)}`;
+    case "closed":
+      return `closed until ${day(next ?? "", now)}`;
+    case "waits":
+      return "its campaign is not on";
+    case "never":
+      return "never open: its times do not meet";
+    default:
+      return state;
+  }
+}
+
+interface Why {
+  by?: string | undefined;
+  counted?: string | undefined;
+  wanted?: string | undefined;
+  /** When the rule opens next, in words. */
+  opens?: string | undefined;
+}
+
 /** Why a rule did not apply, in plain words. */
-export function reasonWords(reason: string, by: string, counted?: string, wanted?: string): string {
+export function reasonWords(reason: string, { by = "another rule", counted, wanted, opens }: Why = {}): string {
   const words: Record<string, string> = {
     off: "is switched off or a draft",
     currency: "is for another currency",
     channel: "is for other channels",
     audience: "is for other customers",
-    "not-yet": "has not begun",
+    "not-yet": opens ? `has not begun: it opens ${opens}` : "never opens: its times do not meet",
     ended: "is over",
-    hours: "is outside its days or hours",
+    hours: opens ? `is outside its days or hours: it opens ${opens}` : "is outside its days or hours for good",
     "price-ended": `comes after ${by}, which ended the price`,
     "layer-ended": `comes after ${by}, which ended the layer`,
     quantity: `wants ${wanted ?? "more"}, counted ${counted ?? "fewer"}`,
@@ -193,7 +313,7 @@ export function reasonWords(reason: string, by: string, counted?: string, wanted
 }
 
 /** A rule as one line of text. */
-export const sentenceText = (rule: Rule, channels: Map<string, string>, now?: string) => {
-  const s = sentence(rule, channels, now);
+export const sentenceText = (rule: Rule, names: Names = byCode, now?: string) => {
+  const s = sentence(rule, names, now);
   return [`${s.what} ${s.goods}`, s.whom, s.where, s.when].filter(Boolean).join(", ");
 };

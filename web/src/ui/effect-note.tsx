@@ -1,6 +1,6 @@
 import type { EditImpact } from "../api/client";
 import { BrokenChecks } from "./broken-checks";
-import { useWhoNames } from "../lib/who";
+import { useWhoNames } from "../lib/names";
 import { amount, count, moment } from "../lib/format";
 
 /** What an unsaved change would do to the prices of every channel, and which checks it would break. */

@@ -21,7 +21,7 @@ const outlook: Outlook = {
     { who: "group:trade", name: "Trade & “friends”", prices: ["15.90", "15.90", "13.90", "13.90"] },
     { who: "group:none", name: "<none>", prices: [null, null, null, null] },
   ],
-  rules: [{ code: "A/B", name: "Quay & <clay>", layer: "sale", state: "opens Fri 27 Nov 09:00" }],
+  rules: [{ code: "A/B", name: "Quay & <clay>", layer: "sale", state: "opens", next: "2026-11-27T09:00" }],
   to: "2027-02-24T09:00",
 };
 const viewpoint = { channel: "web", at: "", quantity: 1, who: "group:trade", with: [] };

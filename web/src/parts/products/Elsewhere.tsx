@@ -6,6 +6,7 @@ import { carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Layer, Outlook } from "../../api/client";
 import { amount, moment } from "../../lib/format";
+import { standingWords } from "../../lib/sentence";
 import { LayerMark } from "../../ui/layer-mark";
 import { PriceOver } from "./PriceOver";
 
@@ -46,7 +47,7 @@ export function Elsewhere({ viewpoint, sku, open = false }: { viewpoint: Viewpoi
               >
                 {r.name}
               </Link>
-              <span className="ml-auto text-quiet">{r.state}</span>
+              <span className="ml-auto shrink-0 text-quiet">{standingWords(r, now)}</span>
             </li>
           ))}
         </ul>

@@ -1,4 +1,5 @@
 import { useFacets } from "../../api/board";
+import { useLevels } from "./levels";
 import { Blank, Choice } from "../../ui/blanks";
 import type { EffectForm, EffectKind } from "./form";
 
@@ -25,6 +26,7 @@ interface Props {
 /** How much, and of what kind. */
 export function EffectControl({ effect, bad, which = "", onChange }: Props) {
   const { data: facets } = useFacets();
+  const levels = useLevels(effect.kind === "level" ? effect.value : "");
   const change = (part: Partial<EffectForm>) => onChange({ ...effect, ...part });
   const kind = (
     <Choice
@@ -42,7 +44,7 @@ export function EffectControl({ effect, bad, which = "", onChange }: Props) {
           label={`Price level${which}`}
           bad={bad}
           value={effect.value}
-          options={(facets?.levels ?? []).map((l) => [l, l] as const)}
+          options={levels}
           onChange={(value) => change({ value })}
         />
       </>

@@ -6,7 +6,7 @@ import { carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Flag } from "../../api/client";
 import { amount, moment } from "../../lib/format";
-import { useWhoNames } from "../../lib/who";
+import { useWhoNames } from "../../lib/names";
 import { Empty, Failed } from "../../ui/states";
 
 const kinds: [string, string, string][] = [

@@ -26,6 +26,7 @@ import { layerColour, layerNames, modeWords } from "../../lib/layers";
 import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
 import { useFailed } from "../../ui/toasts";
+import type { Names } from "../../lib/sentence";
 import { RuleLine } from "./RuleLine";
 
 interface Props {
@@ -34,15 +35,14 @@ interface Props {
   rules: RuleRow[];
   seen: (r: RuleRow) => boolean;
   filtered: boolean;
-  channels: Map<string, string>;
-  names: (code: string) => string;
+  names: Names;
   ticked: Set<string>;
   onTick: (code: string, on: boolean) => void;
   now: string;
 }
 
 /** One layer: how its rules share the work, and the rules by rank, which are dragged or moved with Alt and the arrows. */
-export function Band({ layer, mode, rules, seen, filtered, channels, names, ticked, onTick, now }: Props) {
+export function Band({ layer, mode, rules, seen, filtered, names, ticked, onTick, now }: Props) {
   const may = useMay("manager");
   const { params } = useViewpoint();
   const navigate = useNavigate();
@@ -104,7 +104,6 @@ export function Band({ layer, mode, rules, seen, filtered, channels, names, tick
                 key={r.rule.code}
                 row={r}
                 place={index(r.rule.code)}
-                channels={channels}
                 now={now}
                 names={names}
                 ticked={ticked.has(r.rule.code)}

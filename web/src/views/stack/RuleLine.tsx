@@ -9,8 +9,8 @@ import { useMay } from "../../api/session";
 import { addressOf, carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import { type RuleRow } from "../../api/client";
-import { count, day, through } from "../../lib/format";
-import { sentence } from "../../lib/sentence";
+import { count } from "../../lib/format";
+import { sentence, standingWords, type Names } from "../../lib/sentence";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 import { Tip } from "../../ui/tip";
@@ -18,30 +18,16 @@ import { Tip } from "../../ui/tip";
 interface Props {
   row: RuleRow;
   place: number;
-  channels: Map<string, string>;
   now: string;
-  names: (code: string) => string;
+  names: Names;
   canMove: boolean;
   ticked: boolean;
   onTick: (on: boolean) => void;
   onMove: (way: 1 | -1) => void;
 }
 
-function stateWords(row: RuleRow, now: string): string {
-  switch (row.state) {
-    case "on":
-      return row.next ? `through ${through(row.next, now)}` : "on";
-    case "opens":
-      return `opens ${day(row.next ?? "", now)}`;
-    case "closed":
-      return row.next ? `closed until ${day(row.next, now)}` : "closed";
-    default:
-      return row.state;
-  }
-}
-
 /** One rule as a sentence, with its reach and its state. */
-export function RuleLine({ row, place, channels, now, names, canMove, ticked, onTick, onMove }: Props) {
+export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMove }: Props) {
   const { rule } = row;
   const { params } = useViewpoint();
   const navigate = useNavigate();
@@ -54,10 +40,10 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
   const flip = useSave((status: "on" | "off", seen) => switchRule({ code, status }, seen));
   const start = useSave((_: void, seen) => doToRules({ codes: [code], do: "start" }, seen));
   const remove = useSave((_: void, seen) => deleteRule(code, seen));
-  const s = sentence(rule, channels, now, names);
+  const s = sentence(rule, names, now);
   const may = useMay("manager");
   const name = rule.name ?? rule.code;
-  const asleep = row.state === "off" || row.state === "draft" || row.state === "over";
+  const asleep = !["on", "opens", "closed"].includes(row.state);
   const edit = `/stack/rule/${encodeURIComponent(rule.code)}${carried(params)}`;
   const copy = addressOf("/stack/new", params, { copy: code });
   const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
@@ -130,7 +116,7 @@ export function RuleLine({ row, place, channels, now, names, canMove, ticked, on
         )}
       </div>
       <div className="w-[148px] shrink-0" data-testid="state">
-        <span className={row.state === "on" ? "font-medium text-good" : "text-quiet"}>{stateWords(row, now)}</span>
+        <span className={row.state === "on" ? "font-medium text-good" : "text-quiet"}>{standingWords(row, now)}</span>
       </div>
       <Switch.Root
         disabled={!may}

@@ -1,5 +1,5 @@
-import { useMemo, useState } from "react";
-import { useItems } from "../../api/items";
+import { useState } from "react";
+import { useNames } from "../../lib/names";
 import { useOutlook } from "../../api/prices";
 import { useRules } from "../../api/rules";
 import { useMay } from "../../api/session";
@@ -25,8 +25,8 @@ const fits = (r: RuleRow, filter: string) =>
   filter === "all" ||
   (filter === "on" && r.state === "on") ||
   (filter === "coming" && (r.state === "opens" || r.state === "closed")) ||
-  (filter === "over" && r.state === "over") ||
-  (filter === "off" && (r.state === "off" || r.state === "draft"));
+  (filter === "over" && (r.state === "over" || r.state === "never")) ||
+  (filter === "off" && (r.state === "off" || r.state === "draft" || r.state === "waits"));
 
 /** The layers as bands, in the order in which prices pass through them, with their rules by rank. */
 export function Stack() {
@@ -40,14 +40,8 @@ export function Stack() {
   const { params, viewpoint } = useViewpoint();
   const sku = params.get("sku") ?? "";
   const { data: outlook } = useOutlook(viewpoint, onlyReaching ? sku : "");
-  const { data: groups } = useItems("groups");
-  const { data: customers } = useItems("customers");
-  const { data: campaigns } = useItems("campaigns");
+  const names = useNames();
   const may = useMay("manager");
-  const names = useMemo(() => {
-    const map = new Map([...(groups ?? []), ...(customers ?? []), ...(campaigns ?? [])].map((i) => [i.code, i.name]));
-    return (code: string) => map.get(code) || code;
-  }, [groups, customers, campaigns]);
   const tick = (code: string, on: boolean) =>
     setTicked((old) => {
       const next = new Set(old);
@@ -55,13 +49,12 @@ export function Stack() {
       else next.delete(code);
       return next;
     });
-  const channels = useMemo(() => new Map((state?.channels ?? []).map((c) => [c.code, c.name])), [state]);
   const wanted = words.toLowerCase();
   const reaching = sku ? outlook?.rules.map((r) => r.code) : undefined;
   const seen = (r: RuleRow) =>
     fits(r, filter) &&
     (!onlyReaching || !reaching || reaching.includes(r.rule.code)) &&
-    `${r.rule.name ?? ""} ${r.rule.code} ${r.rule.note ?? ""} ${goodsWords(r.rule.where)}`
+    `${r.rule.name ?? ""} ${r.rule.code} ${r.rule.note ?? ""} ${goodsWords(r.rule.where, names)}`
       .toLowerCase()
       .includes(wanted);
   if (error && !rules) return <Failed error={error} retry={() => void refetch()} />;
@@ -119,7 +112,6 @@ export function Stack() {
               rules={rules.filter((r) => r.rule.layer === l.layer)}
               seen={seen}
               filtered={words !== "" || filter !== "all" || onlyReaching}
-              channels={channels}
               names={names}
               ticked={ticked}
               onTick={tick}

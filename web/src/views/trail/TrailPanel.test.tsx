@@ -7,6 +7,28 @@ import { problem, program } from "../../testing/server";
 import { shopState } from "../../testing/shop";
 import { TrailPanel } from "./TrailPanel";
 
+const way = {
+  finish: { raw: "13.95123", rounded: "13.95", held: false },
+  steps: [
+    {
+      rule: "A/B",
+      layer: "sale",
+      before: "15.90",
+      raw: "14.310055",
+      after: "13.951230000001",
+      shaped: ["ending"],
+      left: "-0.8",
+      share: "-7.1",
+    },
+  ],
+  missed: [
+    { rule: "C", layer: "tier", reason: "quantity", wanted: "24", counted: "12" },
+    { rule: "D", layer: "promotion", reason: "outranked", by: "A/B", would: "13.00" },
+    { rule: "E", layer: "promotion", reason: "hours" },
+    { rule: "F", layer: "promotion", reason: "not-yet" },
+  ],
+};
+
 const detail = {
   answer: {
     unit: "13.95",
@@ -14,29 +36,13 @@ const detail = {
     quantity: 12,
     currency: "EUR",
     list: "15.90",
-    portions: [{ quantity: 12, unit: "13.95" }],
+    portions: [{ quantity: 12, unit: "13.95", trail: way }],
+    rules: ["A/B"],
     margin: { net: "11.53", fee: "0.35", cost: "12.00", amount: "-0.82", percent: "-7.11" },
-    trail: {
-      finish: { raw: "13.95123", rounded: "13.95", held: false },
-      steps: [
-        {
-          rule: "A/B",
-          layer: "sale",
-          before: "15.90",
-          raw: "14.310055",
-          after: "13.951230000001",
-          shaped: ["ending"],
-          left: "-0.8",
-          share: "-7.1",
-        },
-      ],
-      missed: [
-        { rule: "C", layer: "tier", reason: "quantity", wanted: "24", counted: "12" },
-        { rule: "D", layer: "promotion", reason: "outranked", by: "A/B", would: "13.00" },
-      ],
-    },
+    trail: way,
   },
   at: "2026-11-27T09:00",
+  opens: { E: "2026-11-27T18:00" },
   lowest: "14.52",
   product: {
     sku: "=A&B",
@@ -102,20 +108,42 @@ test("below cost is an alert that names the lowest permitted price", async () =>
 });
 
 test("no price and no cost are said", async () => {
-  const { panel: p } = await panel({ unit: null, total: null, margin: null, trail: null });
+  const { panel: p } = await panel({
+    unit: null,
+    total: null,
+    margin: null,
+    portions: [{ quantity: 12, unit: null, trail: { ...way, finish: null } }],
+  });
   expect(p.getByTestId("trail-price").textContent).toBe("No price");
   const known = await panel({ margin: null });
   expect(known.panel.getByText("The cost is unknown, so no margin can be named.")).toBeTruthy();
 });
 
-test("pieces at several prices are told beside the way of the first", async () => {
+test("pieces at several prices each have their way; a rule that made one of them is not among those that did not apply", async () => {
   const { panel: p } = await panel({
+    unit: "15.41",
     portions: [
-      { quantity: 9, unit: "15.90" },
-      { quantity: 3, unit: "13.95" },
+      {
+        quantity: 9,
+        unit: "15.90",
+        trail: { ...way, steps: [], missed: [{ ...way.missed[0], rule: "A/B" }, ...way.missed] },
+      },
+      { quantity: 3, unit: "13.95", trail: way },
     ],
   });
-  expect(p.getByText("9 at 15.90, 3 at 13.95: the way of the first is shown.")).toBeTruthy();
+  const [first, second] = p.getAllByTestId("portion").map((e) => e.textContent);
+  expect(first).toContain("9 piecesat 15.90");
+  expect(first).not.toContain("Quay & <clay>");
+  expect(second).toContain("3 piecesat 13.95");
+  expect(second).toContain("Quay & <clay>");
+  expect(p.getByText("15.41 a piece, over all 12:")).toBeTruthy();
+  expect(p.getAllByText(/wants 24, counted 12/)).toHaveLength(1);
+});
+
+test("a rule outside its times says when it opens next, or that it never does", async () => {
+  const { panel: p } = await panel();
+  expect(p.getByText(/is outside its days or hours: it opens Fri 27 Nov 18:00/)).toBeTruthy();
+  expect(p.getByText(/never opens: its times do not meet/)).toBeTruthy();
 });
 
 test("what the channels show stands beside, and a product that is gone says so", async () => {

@@ -6,7 +6,7 @@ import type { Viewpoint } from "../../api/viewpoint";
 import { carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Layer, PriceDetail, Trail } from "../../api/client";
-import { amount, isZero, moment } from "../../lib/format";
+import { amount, day, isZero, moment } from "../../lib/format";
 import { reasonWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
 import { LayerMark } from "../../ui/layer-mark";
@@ -71,6 +71,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
     </Link>
   );
   const trail = answer.trail;
+  const missed = missedBy(answer);
   const quantity = answer.quantity > 1 ? `${answer.quantity} × ` : "";
   return (
     <div className="px-4 pb-6">
@@ -85,11 +86,25 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
         </span>
         <PinPrice key={product.sku} detail={detail} viewpoint={viewpoint} />
       </p>
-      {trail && <Stair trail={trail} list={answer.list} unit={answer.unit} />}
-      {trail && <Steps trail={trail} list={answer.list} rule={rule} />}
-      {answer.portions.length > 1 && (
-        <p className="mt-2 text-quiet">
-          {answer.portions.map((p) => `${p.quantity} at ${amount(p.unit)}`).join(", ")}: the way of the first is shown.
+      {answer.portions.length > 1 ? (
+        answer.portions.map((p, i) => (
+          <section key={i} className="mt-3" data-testid="portion">
+            <h3 className="flex">
+              {p.quantity} {p.quantity === 1 ? "piece" : "pieces"}
+              <span className="ml-auto">{p.unit === null ? "no price" : `at ${amount(p.unit)}`}</span>
+            </h3>
+            {p.trail && <Steps trail={p.trail} list={answer.list} rule={rule} />}
+          </section>
+        ))
+      ) : trail ? (
+        <>
+          <Stair trail={trail} list={answer.list} unit={answer.unit} />
+          <Steps trail={trail} list={answer.list} rule={rule} />
+        </>
+      ) : null}
+      {answer.portions.length > 1 && answer.unit !== null && (
+        <p className="mt-3 font-medium">
+          {amount(answer.unit)} a piece, over all {answer.quantity}:
         </p>
       )}
       {answer.margin && <Margin margin={answer.margin} lowest={detail.lowest} />}
@@ -97,15 +112,20 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
         <p className="mt-3 text-quiet">The cost is unknown, so no margin can be named.</p>
       )}
       <h3 className="mt-5 border-b pb-1">Did not apply</h3>
-      {trail?.missed.length === 0 && <p className="mt-1.5 text-quiet">No other rule selects this product.</p>}
+      {missed.length === 0 && <p className="mt-1.5 text-quiet">No other rule selects this product.</p>}
       <ul className="mt-1.5 space-y-1.5">
-        {trail?.missed.map((m) => (
+        {missed.map((m) => (
           <li key={m.rule} className="flex gap-2">
             <span className="mt-[3px] opacity-60">
               <LayerMark layer={m.layer as Layer} />
             </span>
             <span>
-              {rule(m.rule)} {reasonWords(m.reason, names.get(m.by ?? "") ?? m.by ?? "", m.counted, m.wanted)}
+              {rule(m.rule)}{" "}
+              {reasonWords(m.reason, {
+                ...m,
+                by: names.get(m.by ?? "") ?? m.by,
+                opens: day(detail.opens[m.rule] ?? "", state?.now),
+              })}
               {m.would && <span className="text-quiet">, would give {amount(m.would)}</span>}
             </span>
           </li>
@@ -148,6 +168,14 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
       </dl>
     </div>
   );
+}
+
+/** The rules that made the price of no piece, each with the first reason. */
+function missedBy({ portions, rules }: PriceDetail["answer"]): Trail["missed"] {
+  const seen = new Map<string, Trail["missed"][number]>();
+  for (const m of portions.flatMap((p) => p.trail?.missed ?? []))
+    if (!rules.includes(m.rule) && !seen.has(m.rule)) seen.set(m.rule, m);
+  return [...seen.values()];
 }
 
 /** What the core kept of a price between two rules may have many digits; the first four say enough beside a name. */

@@ -13,6 +13,7 @@ import { useViewpoint } from "../../../lib/viewpoint";
 import { Problem, type Demand, type Rule } from "../../../api/client";
 import { useKeys } from "../../../lib/keys";
 import { layerNames } from "../../../lib/layers";
+import { useNames } from "../../../lib/names";
 import { sentenceText } from "../../../lib/sentence";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
@@ -101,7 +102,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
     }
   };
   useKeys({ "ctrl+enter": submit });
-  const channels = new Map((state?.channels ?? []).map((c) => [c.code, c.name]));
+  const names = useNames();
   return (
     <form
       className="flex h-full min-h-0"
@@ -133,8 +134,8 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
               <ConflictNote
                 one="rule"
                 deleted={theirs === null}
-                theirs={theirs && `${theirs.name ?? theirs.code}. ${sentenceText(theirs, channels, state?.now)}`}
-                yours={`${rule.name ?? rule.code}. ${sentenceText(rule, channels, state?.now)}`}
+                theirs={theirs && `${theirs.name ?? theirs.code}. ${sentenceText(theirs, names, state?.now)}`}
+                yours={`${rule.name ?? rule.code}. ${sentenceText(rule, names, state?.now)}`}
                 onTake={() => void takeTheirs()}
                 onKeep={() => void keepMine()}
               />

@@ -142,8 +142,7 @@ function ExampleLine({ impact }: { impact: Impact }) {
       </p>
       {e.missed ? (
         <p>
-          Here the rule {reasonWords(e.missed, e.by ?? "another rule")}.
-          {e.final && ` The price stays ${amount(e.final)}.`}
+          Here the rule {reasonWords(e.missed, e)}.{e.final && ` The price stays ${amount(e.final)}.`}
         </p>
       ) : (
         <p className="text-[15px]">
@@ -156,6 +155,11 @@ function ExampleLine({ impact }: { impact: Impact }) {
               → <b>{amount(e.final)}</b>
             </>
           )}
+        </p>
+      )}
+      {e.pieces !== undefined && e.each && (
+        <p>
+          for {count(e.pieces)} of {count(impact.quantity)} pieces, {amount(e.each)} a piece over all of them
         </p>
       )}
       {e.margin && e.marginAmount && (

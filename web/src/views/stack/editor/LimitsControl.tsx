@@ -1,3 +1,4 @@
+import { useLevels } from "../../../parts/rule/levels";
 import { useState } from "react";
 import { useFacets } from "../../../api/board";
 import { Add, Blank, Choice, Out } from "../../../ui/blanks";
@@ -13,6 +14,7 @@ interface Props {
 /** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
 export function LimitsControl({ form, errors, change }: Props) {
   const { data: facets } = useFacets();
+  const levels = useLevels(form.of.startsWith("level:") ? form.of.slice(6) : "");
   const [basis, setBasis] = useState(form.of !== "");
   const [parts, setParts] = useState(form.on.join() !== "base");
   const bases = [
@@ -20,7 +22,7 @@ export function LimitsControl({ form, errors, change }: Props) {
     ["cost", "the cost"],
     ...(facets?.costs ?? []).map((c) => [`cost:${c}`, `the cost “${c}”`] as const),
     ["rrp", "the recommended price"],
-    ...(facets?.levels ?? []).map((l) => [`level:${l}`, `the price level ${l}`] as const),
+    ...levels.map(([l, words]) => [`level:${l}`, words.startsWith("the ") ? words : `the ${words}`] as const),
     ...(form.layer === "catalog" ? [] : [["catalog", "the price after the catalog layer"] as const]),
   ] as (readonly [string, string])[];
   const bad = (p: Place) => errors.has(p) || undefined;
