@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"mime/multipart"
 	"net/http"
 	"net/url"
@@ -389,6 +390,40 @@ func TestRates(t *testing.T) {
 	a.do("GET", "/api/settings", nil, 200, &s)
 	require.Equal(t, "0.86", s.Doc.Rates["GBP"], "of two days the newer counts")
 	require.Equal(t, "2026-11-25", s.Rates[0].Day)
+}
+
+// The settings are saved whole: rates with their days beside all else, or nothing of it.
+func TestSettingsAreSavedWhole(t *testing.T) {
+	a := started(t, store.Manager)
+	type page struct {
+		Doc   map[string]any
+		ETag  string
+		Rates []struct{ Currency, Rate, Day string }
+	}
+	var before, after page
+	a.do("GET", "/api/settings", nil, 200, &before)
+	doc := maps.Clone(before.Doc)
+	doc["rates"] = map[string]string{"GBP": "0.9", "USD": "1.05"}
+	doc["taxRates"] = map[string]string{"standard": "21", "reduced": "9", "zero & <none>": "0"}
+	form := map[string]any{"doc": doc, "etag": before.ETag, "rateDays": map[string]string{"GBP": "25 November"}}
+	a.do("PUT", "/api/settings", form, 422, nil)
+	a.do("GET", "/api/settings", nil, 200, &after)
+	require.Equal(t, before, after, "nothing is saved when a day is none")
+	form["rateDays"] = map[string]string{"GBP": "2026-11-25"}
+	var saved struct{ Summary string }
+	a.do("PUT", "/api/settings", form, 200, &saved)
+	require.Equal(t, "Changed the settings", saved.Summary)
+	a.do("GET", "/api/settings", nil, 200, &after)
+	require.Equal(t, "0", after.Doc["taxRates"].(map[string]any)["zero & <none>"])
+	require.Equal(t, "[{GBP 0.9 2026-11-25} {USD 1.05 2026-11-26}]", fmt.Sprint(after.Rates), "without a day: today")
+	a.do("PUT", "/api/settings", form, 412, nil)
+
+	form["etag"], form["rateDays"] = after.ETag, map[string]string{"GBP": "2026-11-24"}
+	a.do("PUT", "/api/settings", form, 200, &saved)
+	require.Equal(t, "The rates are of another day", saved.Summary)
+	doc["rates"] = map[string]string{"GBP": "0.91"}
+	a.do("PUT", "/api/settings", form, 200, &saved)
+	require.Equal(t, "Exchange rate of GBP: 0.91, USD taken away", saved.Summary)
 }
 
 // A spreadsheet is read as it is stored; what a table cannot say is refused, with the cell.

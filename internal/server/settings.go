@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"net/http"
 	"slices"
@@ -13,9 +12,9 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
-	"dogbane/internal/impact"
 	"dogbane/internal/intake"
 	"dogbane/internal/money"
+	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 )
 
@@ -42,97 +41,93 @@ type TaxClassUses struct {
 	Products int    `json:"products"`
 }
 
-// RateForm sets one exchange rate.
-type RateForm struct {
-	Currency string `json:"currency"`
-	Rate     string `json:"rate" doc:"empty: the rate goes"`
-	Day      string `json:"day,omitempty" doc:"that it is of, such as 2026-11-27; empty: today"`
+// SettingsForm is the settings as they shall be.
+type SettingsForm struct {
+	Doc      ItemDoc           `json:"doc" doc:"see docs/book.md"`
+	ETag     string            `json:"etag" doc:"of the state that this is based on"`
+	RateDays map[string]string `json:"rateDays,omitempty" doc:"the days that exchange rates are of, by currency, such as 2026-11-27; a changed rate without one is of today"`
 }
 
-// RateQuery sets one exchange rate.
-type RateQuery struct {
+// SettingsQuery saves the settings.
+type SettingsQuery struct {
 	Seen
-	Body RateForm
+	Body SettingsForm
 }
 
 func (s *Server) registerSettings(api huma.API) {
 	get(api, "/api/settings", func(ctx context.Context, _ *none) (SettingsPage, error) { return s.settings(ctx) })
-	answers(api, store.Reader, http.MethodPost, "/api/settings/rate/preview",
-		func(ctx context.Context, in *RateQuery) (impact.Edit, error) {
-			snap := s.Live.Current()
-			changes, _, err := s.rateChange(snap, &in.Body)
-			if err != nil {
-				return impact.Edit{}, err
-			}
-			next, err := book.Apply(snap.Book, changes)
-			if err != nil {
-				return impact.Edit{}, err
-			}
-			return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
-		})
-	answers(api, store.Manager, http.MethodPut, "/api/settings/rate", s.setRate)
+	answers(api, store.Manager, http.MethodPut, "/api/settings", s.saveSettings, staleAware)
 }
 
-func (s *Server) setRate(ctx context.Context, in *RateQuery) (Saved, error) {
+func (s *Server) saveSettings(ctx context.Context, in *SettingsQuery) (Saved, error) {
 	snap := s.Live.Current()
-	changes, days, err := s.rateChange(snap, &in.Body)
+	changes, next, err := edited(snap, []EditChange{{Kind: book.Settings, ETag: in.Body.ETag, Doc: &in.Body.Doc}})
 	if err != nil {
 		return Saved{}, err
 	}
-	if len(changes) == 0 {
-		return Saved{Version: snap.Version, Summary: "The rate is of another day"}, s.Store.KeepRateDays(ctx, days)
-	}
-	summary := fmt.Sprintf("Exchange rate of %s: %s", in.Body.Currency, in.Body.Rate)
-	if in.Body.Rate == "" {
-		summary = "Took the exchange rate of " + in.Body.Currency + " away"
-	}
-	out, err := s.commit(ctx, in.Seen, summary, changes)
+	days, err := s.rateDays(snap.Book.Settings.Rates, next.Settings.Rates, in.Body.RateDays)
 	if err != nil {
-		return out, err
+		return Saved{}, err
+	}
+	out := Saved{Version: snap.Version, Summary: "The rates are of another day"}
+	if len(changes) > 0 {
+		if out, err = s.commit(ctx, in.Seen, settingsWords(&snap.Book.Settings, &next.Settings), changes); err != nil {
+			return out, err
+		}
 	}
 	return out, s.Store.KeepRateDays(ctx, days)
 }
 
-func (s *Server) rateChange(snap *book.Snapshot, form *RateForm) ([]book.Change, []intake.RateDay, error) {
-	currency := strings.ToUpper(strings.TrimSpace(form.Currency))
-	if _, exists := money.Digits(currency); !exists {
-		return nil, nil, invalid("currency", "Write a currency of ISO 4217 such as GBP.")
+// settingsWords words a change of the settings for the log.
+func settingsWords(before, after *pricing.Settings) string {
+	rates := *before
+	rates.Rates = after.Rates
+	if others := book.OfSettings(&rates, after); others.Changes() {
+		return "Changed the settings"
 	}
-	next := snap.Book.Settings
-	if currency == next.Currency {
-		return nil, nil, invalid("currency", "This is the book's own currency.")
-	}
-	next.Rates = maps.Clone(next.Rates)
-	if next.Rates == nil {
-		next.Rates = map[string]money.Rat{}
-	}
-	today := s.Clocks.Book().In(snap.Zone)
-	day := time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC)
-	if form.Day != "" {
-		var err error
-		if day, err = time.Parse(time.DateOnly, form.Day); err != nil {
-			return nil, nil, invalid("day", "Write a day such as 2026-11-27.")
+	var words []string
+	for _, currency := range currenciesOf(before.Rates, after.Rates) {
+		was, had := before.Rates[currency]
+		is, has := after.Rates[currency]
+		switch {
+		case !has:
+			words = append(words, currency+" taken away")
+		case !had || !is.Equal(was):
+			words = append(words, currency+": "+is.String())
 		}
 	}
+	return "Exchange rate of " + strings.Join(words, ", ")
+}
+
+func currenciesOf(rates ...map[string]money.Rat) []string {
+	all := map[string]bool{}
+	for _, list := range rates {
+		for currency := range list {
+			all[currency] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(all))
+}
+
+// rateDays are the days of the rates that changed or are said to be of another day.
+func (s *Server) rateDays(before, after map[string]money.Rat, said map[string]string) ([]intake.RateDay, error) {
+	today := s.Clocks.Book().In(s.Live.Current().Zone)
 	var days []intake.RateDay
-	if form.Rate == "" {
-		delete(next.Rates, currency)
-	} else {
-		rate, err := book.ReadAmount("rate", form.Rate, false)
-		if err != nil {
-			return nil, nil, err
+	for _, currency := range slices.Sorted(maps.Keys(after)) {
+		day := time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC)
+		was, had := before[currency]
+		rate, text := after[currency], strings.TrimSpace(said[currency])
+		if text != "" {
+			var err error
+			if day, err = time.Parse(time.DateOnly, text); err != nil {
+				return nil, invalid("rateDays."+currency, "Write a day such as 2026-11-27.")
+			}
+		} else if had && was.Equal(rate) {
+			continue
 		}
-		if rate.Sign() == 0 {
-			return nil, nil, invalid("rate", "A rate must be above 0.")
-		}
-		next.Rates[currency] = rate
-		days = []intake.RateDay{{Currency: currency, Rate: rate.String(), Day: day}}
+		days = append(days, intake.RateDay{Currency: currency, Rate: rate.String(), Day: day})
 	}
-	change := book.OfSettings(&snap.Book.Settings, &next)
-	if !change.Changes() {
-		return nil, days, nil
-	}
-	return []book.Change{change}, days, nil
+	return days, nil
 }
 
 func (s *Server) settings(ctx context.Context) (SettingsPage, error) {

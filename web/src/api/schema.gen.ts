@@ -892,40 +892,8 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get-api-settings"];
-        put?: never;
+        put: operations["put-api-settings"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/rate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put-api-settings-rate"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/rate/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post-api-settings-rate-preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2423,13 +2391,6 @@ export interface components {
              */
             version: number;
         };
-        RateForm: {
-            currency: string;
-            /** @description that it is of, such as 2026-11-27; empty: today */
-            day?: string;
-            /** @description empty: the rate goes */
-            rate: string;
-        };
         RateRow: {
             /** @description names of those that sell in it */
             channels: string[];
@@ -2570,6 +2531,18 @@ export interface components {
             };
             /** @description of the IANA database */
             timeZone: string;
+        };
+        SettingsForm: {
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** @description of the state that this is based on */
+            etag: string;
+            /** @description the days that exchange rates are of, by currency, such as 2026-11-27; a changed rate without one is of today */
+            rateDays?: {
+                [key: string]: string;
+            };
         };
         SettingsPage: {
             /** @description see docs/book.md */
@@ -5216,7 +5189,7 @@ export interface operations {
             };
         };
     };
-    "put-api-settings-rate": {
+    "put-api-settings": {
         parameters: {
             query?: never;
             header?: {
@@ -5228,7 +5201,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RateForm"];
+                "application/json": components["schemas"]["SettingsForm"];
             };
         };
         responses: {
@@ -5241,8 +5214,8 @@ export interface operations {
                     "application/json": components["schemas"]["Saved"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5250,35 +5223,17 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "post-api-settings-rate-preview": {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
-                "Checks-Seen"?: boolean;
-            };
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RateForm"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImpactEdit"];
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description Internal Server Error */
+            500: {
                 headers: {
                     [name: string]: unknown;
                 };

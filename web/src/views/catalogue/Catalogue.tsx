@@ -17,7 +17,7 @@ import { ImportPanel } from "./ImportPanel";
 import { LogList } from "./LogList";
 import { PeoplePanel } from "./PeoplePanel";
 import { Products } from "./Products";
-import { SettingsPanel } from "./SettingsPanel";
+import { SettingsPanel } from "./settings/SettingsPanel";
 import { goodsWords, windowWords } from "../../lib/sentence";
 import type { Rule, Where } from "../../api/client";
 

@@ -1,0 +1,114 @@
+import type { Schema, Where } from "../../../api/client";
+import { readSelection, writeSelection, type Selection } from "../../../parts/rule/selection";
+import type { TaxClass } from "../../../ui/tax-class";
+
+export interface Guard {
+  where?: Where;
+  minMargin?: string;
+  maxOff?: string;
+  action?: string;
+}
+
+/** The settings as the book's document has them. */
+export interface SettingsDoc {
+  currency: string;
+  timeZone: string;
+  pricesIncludeTax?: boolean;
+  shippingTaxClass?: string;
+  rounding?: { mode?: string; when?: string };
+  taxRates?: Record<string, string>;
+  rates?: Record<string, string>;
+  guard?: Guard;
+  guards?: Guard[];
+  byHand?: { maxPercent?: string; maxAmount?: string };
+}
+
+/** An exchange rate as it is written. */
+export interface RateForm {
+  currency: string;
+  rate: string;
+  day: string;
+  /** It is not among those that are saved. */
+  added?: boolean;
+}
+
+export type SavedRate = Schema["RateRow"];
+
+export interface GuardForm {
+  guard: Guard;
+  selection: Selection;
+}
+
+/** The whole page as it is being written. */
+export interface SettingsForm {
+  doc: SettingsDoc;
+  rates: RateForm[];
+  classes: TaxClass[];
+  guards: GuardForm[];
+}
+
+export function formOf(page: Schema["SettingsPage"]): SettingsForm {
+  const doc = page.doc as unknown as SettingsDoc;
+  return {
+    doc,
+    rates: page.rates.map(({ currency, rate, day }) => ({ currency, rate, day })),
+    classes: Object.entries(doc.taxRates ?? {}),
+    guards: (doc.guards ?? []).map((guard) => ({ guard, selection: readSelection(guard.where) })),
+  };
+}
+
+const filled = <T>(key: string, value: Record<string, T> | T[]) =>
+  Object.keys(value).length > 0 ? { [key]: value } : {};
+
+/** An object without some of its keys. */
+export const without = <T extends object>(whole: T, ...keys: (keyof T)[]): T =>
+  Object.fromEntries(Object.entries(whole).filter(([key]) => !keys.includes(key as keyof T))) as T;
+
+/** The document that a form stands for. */
+export function docOf({ doc, rates, classes, guards }: SettingsForm): SettingsDoc {
+  return {
+    ...without(doc, "taxRates", "rates", "guards"),
+    ...filled("taxRates", Object.fromEntries(classes.map(([name, percent]) => [name.trim(), percent.trim()]))),
+    ...filled(
+      "guards",
+      guards.map(({ guard, selection }) => {
+        const where = writeSelection(selection);
+        return { ...guard, ...(where && { where }) };
+      }),
+    ),
+    ...filled(
+      "rates",
+      Object.fromEntries(
+        rates
+          .filter((r) => r.rate.trim() !== "")
+          .map((r) => [r.currency.trim().toUpperCase(), r.rate.trim()] as const)
+          .sort(([a], [b]) => (a < b ? -1 : 1)),
+      ),
+    ),
+  };
+}
+
+/** The days that are said of rates, by currency, where the rate or the day is not as it was saved. */
+export function daysOf({ rates }: SettingsForm, saved: SavedRate[]): Record<string, string> {
+  const changed = ({ currency, rate, day }: RateForm) => {
+    const was = saved.find((s) => s.currency === currency);
+    return rate.trim() !== "" && day.trim() !== "" && (day !== was?.day || rate !== was.rate);
+  };
+  return Object.fromEntries(rates.filter(changed).map((r) => [r.currency.trim().toUpperCase(), r.day.trim()]));
+}
+
+/** Whether two forms say the same, in whatever order. */
+export const same = (a: SettingsForm, b: SettingsForm) => told(a) === told(b);
+
+const told = (form: SettingsForm) =>
+  JSON.stringify([inOrder(docOf(form)), form.rates.map((r) => [r.currency, r.rate.trim(), r.day.trim()])]);
+
+function inOrder(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(inOrder);
+  if (typeof value !== "object" || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value)
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+      .map(([k, v]) => [k, inOrder(v)]),
+  );
+}
