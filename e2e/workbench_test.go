@@ -240,6 +240,10 @@ func TestEveryKindOfRule(t *testing.T) {
 			pg.says("1 known")
 			tc.write()
 			pg.click("button", "Save the rule")
+			if !strings.HasPrefix(tc.name, "for a ") && strings.Contains(tc.path, "layer=group") {
+				pg.find("[role=alertdialog]", "every buyer would get it")
+				pg.click("[role=alertdialog] button", "Save it for everyone")
+			}
 			code := strings.ReplaceAll(strings.ToUpper(strings.ReplaceAll(tc.name, ",", "")), " ", "-")
 			code = code[:min(28, len(code))]
 			pg.find(fmt.Sprintf("[data-rule^=%q]", code[:min(20, len(code))]))

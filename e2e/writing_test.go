@@ -59,6 +59,89 @@ func TestNoKeyOfASearchIsLost(t *testing.T) {
 	})
 }
 
+// Whoever writes a rule with the keyboard stays in it: a field that is emptied stays, what is added has the focus, what is
+// taken out leaves it nearby, no digit is a shortcut, and after saving the rule itself is where one goes on.
+func TestTheEditorKeepsItsFocus(t *testing.T) {
+	t.Parallel()
+	p := start(t, t.TempDir())
+	pg := p.openAs(t, "maren", "/stack/new?layer=sale")
+	focused := func() string {
+		return pg.MustEval(`() => document.activeElement.getAttribute("aria-label") ?? document.activeElement.tagName`).Str()
+	}
+	pg.labelled("Name").MustFocus()
+	pg.keys("1 2 3 & <four>", 0)
+	pg.click("button", `^\+ ending`)
+	require.Equal(t, "Direction of the ending", focused())
+	pg.labelled("Step of the ending").MustFocus()
+	for range 3 {
+		pg.chord(input.ControlLeft, input.KeyA)
+		pg.key(input.Backspace)
+		pg.keys("5", 0)
+		require.Equal(t, "Step of the ending", focused())
+	}
+	pg.key(input.Backspace)
+	pg.says("Write the step of the ending")
+	pg.keys("20", 0)
+	require.Equal(t, "20", pg.labelled("Step of the ending").MustProperty("value").Str())
+	for _, added := range []struct{ button, focus string }{
+		{`^\+ most off`, "Most off"}, {`^\+ floor`, "Floor by"}, {`^\+ ends the price`, "What it ends"},
+		{`^\+ weekdays and hours`, ""}, {`^category`, "Category: choose a category"}, {`^list price`, "List price from"},
+	} {
+		pg.click("button", added.button)
+		if added.focus != "" {
+			require.Equal(t, added.focus, focused(), added.button)
+		}
+		require.NotEqual(t, "BODY", focused(), added.button)
+	}
+	pg.click("[aria-label='No floor']")
+	require.NotEqual(t, "BODY", focused())
+	pg.key(input.Digit3)
+	require.Contains(t, pg.MustInfo().URL, "/stack/new", "a digit is no shortcut beside a form")
+	pg.key(input.KeyT)
+	require.NotContains(t, pg.MustInfo().URL, "trail=open")
+
+	// Customers are found by name; a list that was left empty says so; a group term for everyone is asked about.
+	pg.show(p.url + "/stack/new?layer=group")
+	pg.typeInto(pg.labelled("Name"), "Only one customer")
+	pg.typeInto(pg.labelled("How much"), "12")
+	pg.click("[aria-label='Add SKUs']")
+	require.Equal(t, "SKUs", focused())
+	pg.typeInto(pg.labelled("SKUs"), "BAT-30")
+	pg.says("1 known")
+	pg.click("[aria-label^='Customer:']")
+	pg.find("[cmdk-input]")
+	pg.keys("widder", 0)
+	pg.find("[cmdk-item]", "Widdershin")
+	pg.key(input.Escape)
+	pg.says("No customer was chosen: it is for everyone.")
+	pg.click("button", "Save the rule")
+	pg.find("[role=alertdialog]", "This rule is for everyone")
+	pg.key(input.Escape)
+	require.Contains(t, pg.MustInfo().URL, "/stack/new", "Escape is no")
+	pg.click("[aria-label^='Customer:']")
+	pg.find("[cmdk-input]")
+	pg.keys("widder", 0)
+	pg.key(input.Enter)
+	pg.key(input.Escape)
+	pg.find("[aria-label^='Customer: Widdershin']")
+	pg.click("button", "Save the rule")
+	pg.find("[data-rule=ONLY-ONE-CUSTOMER]", "for Widdershin")
+	pg.eventually("the saved rule has the focus", func() bool {
+		return pg.MustEval(`() => document.activeElement.closest("[data-rule]")?.dataset.rule ?? ""`).Str() == "ONLY-ONE-CUSTOMER"
+	})
+
+	// Saving and its way back leave the focus where it was.
+	pg.show(p.url + "/catalogue/groups?item=schools")
+	pg.labelled("Name").MustFocus()
+	pg.keys("!", 0)
+	pg.key(input.Enter)
+	pg.says("Changed the group")
+	pg.eventually("in the field", func() bool { return focused() == "Name" })
+	pg.click("button", "^Undo$")
+	pg.eventually("undone", func() bool { return pg.labelled("Name").MustProperty("value").Str() == "Schools" })
+	pg.eventually("in the field", func() bool { return focused() == "Name" })
+}
+
 // Amounts and dates are written as whoever reads them writes them, and typed like that; what is saved is the same.
 func TestAmountsAsOneWritesThem(t *testing.T) {
 	t.Parallel()

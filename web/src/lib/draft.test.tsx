@@ -1,5 +1,6 @@
 // @vitest-environment jsdom
 import { screen } from "@testing-library/react";
+import { useState } from "react";
 import { expect, test } from "vitest";
 import { Problem } from "../api/client";
 import { page } from "../testing/page";
@@ -83,6 +84,30 @@ test("whoever keeps their own goes on over that state", async () => {
   await user.click(screen.getByText("rebase"));
   expect(state()).toBe("dirty, over 9");
   expect(screen.getByTestId("theirs").textContent).toBe("");
+});
+
+/** Saves another state while the form is open. */
+function Changing() {
+  const [n, next] = useState(1);
+  return (
+    <>
+      <Form saved={{ name: n === 1 ? "quay" : "harbour" }} etag={String(n)} />
+      <button onClick={() => next(2)}>saved elsewhere</button>
+    </>
+  );
+}
+
+test("where nothing was written, what is saved meanwhile is followed; what was written stays", async () => {
+  const { user, away } = page(<Changing />);
+  await user.click(screen.getByText("saved elsewhere"));
+  expect(field().value).toBe("harbour");
+  expect(state()).toBe("over 2");
+  away();
+  const second = page(<Changing />);
+  await second.user.type(field(), "s");
+  await second.user.click(screen.getByText("saved elsewhere"));
+  expect(field().value).toBe("quays");
+  expect(state()).toBe("dirty, over 1");
 });
 
 test("what another program left under the same key is not taken for a draft", () => {

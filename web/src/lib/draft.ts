@@ -26,6 +26,8 @@ export interface Draft<T, Theirs> {
   found: boolean;
   /** What somebody else saved meanwhile; null: they deleted it; undefined: nobody did. */
   theirs: Theirs | null | undefined;
+  /** Counts how often it began anew: what a form holds beside its value begins anew with it. */
+  round: number;
   /** Takes what was saved, or begins anew. */
   restart: (value: T, etag: string) => void;
   /** Goes on with this over another saved state. */
@@ -50,6 +52,17 @@ export function useDraft<T, Theirs = T>(
   const [value, set] = useState(left?.value ?? saved);
   const [base, setBase] = useState(left?.etag ?? etag);
   const [restarted, setRestarted] = useState(false);
+  const [round, setRound] = useState(0);
+  // Where nothing was written over it, what is saved meanwhile, or taken back, is followed.
+  const [last, setLast] = useState({ saved, etag });
+  if (last.etag !== etag) {
+    setLast({ saved, etag });
+    if (same(value, last.saved)) {
+      set(saved);
+      setBase(etag);
+      setRound(round + 1);
+    }
+  }
   const [theirs, setTheirs] = useState<Theirs | null>();
   const dirty = !same(value, saved);
   useEffect(() => {
@@ -68,6 +81,7 @@ export function useDraft<T, Theirs = T>(
     set,
     etag: base,
     dirty,
+    round,
     found: left !== null && dirty && !restarted,
     theirs,
     rebase,
@@ -76,6 +90,7 @@ export function useDraft<T, Theirs = T>(
       forget();
       set(next);
       setRestarted(true);
+      setRound((n) => n + 1);
       rebase(state);
     },
     refused: (e) => {

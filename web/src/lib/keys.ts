@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 const typing = (t: EventTarget | null) =>
   t instanceof HTMLElement && (t.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(t.tagName));
 
-/** Keys that work anywhere but in a field. Ctrl is written "ctrl+k" and works in fields too. */
+/** Keys that work anywhere but in a field or beside a form that is being filled in. Ctrl is written "ctrl+k" and works in fields too. */
 export function useKeys(keys: Record<string, (e: KeyboardEvent) => void>) {
   const current = useRef(keys);
   useEffect(() => {
@@ -13,7 +13,7 @@ export function useKeys(keys: Record<string, (e: KeyboardEvent) => void>) {
     const down = (e: KeyboardEvent) => {
       const control = e.ctrlKey || e.metaKey;
       if (e.altKey || e.defaultPrevented || (!control && typing(e.target))) return;
-      if (!control && document.querySelector('[role="dialog"]')) return;
+      if (!control && document.querySelector('[role="dialog"], main form')) return;
       const act = current.current[(control ? "ctrl+" : "") + e.key.toLowerCase()];
       if (!act) return;
       e.preventDefault();

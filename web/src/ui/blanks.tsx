@@ -1,4 +1,5 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
+import { keepingFocus } from "./focus";
 import { Tip } from "./tip";
 import { fromField, inField } from "../lib/writing";
 
@@ -58,7 +59,7 @@ export const Out = ({ label, onClick }: { label: string; onClick: () => void }) 
       type="button"
       aria-label={label}
       className="ml-0.5 rounded-[3px] px-1 text-[14px] text-quiet hover:bg-wash hover:text-ink"
-      onClick={onClick}
+      onClick={(e) => keepingFocus(e.currentTarget, onClick)}
     >
       ×
     </button>
@@ -70,7 +71,7 @@ export const Add = ({ children, onClick }: { children: ReactNode; onClick: () =>
   <button
     type="button"
     className="rounded-full border border-ink/30 px-2 text-[13px] leading-6 text-quiet hover:bg-wash hover:text-ink"
-    onClick={onClick}
+    onClick={(e) => keepingFocus(e.currentTarget, onClick)}
   >
     + {children}
   </button>

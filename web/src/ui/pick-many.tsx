@@ -1,6 +1,7 @@
 import { Command } from "cmdk";
 import { Check } from "lucide-react";
 import { Popover } from "radix-ui";
+import { useState } from "react";
 
 interface Props {
   label: string;
@@ -10,10 +11,12 @@ interface Props {
   empty: string;
   invalid?: boolean;
   show?: (option: string) => string;
+  /** What it means that the list was opened and nothing was chosen. */
+  leftEmpty?: string;
 }
 
 /** Chooses any number of values from a list that can be searched. */
-export function PickMany({ label, options, chosen, onChange, empty, invalid, show = (o) => o }: Props) {
+export function PickMany({ label, options, chosen, onChange, empty, invalid, show = (o) => o, leftEmpty }: Props) {
   const all = [...chosen.filter((c) => !options.includes(c)), ...options];
   const text =
     chosen.length === 0
@@ -21,8 +24,9 @@ export function PickMany({ label, options, chosen, onChange, empty, invalid, sho
       : chosen.length > 3
         ? `${chosen.slice(0, 2).map(show).join(", ")} + ${chosen.length - 2}`
         : chosen.map(show).join(", ");
+  const [left, setLeft] = useState(false);
   return (
-    <Popover.Root>
+    <Popover.Root onOpenChange={(open) => setLeft(!open)}>
       <Popover.Trigger asChild>
         <button
           type="button"
@@ -50,11 +54,14 @@ export function PickMany({ label, options, chosen, onChange, empty, invalid, sho
                 <Command.Item
                   key={o}
                   value={o}
+                  keywords={[show(o)]}
                   onSelect={() => onChange(chosen.includes(o) ? chosen.filter((c) => c !== o) : [...chosen, o])}
                   className="flex cursor-pointer items-center gap-2 rounded-[3px] px-2 py-1 data-[selected=true]:bg-wash"
                 >
                   <Check size={14} className={chosen.includes(o) ? "" : "invisible"} aria-hidden />
-                  <span>{show(o)}</span>
+                  <span>
+                    {show(o)} {show(o) !== o && !show(o).includes(" › ") && <span className="text-quiet">{o}</span>}
+                  </span>
                   {chosen.includes(o) && <span className="sr-only">chosen</span>}
                 </Command.Item>
               ))}
@@ -62,6 +69,11 @@ export function PickMany({ label, options, chosen, onChange, empty, invalid, sho
           </Command>
         </Popover.Content>
       </Popover.Portal>
+      {left && chosen.length === 0 && leftEmpty && (
+        <span role="status" className="ml-2 text-[14px] font-medium text-bad">
+          {leftEmpty}
+        </span>
+      )}
     </Popover.Root>
   );
 }

@@ -1,8 +1,10 @@
-import { AlertDialog, Toast } from "radix-ui";
-import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+import { Toast } from "radix-ui";
+import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 import type { BrokenCheck } from "../api/client";
 import { errorText } from "../lib/format";
 import { Button } from "./button";
+import { rememberFocus } from "./focus";
+import { Confirm } from "./confirm";
 import { BrokenChecks } from "./broken-checks";
 
 interface Notice {
@@ -50,48 +52,43 @@ export function Toasts({ children }: { children: ReactNode }) {
     [add],
   );
   const close = (id: number) => setList((old) => old.filter((n) => n.id !== id));
+  // What had the focus before a notice took it has it again when the notice goes.
+  const before = useRef<Element | null>(null);
   const undo = async (n: Notice) => {
+    const refocus = rememberFocus(before.current);
     close(n.id);
     try {
       await n.undo?.();
     } catch (e) {
       add({ text: `Cannot be undone: ${errorText(e)}`, bad: true });
     }
+    refocus();
   };
   return (
     <Context.Provider value={value}>
       <Toast.Provider duration={9000} label="Notice">
         {children}
         {asked && (
-          <AlertDialog.Root open>
-            <AlertDialog.Portal>
-              <AlertDialog.Overlay className="fixed inset-0 z-50 bg-black/35" />
-              <AlertDialog.Content className="fixed top-[18vh] left-1/2 z-50 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-[5px] border border-ink/40 bg-sheet p-5 shadow-2xl">
-                <AlertDialog.Title className="text-[17px]">Nothing is saved yet</AlertDialog.Title>
-                <AlertDialog.Description className="text-quiet">
-                  Somebody pinned what would be otherwise afterwards.
-                </AlertDialog.Description>
-                <BrokenChecks checks={asked.checks} />
-                <div className="mt-4 flex gap-2">
-                  <AlertDialog.Cancel asChild>
-                    <Button look="ink" onClick={() => (asked.answer(false), setAsked(null))}>
-                      Leave it as it was
-                    </Button>
-                  </AlertDialog.Cancel>
-                  <AlertDialog.Action asChild>
-                    <Button look="danger" onClick={() => (asked.answer(true), setAsked(null))}>
-                      Save it all the same
-                    </Button>
-                  </AlertDialog.Action>
-                </div>
-              </AlertDialog.Content>
-            </AlertDialog.Portal>
-          </AlertDialog.Root>
+          <Confirm
+            title="Nothing is saved yet"
+            yes="Save it all the same"
+            no="Leave it as it was"
+            onAnswer={(yes) => (asked.answer(yes), setAsked(null))}
+          >
+            Somebody pinned what would be otherwise afterwards.
+            <div className="text-ink">
+              <BrokenChecks checks={asked.checks} />
+            </div>
+          </Confirm>
         )}
         {list.map((n) => (
           <Toast.Root
             key={n.id}
             onOpenChange={(open) => !open && close(n.id)}
+            onFocusCapture={(e) => {
+              if (e.relatedTarget instanceof Element && !e.currentTarget.contains(e.relatedTarget))
+                before.current = e.relatedTarget;
+            }}
             className={`flex items-center gap-3 rounded-[4px] px-3 py-2 shadow-lg ${n.bad ? "bg-bad text-paper" : "bg-ink text-paper"}`}
           >
             <Toast.Title className="max-w-[52ch]">{n.text}</Toast.Title>
@@ -109,7 +106,7 @@ export function Toasts({ children }: { children: ReactNode }) {
             </Toast.Close>
           </Toast.Root>
         ))}
-        <Toast.Viewport className="fixed bottom-4 left-4 z-50 flex flex-col gap-2 outline-none" />
+        <Toast.Viewport data-notices className="fixed bottom-4 left-4 z-50 flex flex-col gap-2 outline-none" />
       </Toast.Provider>
     </Context.Provider>
   );

@@ -6,6 +6,7 @@ import { useItems } from "../../api/items";
 import { count, errorText } from "../../lib/format";
 import { goodsWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
+import { keepingFocus } from "../../ui/focus";
 import { PickMany } from "../../ui/pick-many";
 import {
   fieldWords,
@@ -78,6 +79,7 @@ function GroupEditor({
           {!top && <NotSwitch part={group} onChange={(not) => onChange({ ...group, not })} />}
           <select
             aria-label="All or any"
+            data-aside
             className="blank"
             value={group.mode}
             onChange={(e) => onChange({ ...group, mode: e.target.value as "all" | "any" })}
@@ -115,7 +117,7 @@ function GroupEditor({
             key={name}
             look="bare"
             className="border border-ink/25"
-            onClick={() => add(make())}
+            onClick={(e) => keepingFocus(e.currentTarget, () => add(make()))}
             aria-label={`Add ${name}`}
           >
             {name}
@@ -127,7 +129,7 @@ function GroupEditor({
           value=""
           onChange={(e) => {
             const make = more.get(e.target.value);
-            if (make) add(make());
+            if (make) keepingFocus(e.currentTarget, () => add(make()));
           }}
         >
           <option value="">other …</option>
@@ -154,6 +156,7 @@ const more = new Map<string, () => Part>([
 const NotSwitch = ({ part, onChange }: { part: Part; onChange: (not: boolean) => void }) => (
   <select
     aria-label="Is or is not"
+    data-aside
     className="blank"
     value={part.not ? "not" : "is"}
     onChange={(e) => onChange(e.target.value === "not")}
@@ -164,7 +167,12 @@ const NotSwitch = ({ part, onChange }: { part: Part; onChange: (not: boolean) =>
 );
 
 const Remove = ({ name, onClick }: { name: string; onClick: () => void }) => (
-  <Button look="bare" className="min-h-6" aria-label={`Remove ${name}`} onClick={onClick}>
+  <Button
+    look="bare"
+    className="min-h-6"
+    aria-label={`Remove ${name}`}
+    onClick={(e) => keepingFocus(e.currentTarget, onClick)}
+  >
     <X size={13} aria-hidden />
   </Button>
 );

@@ -38,6 +38,7 @@ export function WhoControl({ form, errors, change, campaign = false }: Props) {
           chosen={form.groups}
           empty={form.customers.length > 0 ? "no group" : "everyone"}
           show={(c) => name(groups, c)}
+          leftEmpty={form.customers.length > 0 ? "" : "No group was chosen: it is for everyone."}
           onChange={(list) => change({ groups: list })}
         />{" "}
         {(form.groups.length > 0 || form.customers.length > 0) && "and "}
@@ -47,6 +48,7 @@ export function WhoControl({ form, errors, change, campaign = false }: Props) {
           chosen={form.customers}
           empty="+ single customers"
           show={(c) => name(customers, c)}
+          leftEmpty={form.groups.length > 0 ? "No customer was chosen." : "No customer was chosen: it is for everyone."}
           onChange={(list) => change({ customers: list })}
         />{" "}
         in{" "}

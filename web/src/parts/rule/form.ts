@@ -52,6 +52,8 @@ export interface Form {
   historyDays: string;
   of: string;
   on: string[];
+  /** Whether there is an ending: its blanks may be empty while they are written. */
+  ends: boolean;
   step: string;
   direction: "nearest" | "up" | "down";
   shift: string;
@@ -174,6 +176,7 @@ export function readForm(rule: Rule): Form {
     historyDays: rule.historyDays ? String(rule.historyDays) : "",
     of: rule.of ?? "",
     on: rule.on ?? ["base"],
+    ends: rule.ending !== undefined,
     step: rule.ending?.step ?? "",
     direction: rule.ending?.direction ?? "nearest",
     shift: rule.ending?.shift ?? "",
@@ -305,7 +308,7 @@ export function writeForm(f: Form): Rule {
     ...writeHow(f),
     ...filled(f.of, "of"),
     ...(!base && { on: f.on }),
-    ...(f.step.trim() && {
+    ...(f.ends && {
       ending: {
         step: f.step.trim(),
         ...(f.direction !== "nearest" && { direction: f.direction }),
@@ -367,6 +370,7 @@ export function errorsOf(f: Form, errors: DocError[]): Map<Place, string> {
     const open = unfinished(f.selection.root);
     if (open) map.set("where", open);
   }
+  if (f.ends && f.step.trim() === "") map.set("ending", "Write the step of the ending, such as 1 or 0.05.");
   if (f.how === "ladder" && f.ladder === "") map.set("ladder", "Choose a ladder.");
   if (f.how === "breaks" && f.breaks.length === 0) map.set("breaks", "Add a break.");
   return map;

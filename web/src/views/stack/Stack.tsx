@@ -1,4 +1,5 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
+import { useLocation } from "react-router";
 import { useNames } from "../../lib/names";
 import { useOutlook } from "../../api/prices";
 import { useRules } from "../../api/rules";
@@ -42,6 +43,11 @@ export function Stack() {
   const { data: outlook } = useOutlook(viewpoint, onlyReaching ? sku : "");
   const names = useNames();
   const may = useMay("manager");
+  const { focus = "" } = (useLocation().state ?? {}) as { focus?: string };
+  // Back from the editor, what was written there is where one goes on.
+  useEffect(() => {
+    if (focus && rules) document.querySelector<HTMLElement>(`[data-rule="${CSS.escape(focus)}"] a`)?.focus();
+  }, [focus, rules !== undefined]); // eslint-disable-line react-hooks/exhaustive-deps
   const tick = (code: string, on: boolean) =>
     setTicked((old) => {
       const next = new Set(old);

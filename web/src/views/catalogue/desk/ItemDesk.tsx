@@ -15,6 +15,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { count, errorText } from "../../../lib/format";
 import { isAt } from "../../../lib/paths";
 import { Button } from "../../../ui/button";
+import { rememberFocus } from "../../../ui/focus";
 import { EffectNote } from "../../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../../ui/states";
 import { codeFrom } from "../../../parts/rule/form";
@@ -140,7 +141,6 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
   const start = saved ?? { ...blank, code: "" };
   const draft = useDraft<Doc>(`dogbane-${kind} ${item?.code ?? ""}`, start, item?.etag ?? "");
   const { value: doc, etag, dirty, theirs } = draft;
-  const [round, setRound] = useState(0);
   const [tried, setTried] = useState(false);
   const [ownCode, setOwnCode] = useState(item !== undefined);
   const [params] = useSearchParams();
@@ -172,7 +172,6 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
   };
   const again = (d: Doc, tag: string) => {
     draft.restart(d, tag);
-    setRound((n) => n + 1);
     setTried(false);
   };
   const away = (to: string | null) => {
@@ -186,6 +185,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
   const submit = () => {
     setTried(true);
     if (code === "" || wrong.length > 0) return;
+    const refocus = rememberFocus();
     edit.mutate(
       { changes: [change] },
       {
@@ -193,6 +193,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
           void latest().then((now) => {
             if (now && item) again(now.doc as Doc, now.etag);
             else away(now ? code : null);
+            refocus();
           }),
         onError: draft.refused,
       },
@@ -258,7 +259,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
           }
         />
       )}
-      <div className="mt-3 text-[16px]" key={round}>
+      <div className="mt-3 text-[16px]" key={draft.round}>
         <Form doc={whole} set={set} errorAt={errorAt} saved={item !== undefined} />
       </div>
       {tried &&

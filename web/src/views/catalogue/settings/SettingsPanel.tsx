@@ -1,4 +1,3 @@
-import { useState } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEditImpact } from "../../../api/impact";
 import { refresh, useSave } from "../../../api/saving";
@@ -13,6 +12,7 @@ import { Add, Blank, Choice, Out } from "../../../ui/blanks";
 import { Button } from "../../../ui/button";
 import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
 import { EffectNote } from "../../../ui/effect-note";
+import { rememberFocus } from "../../../ui/focus";
 import { Failed, FieldError } from "../../../ui/states";
 import { TaxClassBlanks } from "../../../ui/tax-class";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
@@ -58,7 +58,6 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
   const save = useSave((_: void, seen) =>
     saveSettings({ doc: change.doc, etag: draft.etag, rateDays: daysOf(draft.value, page.rates) }, seen),
   );
-  const [round, setRound] = useState(0); // what the builders of selections hold begins anew with each
   const refused = save.error instanceof Problem && save.error.status !== 412 ? save.error : null;
   const errors = draft.dirty
     ? [
@@ -77,15 +76,16 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
   const set = (part: Partial<SettingsDoc>) => put({ doc: { ...doc, ...part } });
   const again = (from: Page) => {
     draft.restart(formOf(from), from.etag);
-    setRound((n) => n + 1);
   };
   const submit = () =>
     save.mutate(undefined, {
       onSuccess: () => {
+        const refocus = rememberFocus();
         draft.forget();
         void refresh(client)
           .then(latest)
-          .then((now) => now && again(now));
+          .then((now) => now && again(now))
+          .then(refocus);
       },
       onError: draft.refused,
     });
@@ -117,7 +117,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
         errorAt={errorAt}
         onChange={(r) => put({ rates: r })}
       />
-      <section key={round} aria-label="Tax, rounding and guards" className="mt-6">
+      <section key={draft.round} aria-label="Tax, rounding and guards" className="mt-6">
         <h2 className="border-b pb-1">Tax classes</h2>
         {classes.map(([name, percent], i) => (
           <p key={i}>

@@ -16,6 +16,7 @@ import { layerNames } from "../../../lib/layers";
 import { useNames } from "../../../lib/names";
 import { sentenceText } from "../../../lib/sentence";
 import { Button } from "../../../ui/button";
+import { Confirm } from "../../../ui/confirm";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
 import { ImpactPanel } from "./ImpactPanel";
@@ -38,6 +39,7 @@ interface Props {
 export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const draft = useDraft<Form, Rule>(draftKey, start, etag, (a, b) => same(writeForm(a), writeForm(b)));
   const form = draft.value;
+  const { theirs, dirty } = draft;
   const may = useMay("manager");
   const [tried, setTried] = useState(false);
   const { viewpoint, params } = useViewpoint();
@@ -64,19 +66,24 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
     if (!found.has(placeOf(d.location))) found.set(placeOf(d.location), d.message);
   // Blanks that nobody has come to yet are not reproached before the first try to save.
   const errors = new Map([...found].filter(([place]) => tried || !untouched(place, form)));
-  const back = () => {
+  const back = (focus: string) => {
     draft.forget();
-    void navigate("/stack" + carried(params));
+    void navigate("/stack" + carried(params), { state: { focus } });
   };
-  const submit = () => {
+  const [asking, setAsking] = useState(false);
+  const forEveryone = form.layer === "group" && form.groups.length === 0 && form.customers.length === 0;
+  const submit = (meant = false) => {
     setTried(true);
     if (found.size > 0) return;
+    if (forEveryone && dirty && !meant) {
+      setAsking(true);
+      return;
+    }
     save.mutate(undefined, {
-      onSuccess: back,
+      onSuccess: () => back(code),
       onError: draft.refused,
     });
   };
-  const { theirs, dirty } = draft;
   const latest = async () => {
     await refresh(client);
     return (await client.query(rulesQuery)).find((r) => r.rule.code === saved);
@@ -84,7 +91,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const takeTheirs = async () => {
     const row = theirs ? await latest() : undefined;
     if (theirs && row) draft.restart(readForm(theirs), row.etag);
-    else back();
+    else back("");
   };
   const keepMine = async () => {
     const row = await latest();
@@ -94,14 +101,14 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const takeValue = (d: Demand, value: string) => {
     if (d.kind === "limit-whole-units") {
       const up = Number(value) > Number(d.have ?? value);
-      change({ step: "1", shift: "", direction: up ? "up" : "down" });
+      change({ ends: true, step: "1", shift: "", direction: up ? "up" : "down" });
     } else if (d.kind === "limit-lead-time") {
       change({ fromDate: value.slice(0, 10), fromTime: value.slice(11, 16) });
     } else {
       change({ effect: { ...form.effect, value } });
     }
   };
-  useKeys({ "ctrl+enter": submit });
+  useKeys({ "ctrl+enter": () => submit() });
   const names = useNames();
   return (
     <form
@@ -147,7 +154,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
                 }}
               />
             )}
-            <SentenceControls form={form} errors={errors} change={change} />
+            <SentenceControls key={draft.round} form={form} errors={errors} change={change} />
             <div className="mt-3">
               <SelectionBuilder selection={form.selection} onChange={(selection) => change({ selection })} />
               <FieldError>{errors.get("where")}</FieldError>
@@ -189,7 +196,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
           <Button look="ink" type="submit" disabled={save.isPending || !may}>
             {isNew ? "Save the rule" : "Save the change"}
           </Button>
-          <Button onClick={back}>{dirty ? "Leave without saving" : "Back to the stack"}</Button>
+          <Button onClick={() => back(saved)}>{dirty ? "Leave without saving" : "Back to the stack"}</Button>
           <span className="text-quiet">
             {may ? "" : "You may look and try, not save. "}Saved rules show on the board at once, in the channels when
             published.
@@ -206,6 +213,19 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
           )}
         </div>
       </div>
+      {asking && (
+        <Confirm
+          title="This rule is for everyone"
+          yes="Save it for everyone"
+          no="Choose for whom"
+          onAnswer={(yes) => {
+            setAsking(false);
+            if (yes) submit(true);
+          }}
+        >
+          It stands among the group terms and names neither a group nor a customer: every buyer would get it.
+        </Confirm>
+      )}
       <ImpactPanel
         impact={impact.data}
         error={impact.error}

@@ -111,7 +111,7 @@ export function LimitsControl({ form, errors, change }: Props) {
           <FieldError>{errors.get("floor")}</FieldError>
         </p>
       )}
-      {form.step.trim() !== "" && (
+      {form.ends && (
         <p>
           rounded{" "}
           <Choice
@@ -140,7 +140,7 @@ export function LimitsControl({ form, errors, change }: Props) {
             value={form.shift}
             onChange={(shift) => change({ shift })}
           />
-          <Out label="No ending" onClick={() => change({ step: "", shift: "", direction: "nearest" })} />{" "}
+          <Out label="No ending" onClick={() => change({ ends: false, step: "", shift: "", direction: "nearest" })} />{" "}
           <FieldError>{errors.get("ending")}</FieldError>
         </p>
       )}
@@ -180,8 +180,8 @@ export function LimitsControl({ form, errors, change }: Props) {
         </p>
       )}
       <p className="flex flex-wrap gap-1.5">
-        {form.step.trim() === "" && (
-          <Add onClick={() => change({ step: "1", direction: "up", shift: "-0.05" })}>ending</Add>
+        {!form.ends && (
+          <Add onClick={() => change({ ends: true, step: "1", direction: "up", shift: "-0.05" })}>ending</Add>
         )}
         {form.maxOffBy === "" && <Add onClick={() => change({ maxOffBy: "percent" })}>most off</Add>}
         {form.floorBy === "" && <Add onClick={() => change({ floorBy: "cost" })}>floor</Add>}
