@@ -1,7 +1,9 @@
 package impact
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
@@ -14,11 +16,12 @@ type Buyer struct {
 	Quantity int
 }
 
-const mostBuyers = 4
+const mostBuyers = 12
 
-// Buyers are those besides a guest with one piece to whom an edit may matter: who is meant by the rules that it changes
-// (also by way of their ladder, campaign or range), at the first and the last break of them.
-func Buyers(now, next *pricing.Book, changes []book.Change) []Buyer {
+// Buyers are those besides a guest with one piece to whom it may matter that one book takes the place of another: who is
+// meant by the rules that differ (also by way of their ladder, campaign, range or price level), at the first and the
+// last break of them; and every group, where the settings do.
+func Buyers(now, next *pricing.Book) []Buyer {
 	var list []Buyer
 	add := func(who string, quantity int) {
 		if b := (Buyer{who, quantity}); b != (Buyer{"", 1}) && !slices.Contains(list, b) && len(list) < mostBuyers {
@@ -53,8 +56,20 @@ func Buyers(now, next *pricing.Book, changes []book.Change) []Buyer {
 			}
 		}
 	}
-	for _, c := range changes {
+	levels := changedLevels(now, next)
+	for i := range next.Rules {
+		if r := &next.Rules[i]; givesLevel(r, levels) {
+			rule(next, r)
+		}
+	}
+	small, smallNext := *now, *next
+	small.Products, smallNext.Products = nil, nil
+	for _, c := range book.Differences(&small, &smallNext) {
 		switch c.Kind {
+		case book.Settings:
+			for _, g := range next.Groups {
+				add("group:"+g.Code, 1)
+			}
 		case book.Customers:
 			add("customer:"+c.Code, 1)
 		case book.Groups:
@@ -73,4 +88,45 @@ func Buyers(now, next *pricing.Book, changes []book.Change) []Buyer {
 		}
 	}
 	return list
+}
+
+// changedLevels are the price levels that some product of one of two books gains, loses or has otherwise.
+func changedLevels(now, next *pricing.Book) map[string]bool {
+	found := map[string]bool{}
+	note := func(some, others map[string]money.Rat) {
+		for level, price := range some {
+			if other, has := others[level]; !has || !other.Equal(price) {
+				found[level] = true
+			}
+		}
+	}
+	var was map[string]*pricing.Product // by SKU, once they stand in another order
+	for i := range next.Products {
+		p, old := &next.Products[i], &pricing.Product{}
+		if i < len(now.Products) && now.Products[i].SKU == p.SKU {
+			old = &now.Products[i]
+		} else {
+			if was == nil {
+				was = map[string]*pricing.Product{}
+				for k := range now.Products {
+					was[now.Products[k].SKU] = &now.Products[k]
+				}
+			}
+			old = cmp.Or(was[p.SKU], old)
+		}
+		note(p.Levels, old.Levels)
+		note(old.Levels, p.Levels)
+	}
+	return found
+}
+
+// givesLevel reports whether a rule gives one of some price levels, or reckons from it.
+func givesLevel(r *pricing.Rule, levels map[string]bool) bool {
+	if len(levels) == 0 || r.Offer != nil || r.Order != nil {
+		return false
+	}
+	gives := func(e *pricing.Effect) bool { return e != nil && e.Kind == pricing.ToLevel && levels[e.Level] }
+	basis, of := strings.CutPrefix(string(r.Of), "level:")
+	return gives(r.Effect) || of && levels[basis] ||
+		slices.ContainsFunc(r.Breaks, func(b pricing.Break) bool { return gives(&b.Effect) })
 }

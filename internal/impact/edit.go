@@ -45,9 +45,9 @@ type Impacts struct {
 func New(sweeps *board.Sweeps, pinned checks.Source) *Impacts { return &Impacts{sweeps, pinned} }
 
 // OfBook is what another book in the place of a saved one would do to the prices of every channel at a moment, and to
-// the checks: for a guest with one piece, and for other buyers where that moves something.
-func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing.Book, at pricing.Moment,
-	others ...Buyer) (Edit, error) {
+// the checks: for a guest with one piece, and for other buyers to whom it may matter where that moves something.
+func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing.Book, at pricing.Moment) (Edit,
+	error) {
 	engine := snap.Engine.Recompile(next)
 	out := None(nil)
 	out.At = at.String()
@@ -55,10 +55,10 @@ func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing
 	if out.Checks, err = i.broken(ctx, snap.Engine, engine); err != nil {
 		return out, err
 	}
-	number := numbers(snap.Engine, engine)
+	number, buyers := numbers(snap.Engine, engine), append([]Buyer{{"", 1}}, Buyers(snap.Book, next)...)
 	for k := range next.Channels {
 		c := &next.Channels[k]
-		for n, b := range append([]Buyer{{"", 1}}, others...) {
+		for n, b := range buyers {
 			if err := ctx.Err(); err != nil {
 				return out, err
 			}

@@ -3,6 +3,8 @@ package impact_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -152,6 +154,53 @@ func TestDemands(t *testing.T) {
 	require.Empty(t, out.Kind, "a level has no value to search for")
 }
 
+// What was agreed with a customer is told though no rule is another: the price level that the rule gives is.
+func TestAnAgreedPriceIsToldForItsCustomer(t *testing.T) {
+	d := open(t)
+	level := func(b pricing.Book, price int64) pricing.Book {
+		b.Products = slices.Clone(b.Products)
+		amount := money.Int(price)
+		b.Products[0].Levels = map[string]money.Rat{"agreed:C1": amount}
+		return b
+	}
+	before := level(*d.snap.Book, 9)
+	before.Rules = append(slices.Clone(before.Rules), d.rule(`{"code":"AGREED","layer":"group","rank":1,"where":{"sku":"A & B"},"audience":{"customers":["C1"]},"effect":{"level":"agreed:C1"}}`))
+	live, memory := booktest.Live(t, &before)
+	next := level(before, 8)
+	out, err := impact.New(board.NewSweeps(), memory).OfBook(t.Context(), live.Current(), &next, noon(t))
+	require.NoError(t, err)
+	var told []string
+	for _, c := range out.Prices {
+		told = append(told, fmt.Sprintf("%s %s: %d down", c.Channel, c.Who, c.Down))
+	}
+	require.Equal(t, []string{"web : 0 down", "web customer:C1: 1 down", "fair : 0 down", "fair customer:C1: 1 down"}, told)
+}
+
+// A rule that ends the price moves nothing for a guest and takes a group's terms away: that is told, and so are
+// customers with terms of their own and other channels, but only where prices move.
+func TestElsewhere(t *testing.T) {
+	live, memory := booktest.Live(t, booktest.Read(t, strings.Replace(kiln, `"rules":[`, `"rules":[
+		{"code":"TRADE","layer":"group","rank":1,"where":{"category":"Cups"},"audience":{"groups":["trade"]},"effect":{"percentOff":"20"}},
+		{"code":"C1","layer":"group","rank":2,"where":{"sku":"C"},"audience":{"customers":["C1"]},"effect":{"percentOff":"10"}},`, 1)))
+	d := &desk{t, live.Current(), impact.New(board.NewSweeps(), memory)}
+	told := func(doc string, vp pricing.Viewpoint) (list []string) {
+		vp.At, vp.Quantity = noon(t), 1
+		out, err := d.ElsewhereOf(t.Context(), d.snap, impact.Draft{Rule: d.rule(doc)}, vp)
+		require.NoError(t, err)
+		for _, o := range out.Others {
+			list = append(list, fmt.Sprintf("%s %s: %d up, %d down", o.Channel, o.Who, o.Up, o.Down))
+		}
+		return list
+	}
+	ends := `{"code":"END","layer":"sale","rank":1,"where":{"category":"Cups"},"effect":{"percentOff":"0"},"then":"end-price"}`
+	require.Equal(t, []string{"web group:trade: 2 up, 0 down", "web customer:C1: 1 up, 0 down"},
+		told(ends, pricing.Viewpoint{Channel: "web"}))
+	require.Equal(t, []string{"web customer:C1: 1 up, 0 down"},
+		told(ends, pricing.Viewpoint{Channel: "web", Groups: []string{"trade"}}), "whom the impact is told for is not among them")
+	off := `{"code":"OFF","layer":"sale","rank":1,"where":{"sku":"D"},"channels":["fair"],"effect":{"percentOff":"50"}}`
+	require.Equal(t, []string{"fair group:trade: 0 up, 1 down"}, told(off, pricing.Viewpoint{Channel: "web"}))
+}
+
 // An edit is looked at in every channel for a guest, and for others where it moves something; goods and channels that
 // only one of the books knows have no price in the other.
 func TestAnEditsImpact(t *testing.T) {
@@ -163,9 +212,9 @@ func TestAnEditsImpact(t *testing.T) {
 		pricing.Product{SKU: "NEW", List: &ten, Cost: &ten})
 	trade := d.rule(`{"code":"T","layer":"group","rank":1,"where":{"sku":"C"},"audience":{"groups":["trade"]},"breaks":[{"from":3,"percentOff":"10"},{"from":9,"percentOff":"20"}]}`)
 	next.Rules = append(append([]pricing.Rule{}, next.Rules...), trade)
-	others := impact.Buyers(d.snap.Book, &next, []book.Change{book.OfRule(nil, &trade)})
+	others := impact.Buyers(d.snap.Book, &next)
 	require.Equal(t, []impact.Buyer{{Who: "group:trade", Quantity: 3}, {Who: "group:trade", Quantity: 9}}, others)
-	out, err := d.OfBook(t.Context(), d.snap, &next, noon(t), others...)
+	out, err := d.OfBook(t.Context(), d.snap, &next, noon(t))
 	require.NoError(t, err)
 	var told []string
 	for _, c := range out.Prices {

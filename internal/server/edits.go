@@ -155,12 +155,12 @@ func (s *Server) previewEdit(ctx context.Context, form *EditForm) (impact.Edit, 
 			return impact.Edit{}, invalid("at", err.Error())
 		}
 	}
-	changes, next, err := edited(snap, form.Changes)
+	_, next, err := edited(snap, form.Changes)
 	var errs bookfile.Errors
 	if errors.As(err, &errs) {
 		return impact.None(errs), nil
 	} else if err != nil {
 		return impact.Edit{}, err
 	}
-	return s.impacts.OfBook(ctx, snap, next, at, impact.Buyers(snap.Book, next, changes)...)
+	return s.impacts.OfBook(ctx, snap, next, at)
 }

@@ -43,6 +43,15 @@ func (s *Server) registerImpact(api huma.API) {
 		}
 		return s.impacts.OfRule(ctx, snap, draft, vp, s.moment(snap))
 	}, unchecked)
+	answers(api, store.Reader, http.MethodPost, "/api/impact/elsewhere",
+		func(ctx context.Context, in *ImpactQuery) (impact.Elsewhere, error) {
+			snap := s.Live.Current()
+			draft, vp, err := in.read(ctx, s, snap)
+			if err != nil {
+				return impact.Elsewhere{}, err
+			}
+			return s.impacts.ElsewhereOf(ctx, snap, draft, vp)
+		}, unchecked)
 	answers(api, store.Reader, http.MethodPost, "/api/impact/nearest",
 		func(ctx context.Context, in *NearestQuery) (impact.Nearest, error) {
 			snap := s.Live.Current()

@@ -18,6 +18,26 @@ export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
   return useQuery({ ...impactQuery(viewpointQuery(v), asked, replaces), placeholderData: keepPreviousData });
 }
 
+/** What the rule would do to others than those for whom its impact is told. */
+export function useElsewhere(v: Viewpoint, rule: Rule, replaces: string, ask: boolean) {
+  const asked = useDeferredValue(rule);
+  return useQuery({
+    queryKey: ["book", "elsewhere", v, replaces, asked],
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/impact/elsewhere", {
+          params: { query: { ...viewpointQuery(v), replaces } },
+          body: asked,
+          signal,
+        }),
+      ),
+    enabled: ask,
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+  });
+}
+
 /** The values of a rule's effect nearest to the one written that keep to a channel's limit. */
 export function useNearest(v: Viewpoint, rule: Rule, replaces: string, of: string, side: "least" | "most") {
   const asked = useDeferredValue(rule);

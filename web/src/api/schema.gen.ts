@@ -388,6 +388,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/impact/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-impact-elsewhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/impact/nearest": {
         parameters: {
             query?: never;
@@ -1827,6 +1843,15 @@ export interface components {
             errors: components["schemas"]["Error"][];
             prices: components["schemas"]["ImpactChannel"][];
         };
+        ImpactElsewhere: {
+            /** @description groups, customers with terms of their own and channels whose prices move */
+            others: components["schemas"]["ImpactOther"][];
+            /**
+             * Format: int64
+             * @description customers with terms of their own that were not looked at because they are many
+             */
+            unseen: number;
+        };
         ImpactExample: {
             after: string;
             /** @description the price entering the rule */
@@ -1878,6 +1903,17 @@ export interface components {
             lower: string | null;
             /** @description the least value above that passes; null: none does */
             upper: string | null;
+        };
+        ImpactOther: {
+            channel: string;
+            /** Format: int64 */
+            down: number;
+            /** Format: int64 */
+            moved: number;
+            /** Format: int64 */
+            up: number;
+            /** @description group:CODE or customer:CODE; empty: a guest */
+            who: string;
         };
         ImpactRule: {
             /**
@@ -3758,6 +3794,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-impact-elsewhere": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description the saved rule that this one takes the place of */
+                replaces?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactElsewhere"];
                 };
             };
             /** @description Error */

@@ -45,8 +45,10 @@ const impact: Impact = {
   who: "group:trade",
 } as unknown as Impact;
 
-function panel(of: Partial<Impact> | undefined, error: unknown = null) {
+function panel(of: Partial<Impact> | undefined, error: unknown = null, elsewhere: object = { others: [], unseen: 0 }) {
   program({
+    "POST /api/impact/elsewhere": elsewhere,
+    "GET /api/rules": { rules: [{ rule: { code: "QUAY", name: "Quay & <co>" } }] },
     "GET /api/state": shopState,
     "GET /api/items/groups": groups,
     "GET /api/items/customers": customers,
@@ -86,7 +88,7 @@ test("how many products, how they move, and what comes to lie below cost", () =>
   expect(said).toContain(
     "2 down, 1 up. It makes the price of 3; elsewhere another rule wins. Mean margin 35.20 % → 30.10 %.",
   );
-  expect(said).toContain("1 products come to lie below cost.");
+  expect(said).toContain("1 product comes to lie below cost.");
   expect(screen.getByRole("figure", { name: "Changes in percent: 2 by -5 to 0 %, 1 by 0 to 5 %" })).toBeTruthy();
 });
 
@@ -104,7 +106,19 @@ test("a rule that never opens again, or moves nothing, says so", () => {
   expect(panel({ moved: 0, movers: [] }).textContent).toContain("No price would differ");
 });
 
-test("one product is followed through the rule, or the reason why it is not at work there", () => {
+test("whose prices move elsewhere is told, also where none of those looked at does", async () => {
+  const others = [
+    { who: "group:trade", channel: "web", moved: 14, up: 14, down: 0 },
+    { who: "", channel: "quay", moved: 3, up: 1, down: 2 },
+  ];
+  const said = panel({ moved: 0, movers: [], who: "" }, null, { others, unseen: 7 });
+  expect((await screen.findByTestId("elsewhere")).textContent).toBe(
+    "Elsewhere: Trade & “friends” 14 up, the shop on the quay 1 up, 2 down. 7 further customers with terms of their own were not looked at.",
+  );
+  expect(said.textContent).toContain("For everyone no price would differ.");
+});
+
+test("one product is followed through the rule, or the reason why it is not at work there", async () => {
   const example: Impact["example"] = {
     sku: "=A",
     name: "Buff & <clay>",
@@ -124,7 +138,7 @@ test("one product is followed through the rule, or the reason why it is not at w
     "For example Buff & <clay>16.00 → 14.40, ending, floor 14.95 → 18.09cost 9.00, margin 5.95, 39.80 %7 in stock",
   );
   panel({ example: { ...example, missed: "outranked", by: "QUAY", margin: null, marginAmount: null, stock: null } });
-  expect(screen.getByTestId("example").textContent).toContain(
-    "Here the rule is outranked by QUAY. The price stays 18.09.",
-  );
+  expect(await screen.findByText(/Here the rule is outranked by Quay & <co>. The price stays 18.09./)).toBeTruthy();
+  panel({ quantity: 21, example: { ...example, pieces: 11, each: "15.76" } });
+  expect(screen.getByTestId("example").textContent).toContain("for 11 of 21 pieces, 15.76 a piece over all of them");
 });

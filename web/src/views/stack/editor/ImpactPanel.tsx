@@ -1,7 +1,10 @@
-import { useItems } from "../../../api/items";
+import { useElsewhere } from "../../../api/impact";
+import { useRules } from "../../../api/rules";
 import { useProgramState } from "../../../api/state";
 import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
+import { useWhoNames } from "../../../lib/names";
+import { useViewpoint } from "../../../lib/viewpoint";
 import { reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
@@ -24,11 +27,12 @@ const shapedWords: Record<string, string> = { "max-off": "limit", floor: "floor"
 export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onTake }: Props) {
   const { data: state } = useProgramState();
   const channel = state?.channels.find((c) => c.code === impact?.channel)?.name;
-  const { data: groups } = useItems("groups");
-  const { data: customers } = useItems("customers");
-  const code = impact?.who.split(":")[1] ?? "";
-  const who = [...(groups ?? []), ...(customers ?? [])].find((i) => i.code === code)?.name ?? code;
+  const { viewpoint } = useViewpoint();
+  const names = useWhoNames();
+  const who = impact?.who ? names(impact.who) : "";
   const broken = !impact || impact.errors.length > 0;
+  const { data: elsewhere } = useElsewhere(viewpoint, rule, replaces, !broken && !blocked);
+  const others = broken ? [] : (elsewhere?.others ?? []);
   return (
     <aside
       aria-label="Impact"
@@ -51,9 +55,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
             {impact.quantity > 1 ? `, ${count(impact.quantity)} pieces` : ""}, {moment(impact.at, state?.now)}
             {impact.shifted && !impact.never && ", when it is open"}
           </p>
-          {impact.never && (
-            <p className="mt-1 font-medium text-bad">Its window is over: it is open at no moment from now on.</p>
-          )}
+          {impact.never && <p className="mt-1 font-medium text-bad">It is open at no moment from now on.</p>}
           <div className="mt-3 grid grid-cols-3 gap-x-4">
             <Figure
               n={impact.reach}
@@ -73,12 +75,42 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
               impact.marginAfter &&
               `Mean margin ${impact.marginBefore} % → ${impact.marginAfter} %.`}
           </p>
+          {(others.length > 0 || (elsewhere?.unseen ?? 0) > 0) && (
+            <div className="mt-1" data-testid="elsewhere">
+              <span className="text-quiet">Elsewhere: </span>
+              {others.slice(0, 8).map((o, i) => (
+                <span key={o.channel + o.who}>
+                  {i > 0 && ", "}
+                  <b className="font-semibold">
+                    {o.who
+                      ? names(o.who)
+                      : `the ${state?.channels.find((c) => c.code === o.channel)?.name ?? o.channel}`}
+                  </b>{" "}
+                  {[o.up > 0 && `${count(o.up)} up`, o.down > 0 && `${count(o.down)} down`].filter(Boolean).join(", ")}
+                </span>
+              ))}
+              {others.length > 8 && ` and ${count(others.length - 8)} more`}.
+              {elsewhere && elsewhere.unseen > 0 && (
+                <span className="text-quiet">
+                  {" "}
+                  {count(elsewhere.unseen)} further customers with terms of their own were not looked at.
+                </span>
+              )}
+            </div>
+          )}
           {(impact.newBelow > 0 || impact.cleared > 0) && (
             <p className="mt-1">
               {impact.newBelow > 0 && (
-                <b className="text-bad">{count(impact.newBelow)} products come to lie below cost. </b>
+                <b className="text-bad">
+                  {impact.newBelow === 1 ? "1 product comes" : `${count(impact.newBelow)} products come`} to lie below
+                  cost.{" "}
+                </b>
               )}
-              {impact.cleared > 0 && <b className="text-good">{count(impact.cleared)} no longer lie below cost.</b>}
+              {impact.cleared > 0 && (
+                <b className="text-good">
+                  {count(impact.cleared)} no longer {impact.cleared === 1 ? "lies" : "lie"} below cost.
+                </b>
+              )}
             </p>
           )}
           {impact.reach > 0 && (
@@ -114,7 +146,11 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
             </>
           )}
           {impact.moved === 0 && (
-            <p className="mt-3 text-quiet">No price would differ from those of the saved book at this moment.</p>
+            <p className="mt-3 text-quiet">
+              {others.length > 0
+                ? `For ${who || (viewpoint.who ? names(viewpoint.who) : "everyone")} no price would differ.`
+                : "No price would differ from those of the saved book at this moment."}
+            </p>
           )}
         </div>
       )}
@@ -134,6 +170,8 @@ const Figure = ({ n, name, test, bad }: { n: number; name: string; test: string;
 /** One real product followed through the rule, figure by figure. */
 function ExampleLine({ impact }: { impact: Impact }) {
   const e = impact.example;
+  const { data: rules } = useRules();
+  const ruleName = (code?: string) => rules?.find((r) => r.rule.code === code)?.rule.name ?? code;
   if (!e) return null;
   return (
     <div className="mt-3 rounded-[4px] bg-wash px-3 py-2" data-testid="example">
@@ -142,7 +180,8 @@ function ExampleLine({ impact }: { impact: Impact }) {
       </p>
       {e.missed ? (
         <p>
-          Here the rule {reasonWords(e.missed, e)}.{e.final && ` The price stays ${amount(e.final)}.`}
+          Here the rule {reasonWords(e.missed, { ...e, by: ruleName(e.by) })}.
+          {e.final && ` The price stays ${amount(e.final)}.`}
         </p>
       ) : (
         <p className="text-[15px]">
