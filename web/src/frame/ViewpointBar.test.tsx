@@ -49,7 +49,20 @@ test("a moment is typed as a date, with or without a time", async () => {
   expect(says()).toEqual({ q: "clay" });
 });
 
-test.each(["2026-02-30", "tomorrow", "2026-11-27 25:00"])("%s is no moment, and stays to be mended", async (typed) => {
+test.each([
+  ["28.11.2026 09:00", "2026-11-28T09:00"],
+  ["Sat 28 Nov 09:00", "2026-11-28T09:00"],
+  ["tomorrow", "2026-11-27T00:00"],
+  ["+7", "2026-12-03T09:00"],
+])("the moment %s is taken", async (typed, at) => {
+  const user = await bar();
+  await user.click(screen.getByLabelText("Moment"));
+  await user.clear(screen.getByLabelText("Moment"));
+  await user.type(screen.getByLabelText("Moment"), typed + "{Enter}");
+  expect(says()).toEqual({ at });
+});
+
+test.each(["2026-02-30", "soon", "2026-11-27 25:00"])("%s is no moment, and stays to be mended", async (typed) => {
   const user = await bar();
   await user.click(screen.getByLabelText("Moment"));
   await user.clear(screen.getByLabelText("Moment"));
@@ -57,6 +70,9 @@ test.each(["2026-02-30", "tomorrow", "2026-11-27 25:00"])("%s is no moment, and 
   expect(screen.getByRole("alert").textContent).toContain("No such moment");
   expect(screen.getByLabelText("Moment")).toHaveProperty("value", typed);
   expect(says()).toEqual({});
+  await user.tab();
+  expect(screen.getByLabelText("Moment")).toHaveProperty("value", typed);
+  await user.click(screen.getByLabelText("Moment"));
   await user.keyboard("{Escape}");
   expect(screen.queryByRole("alert")).toBeNull();
 });

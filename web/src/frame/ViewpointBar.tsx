@@ -1,10 +1,10 @@
 import { useState } from "react";
-import { isValid } from "date-fns";
 import { useItems } from "../api/items";
 import { useRules } from "../api/rules";
 import { useProgramState } from "../api/state";
 import { useViewpoint } from "../lib/viewpoint";
-import { moment, wall, wallText } from "../lib/format";
+import { moment } from "../lib/format";
+import { readMoment } from "../lib/moments";
 import { PickMany } from "../ui/pick-many";
 import { TimeStrip } from "./TimeStrip";
 import { Tip } from "../ui/tip";
@@ -164,7 +164,7 @@ function Drafts({ chosen, onChange }: { chosen: string[]; onChange: (list: strin
   );
 }
 
-/** Reads as "Fri 27 Nov 09:00"; typed as "2026-11-27 09:00", the time may be left out. */
+/** Reads as "Fri 27 Nov 09:00", and takes that and other usual forms. */
 function Moment({
   label,
   at,
@@ -177,27 +177,23 @@ function Moment({
   onChange: (at: string) => void;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
-  const parse = (text: string) => {
-    const m = /^(\d{4}-\d{2}-\d{2})(?:[ T]+(\d{1,2}:\d{2}))?$/.exec(text.trim());
-    const full = m ? `${m[1]}T${(m[2] ?? "00:00").padStart(5, "0")}` : "";
-    const d = wall(full);
-    return full && isValid(d) && wallText(d) === full ? full : "";
-  };
-  const bad = typed !== null && parse(typed) === "";
+  const meant = typed === null ? null : readMoment(typed, at, now);
+  const bad = typed !== null && meant === null;
   const commit = () => {
-    if (typed !== null && !bad) onChange(parse(typed));
+    if (bad) return; // it stays to be mended
+    if (meant !== null && meant !== at) onChange(meant);
     setTyped(null);
   };
   return (
     <span className="relative inline-block">
-      <Tip text="year-month-day hours:minutes, such as 2026-11-27 09:00">
+      <Tip text="A date and a time as you write them; or now, tomorrow, fri 18:00, +7 days, +2w, -3h">
         <input
           aria-label={label}
           className="blank w-[156px]"
           aria-invalid={bad}
           value={typed ?? moment(at, now)}
           onFocus={(e) => {
-            setTyped(at.replace("T", " "));
+            setTyped(typed ?? moment(at, now));
             requestAnimationFrame(() => e.target.select());
           }}
           onChange={(e) => setTyped(e.target.value)}
@@ -213,7 +209,7 @@ function Moment({
           role="alert"
           className="absolute top-full left-0 z-30 rounded-[3px] bg-bad px-2 text-[13px] leading-6 whitespace-nowrap text-paper"
         >
-          No such moment. Write it as 2026-11-27 09:00.
+          No such moment. Write it like {moment(now, now)}, 2026-11-27 09:00, tomorrow, fri 18:00 or +7.
         </span>
       )}
     </span>
