@@ -87,7 +87,7 @@ func TestImportGivenUp(t *testing.T) {
 	}
 	before := p.version(t)
 	pg.lay(p.url, "products", "bulk.csv", file.String())
-	pg.says("60\u2009000 new")
+	pg.says("60\u202f000 new")
 	pg.click("button", "^Import 60")
 	pg.find("[data-testid=import-progress]")
 	pg.click("button", "Give up")

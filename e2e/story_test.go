@@ -196,6 +196,6 @@ func TestBookOutChangedAndIn(t *testing.T) {
 	pg.show(p.url + "/board?q=KILN-EL-42&channel=web")
 	pg.eventually("the board shows 13 % off, ended at .95", func() bool {
 		return pg.cell("KILN-EL-42",
-			"price") == "1\u2009264.95"
+			"price") == "1\u202f264.95"
 	})
 }

@@ -20,6 +20,14 @@ type Tally struct {
 	MarginAfter  *string `json:"marginAfter"`
 }
 
+// same reports whether two tallies say the same.
+func (t Tally) same(o Tally) bool {
+	equal := func(a, b *string) bool { return a == b || a != nil && b != nil && *a == *b }
+	counts, others := t, o
+	counts.MarginBefore, counts.MarginAfter, others.MarginBefore, others.MarginAfter = nil, nil, nil, nil
+	return counts == others && equal(t.MarginBefore, o.MarginBefore) && equal(t.MarginAfter, o.MarginAfter)
+}
+
 // Mover is one changed price.
 type Mover struct {
 	SKU    string  `json:"sku"`

@@ -57,7 +57,7 @@ func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing
 	}
 	number, buyers := numbers(snap.Engine, engine), append([]Buyer{{"", 1}}, Buyers(snap.Book, next)...)
 	for k := range next.Channels {
-		c := &next.Channels[k]
+		c, guests := &next.Channels[k], Tally{}
 		for n, b := range buyers {
 			if err := ctx.Err(); err != nil {
 				return out, err
@@ -70,7 +70,11 @@ func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing
 			if err != nil {
 				return out, err
 			}
-			if n == 0 || tally.Moved > 0 {
+			if n == 0 {
+				guests = tally
+			}
+			// A group whose prices move as everybody's do says nothing more.
+			if n == 0 || tally.Moved > 0 && (b.Quantity > 1 || !tally.same(guests)) {
 				out.Prices = append(out.Prices, Channel{c.Code, cmp.Or(c.Name, c.Code), b.Who, b.Quantity, tally})
 			}
 		}

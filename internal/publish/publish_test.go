@@ -135,6 +135,32 @@ func TestUnreachableChannel(t *testing.T) {
 	require.Empty(t, keeper.shown["till"])
 }
 
+// Only what was chosen is sent, and only that has to be decided about; the rest stays due.
+func TestOnlySomeRows(t *testing.T) {
+	keeper := newMemory()
+	e := engine(t)
+	shop, err := standin.OpenShop(t.TempDir(), "Shop", "EUR", "secret")
+	require.NoError(t, err)
+	web := httptest.NewServer(shop.Handler())
+	defer web.Close()
+	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Token: "secret", Address: web.URL + "/interface/prices"}
+	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+	require.NoError(t, err)
+	_, err = p.Send(t.Context(), e, d, publish.Order{Only: []string{"LOSS"}}, at)
+	var undecided *publish.Undecided
+	require.ErrorAs(t, err, &undecided, "what is below cost is decided about where it is chosen")
+	_, err = p.Send(t.Context(), e, d, publish.Order{Only: []string{"UP"}, LeaveOut: []string{"UP"}}, at)
+	require.ErrorIs(t, err, publish.ErrNothing)
+	pub, err := p.Send(t.Context(), e, d, publish.Order{Only: []string{"UP", "DOWN", "NOWHERE"}}, at)
+	require.NoError(t, err)
+	require.Equal(t, publish.Done, pub.Status)
+	require.Len(t, keeper.shown["web"], 2)
+	rest, err := publish.Compare(e, "web", pricing.MomentOf(at), keeper.shown["web"])
+	require.NoError(t, err)
+	require.Len(t, rest.Rows, len(d.Rows)-2)
+}
+
 // A program that ends while something is sent says so, and keeps what was answered until then.
 func TestTheProgramEndsWhileSending(t *testing.T) {
 	keeper := newMemory()

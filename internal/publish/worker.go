@@ -25,6 +25,7 @@ type Order struct {
 	Version   int64
 	Overrides map[string]string // SKU → the reason for sending a blocked row
 	LeaveOut  []string          // SKUs that are not sent this time
+	Only      []string          // the SKUs that are sent, where not all; the rest stays due
 }
 
 // Undecided says which blocked rows are neither overridden nor left out.
@@ -41,9 +42,10 @@ var ErrNothing = errors.New("there is nothing to send")
 func (o *Order) rows(d *Differences) ([]Row, error) {
 	var rows []Row
 	var undecided []string
+	out, only := setOf(o.LeaveOut), setOf(o.Only)
 	for i := range d.Rows {
 		diff := &d.Rows[i]
-		if slices.Contains(o.LeaveOut, diff.SKU) {
+		if out[diff.SKU] || len(only) > 0 && !only[diff.SKU] {
 			continue
 		}
 		reason := o.Overrides[diff.SKU]
@@ -64,6 +66,14 @@ func (o *Order) rows(d *Differences) ([]Row, error) {
 		return nil, ErrNothing
 	}
 	return rows, nil
+}
+
+func setOf(list []string) map[string]bool {
+	set := make(map[string]bool, len(list))
+	for _, one := range list {
+		set[one] = true
+	}
+	return set
 }
 
 // ErrUnlinked says that nobody has said how a channel is reached.

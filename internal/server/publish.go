@@ -43,6 +43,7 @@ type Difference struct {
 	Amount    *string  `json:"marginAmount" doc:"net less fee and cost"`
 	Blocked   bool     `json:"blocked" doc:"below cost: needs a reason, or is left out"`
 	Rules     []string `json:"rules"`
+	Category  string   `json:"category"`
 }
 
 // PublicationAnswer is a publication.
@@ -80,6 +81,7 @@ type PublicationOrder struct {
 	Version   int64             `json:"version" doc:"of the differences that were looked at"`
 	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for prices below cost"`
 	LeaveOut  []string          `json:"leaveOut,omitempty" doc:"SKUs that are not sent this time"`
+	Only      []string          `json:"only,omitempty" doc:"the SKUs that are sent, where not all; the rest stays due"`
 }
 
 // PublicationList is the newest publications, newest first.
@@ -112,7 +114,7 @@ func (s *Server) registerPublish(api huma.API) {
 		return s.channelDifferences(ctx, in.Channel)
 	})
 	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.publish,
-		answering(http.StatusAccepted))
+		answering(http.StatusAccepted), upTo(largestEdit))
 	get(api, "/api/publications", func(ctx context.Context, in *struct {
 		Channel string `query:"channel"`
 	}) (PublicationList, error) {
@@ -159,7 +161,7 @@ func (s *Server) publish(ctx context.Context, in *PublishQuery) (PublicationAnsw
 		return PublicationAnswer{}, err
 	}
 	p, err := s.Publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version,
-		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut})
+		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only})
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
@@ -226,6 +228,9 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 			Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
 			Cost: fixed(r.Cost, d.Digits), Amount: fixed(r.Margin, d.Digits), Blocked: r.Blocked(),
 			Rules: append([]string{}, r.Rules...)}
+		if n, exists := snap.Engine.ProductNumber(r.SKU); exists {
+			row.Category = snap.Engine.Products()[n].Category
+		}
 		if r.Was != nil && r.Price != nil {
 			change := r.Price.Sub(*r.Was)
 			row.Change = fixed(&change, d.Digits)

@@ -1641,6 +1641,7 @@ export interface components {
         Difference: {
             /** @description below cost: needs a reason, or is left out */
             blocked: boolean;
+            category: string;
             change: string | null;
             cost: string | null;
             /** @enum {string} */
@@ -2417,6 +2418,8 @@ export interface components {
         PublicationOrder: {
             /** @description SKUs that are not sent this time */
             leaveOut?: string[];
+            /** @description the SKUs that are sent, where not all; the rest stays due */
+            only?: string[];
             /** @description reason by SKU, for prices below cost */
             overrides?: {
                 [key: string]: string;

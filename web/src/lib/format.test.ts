@@ -3,13 +3,13 @@ import { amount, day, endAfter, isZero, lastOf, moment, signed } from "./format"
 
 describe("amounts stay the text that they are", () => {
   test.each([
-    ["1450.00", "1\u2009450.00"],
-    ["-12345678.9", "\u221212\u2009345\u2009678.9"],
+    ["1450.00", "1\u202f450.00"],
+    ["-12345678.9", "\u221212\u202f345\u202f678.9"],
     ["100", "100"],
     ["0.005", "0.005"],
     [
       "123456789012345678901234567890.10",
-      "123\u2009456\u2009789\u2009012\u2009345\u2009678\u2009901\u2009234\u2009567\u2009890.10",
+      "123\u202f456\u202f789\u202f012\u202f345\u202f678\u202f901\u202f234\u202f567\u202f890.10",
     ],
   ])("%s", (text, shown) => expect(amount(text)).toBe(shown));
   test("none is a dash", () => expect(amount(null)).toBe("–"));

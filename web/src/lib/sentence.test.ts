@@ -53,7 +53,7 @@ describe("goods", () => {
     ["a few are named", { sku: ["A", "B", "C"] }, "A, B or C"],
     ["many SKUs are counted", { sku: ["A", "B", "C", "D"] }, "4 listed SKUs"],
     ["many categories are cut", { category: ["A/B", "C", "D", "E"] }, "A › B, C or 2 others"],
-    ["a span with both ends", { cost: { min: "1000", max: "2500.50" } }, "cost 1\u2009000 to 2\u2009500.50"],
+    ["a span with both ends", { cost: { min: "1000", max: "2500.50" } }, "cost 1\u202f000 to 2\u202f500.50"],
     ["a span from nothing, written as a number", { stock: { min: 0, max: 5 } }, "stock 0 to 5"],
     ["an attribute", { attr: { cone: ["6", "10"], litres: { min: "40" } } }, "cone 6 or 10, and litres from 40"],
     ["reduced goods", { reduced: false }, "goods not reduced yet"],
@@ -99,7 +99,7 @@ describe("what", () => {
     [
       "money spent on other goods",
       { count: { where: { tag: "clay" } }, measure: "spend", breaks: [{ from: "1000", percentOff: "4" }] },
-      "counting tagged clay, from 1\u2009000 spent: 4 % off on",
+      "counting tagged clay, from 1\u202f000 spent: 4 % off on",
     ],
     ["a percent of another value", { effect: { percentOff: "5" }, of: "list" }, "5 % off the list price of"],
     ["ladder", { ladder: "bags" }, "by the ladder “By the bag” on"],

@@ -41,7 +41,7 @@ export function onWriting(tell: () => void) {
 
 /** The marks of numbers: between thousands and before the decimals. */
 export const marks = (): [group: string, decimal: string] =>
-  current.numbers === "1.234,56" ? [".", ","] : current.numbers === "1,234.56" ? [",", "."] : ["\u2009", "."];
+  current.numbers === "1.234,56" ? [".", ","] : current.numbers === "1,234.56" ? [",", "."] : ["\u202f", "."];
 
 /** A plain decimal as it stands in a field, with the mark that is used here. */
 export const inField = (plain: string) => plain.replace(".", marks()[1]);

@@ -55,6 +55,7 @@ export const row = (parts: Partial<BoardRow>): BoardRow => ({
 
 export const difference = (parts: Partial<Difference>): Difference => ({
   blocked: false,
+  category: "Clay/Stoneware",
   change: null,
   cost: "5.00",
   kind: "down",

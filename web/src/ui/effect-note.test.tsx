@@ -62,6 +62,6 @@ test("pinned prices that would break are named with what they would be", () => {
     ],
   });
   expect(screen.getByText("2 pinned prices would no longer hold")).toBeTruthy();
-  expect(screen.getByText(/The “table” kiln/).textContent).toContain("price 1\u2009312.72 expected, no price then");
+  expect(screen.getByText(/The “table” kiln/).textContent).toContain("price 1\u202f312.72 expected, no price then");
   expect(screen.getByText("<b>Bag</b>: the product is gone")).toBeTruthy();
 });

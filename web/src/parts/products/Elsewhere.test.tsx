@@ -64,7 +64,7 @@ test("what moves is said in words, with the lowest of the last 30 days and each 
   await drawn();
   expect(
     screen.getByRole("img", {
-      name: "Price over 90 days: 15.90 from Thu 26 Nov 09:00, 1\u2009312.72 from Fri 27 Nov 09:00",
+      name: "Price over 90 days: 15.90 from Thu 26 Nov 09:00, 1\u202f312.72 from Fri 27 Nov 09:00",
     }),
   ).toBeTruthy();
   expect(screen.getByTestId("lowest30").textContent).toContain("14.95 since Mon 2 Nov 00:00");

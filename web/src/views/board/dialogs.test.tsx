@@ -56,7 +56,7 @@ test("amounts of all that the filter leaves: seen first, then saved as one", asy
   expect((await screen.findByTestId("bulk-preview")).textContent).toBe(
     "3 of 5 change, 2 have none and stay; 3 prices move, 1 come to lie below cost",
   );
-  expect(screen.getByRole("row", { name: "Buff & <clay> 1\u2009500.00 1\u2009575.00" })).toBeTruthy();
+  expect(screen.getByRole("row", { name: "Buff & <clay> 1\u202f500.00 1\u202f575.00" })).toBeTruthy();
   await user.click(screen.getByRole("button", { name: "Save 3 amounts" }));
   await waitFor(() => expect(close).toHaveBeenCalledOnce());
   const saved = asked.at(-1) as Asked;

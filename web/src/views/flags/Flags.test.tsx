@@ -46,7 +46,7 @@ test("a loss is told with the product's name, what it loses, by which rule, and 
   expect(within(loss).getByRole("heading").textContent).toBe("Below cost 1");
   const line = within(loss).getByRole("listitem");
   expect(line.textContent).toContain(
-    "Buff <clay> & “grog” =A&B sells at 4.00, and costs 1\u2009250.5, each sale loses 0.50",
+    "Buff <clay> & “grog” =A&B sells at 4.00, and costs 1\u202f250.5, each sale loses 0.50",
   );
   const rule = await within(line).findByRole("link", { name: "Quay & <clay>" });
   expect(rule.getAttribute("href")).toBe("/stack/rule/A%2FB?channel=quay");

@@ -7,7 +7,7 @@ import { difference, shopState } from "../../testing/shop";
 import { ChannelSheet } from "./ChannelSheet";
 
 const differences = {
-  address: "",
+  address: "http://shop.invalid/prices",
   at: shopState.now,
   channel: "web",
   currency: "EUR",
@@ -15,8 +15,8 @@ const differences = {
   rows: [
     difference({}),
     difference({ sku: "=A&B", name: "<i>Glaze</i>", price: "1.00", blocked: true, marginAmount: "-4.00" }),
-    difference({ sku: "NEW", kind: "new", was: null, change: null }),
-    difference({ sku: "OLD", kind: "gone", price: null, change: null }),
+    difference({ sku: "NEW", kind: "new", was: null, change: null, rules: ["QUAY"] }),
+    difference({ sku: "OLD", kind: "gone", price: null, change: null, category: "Kilns" }),
   ],
   same: 365,
   unpriced: 0,
@@ -37,8 +37,9 @@ const path = "POST /api/channels/web/publications";
 async function sheet(more: Parameters<typeof program>[0] = {}, of: object = {}) {
   const asked = program({
     "GET /api/state": shopState,
-    "GET /api/session": { name: "maren", role: "manager", demo: [] },
+    "GET /api/session": { name: "wout", role: "approver", demo: [] },
     "GET /api/channels/web/differences": { ...differences, ...of },
+    "GET /api/rules": { rules: [{ rule: { code: "QUAY", name: "Quay & <co>" } }] },
     "GET /api/publications": { publications: [] },
     "GET /api/publications/5": { ...publication, lines: [] },
     ...more,
@@ -59,7 +60,7 @@ test("nothing below cost is sent before it has a reason or is left out", async (
   await user.click(send(/^Send 4 prices to the web shop/));
   expect((await screen.findByTestId("send-result")).textContent).toBe("The channel took every price");
   const order = asked.find((a) => a.method === "POST");
-  expect(order?.body).toEqual({ version: 12, overrides: { "=A&B": "end of “stock”" }, leaveOut: [] });
+  expect(order?.body).toEqual({ version: 12, overrides: { "=A&B": "end of “stock”" } });
 });
 
 test("what is left out is not counted, and its reason does not go along", async () => {
@@ -69,11 +70,45 @@ test("what is left out is not counted, and its reason does not go along", async 
   });
   await user.type(screen.getByLabelText("Reason for sending =A&B below cost"), "x");
   await user.click(screen.getByLabelText("Leave out =A&B"));
-  await user.click(send(/^Send 3 prices/));
+  await user.click(send(/^Send 3 of 4 prices/));
   expect((await screen.findByTestId("send-result")).textContent).toBe(
     "The channel did not take every price: 2 of 4 refused, see What was sent",
   );
-  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, leaveOut: ["=A&B"] });
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+    version: 12,
+    overrides: {},
+    only: ["CLAY-1", "NEW", "OLD"],
+  });
+});
+
+test("a rule's rows, a category's, or single ones are sent; the rest stays due", async () => {
+  const { user, asked } = await sheet({ [path]: publication });
+  await user.selectOptions(screen.getByLabelText("Send what a rule makes"), await screen.findByText("of Quay & <co>"));
+  expect(send(/^Send 1 of 4 prices/)).toHaveProperty("disabled", false);
+  expect(document.querySelectorAll("[data-sku]")).toHaveLength(1);
+  await user.selectOptions(screen.getByLabelText("Send what a rule makes"), "of every rule");
+  await user.selectOptions(screen.getByLabelText("Send a category"), "Clay");
+  expect(document.querySelectorAll("[data-sku]")).toHaveLength(3);
+  await user.click(screen.getByLabelText("Send all of these"));
+  expect(send(/^Send 0 of 4/)).toHaveProperty("disabled", true);
+  await user.click(screen.getByLabelText("Send CLAY-1"));
+  await user.click(send(/^Send 1 of 4/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, only: ["CLAY-1"] });
+});
+
+test.each([
+  ["reader", {}, "You may look, not send."],
+  ["manager", {}, "1 below cost: leave out, or ask an approver"],
+  ["approver", { address: "", rows: [difference({})] }, "Nothing says how the web shop is reached.Connect it"],
+])("what keeps a %s from sending is said before anything is pressed", async (role, of, why) => {
+  const session = { "GET /api/session": { name: "x", role, demo: [] } };
+  await sheet(session, of);
+  expect(await screen.findByText(why.replace("Connect it", ""))).toBeTruthy();
+  expect(screen.getByTestId("undecided").textContent).toBe(why);
+  expect(send(/^Send/)).toHaveProperty("disabled", true);
+  const reason = screen.queryByLabelText("Reason for sending =A&B below cost");
+  if (reason) expect(reason).toHaveProperty("disabled", true);
+  expect(screen.queryAllByRole("checkbox", { name: /^Send / }).length > 0).toBe(role !== "reader");
 });
 
 test("what becomes of each row is said", async () => {
@@ -99,7 +134,7 @@ test("prices that were saved meanwhile are not sent unseen", async () => {
     { [path]: () => problem(409, "The book was changed meanwhile: look again.") },
     { rows: [difference({})] },
   );
-  await user.click(send(/^Send 1 prices/));
+  await user.click(send(/^Send 1 price to/));
   expect((await screen.findByRole("alert")).textContent).toBe("The book was changed meanwhile: look again.");
 });
 

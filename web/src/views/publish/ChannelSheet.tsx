@@ -8,6 +8,9 @@ import { Button } from "../../ui/button";
 import { Empty, Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
+import { Link } from "react-router";
+import { useRules } from "../../api/rules";
+import { useMay } from "../../api/session";
 import { DifferenceLine, type Decision } from "./DifferenceLine";
 import { History } from "./History";
 
@@ -17,6 +20,19 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const { data: past } = usePublications(channel);
   const client = useQueryClient();
   const [decisions, setDecisions] = useState<Map<string, Decision>>(new Map());
+  const may = useMay("manager");
+  const mayOverride = useMay("approver");
+  const { data: rules } = useRules();
+  const [rule, setRule] = useState("");
+  const [category, setCategory] = useState("");
+  const all = data?.rows ?? [];
+  // What is sent: of a rule, of a category, and not left out. The rest stays due.
+  const among = all.filter(
+    (r) =>
+      (rule === "" || r.rules.includes(rule)) &&
+      (category === "" || r.category === category || r.category.startsWith(category + "/")),
+  );
+  const chosen = among.filter((r) => !decisions.get(r.sku)?.leaveOut);
   const [tab, setTab] = useState<"differences" | "history">("differences");
   const [blockedOnly, setBlockedOnly] = useState(false);
   const [sent, setSent] = useState(0);
@@ -24,26 +40,35 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const send = useMutation({
     mutationFn: () => {
       const overrides: Record<string, string> = {};
-      const leaveOut: string[] = [];
-      for (const [sku, d] of decisions) {
-        if (d.leaveOut) leaveOut.push(sku);
-        else if (d.reason.trim()) overrides[sku] = d.reason.trim();
+      for (const { sku } of chosen) {
+        const reason = decisions.get(sku)?.reason.trim();
+        if (reason) overrides[sku] = reason;
       }
-      return publish(channel, { version: data?.version ?? 0, overrides, leaveOut });
+      const only = chosen.length < (data?.rows.length ?? 0) ? { only: chosen.map((r) => r.sku) } : {};
+      return publish(channel, { version: data?.version ?? 0, overrides, ...only });
     },
     onSuccess: (p) => setSent(p.id),
     onError: () => void refresh(client),
   });
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
-  const decided = (r: Difference) => {
-    const d = decisions.get(r.sku);
-    return !r.blocked || d?.leaveOut || (d?.reason.trim() ?? "") !== "";
-  };
-  const open = data.rows.filter((r) => !decided(r));
-  const left = data.rows.filter((r) => decisions.get(r.sku)?.leaveOut).length;
+  const open = chosen.filter((r) => r.blocked && (decisions.get(r.sku)?.reason.trim() ?? "") === "");
   const sending = running.data?.status === "sending";
-  const rows = blockedOnly ? data.rows.filter((r) => r.blocked) : data.rows;
+  const shown = blockedOnly ? among.filter((r) => r.blocked) : among;
+  const decide = (sku: string, d: Decision) => setDecisions((old) => new Map(old).set(sku, d));
+  const chooseAll = (all: boolean) =>
+    setDecisions((old) => {
+      const next = new Map(old);
+      for (const { sku } of shown) next.set(sku, { reason: next.get(sku)?.reason ?? "", leaveOut: !all });
+      return next;
+    });
+  const why = !may
+    ? "You may look, not send."
+    : data.address === ""
+      ? `Nothing says how the ${data.name} is reached.`
+      : open.length > 0
+        ? `${count(open.length)} below cost: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
+        : "";
   return (
     <Tabs.Root
       asChild
@@ -76,6 +101,29 @@ export function ChannelSheet({ channel }: { channel: string }) {
               blocked only
             </label>
           )}
+          {tab === "differences" && all.length > 0 && (
+            <>
+              <Narrow
+                label="Send what a rule makes"
+                all="of every rule"
+                value={rule}
+                options={[...new Set(all.flatMap((r) => r.rules))].map((code) => [
+                  code,
+                  `of ${rules?.find((r) => r.rule.code === code)?.rule.name ?? code}`,
+                ])}
+                onChange={setRule}
+              />
+              <Narrow
+                label="Send a category"
+                all="in every category"
+                value={category}
+                options={[...new Set(all.flatMap((r) => pathsOf(r.category)))]
+                  .sort()
+                  .map((c) => [c, c.split("/").join(" › ")])}
+                onChange={setCategory}
+              />
+            </>
+          )}
           <span className="ml-auto" />
           {send.error && (
             <span role="alert" className="font-medium text-bad">
@@ -83,19 +131,29 @@ export function ChannelSheet({ channel }: { channel: string }) {
             </span>
           )}
           {running.data && <Progress p={running.data} onSettled={() => void refresh(client)} />}
-          {open.length > 0 && (
-            <span className="text-bad" data-testid="undecided">
-              {count(open.length)} below cost: give a reason or leave out
+          {why !== "" && (
+            <span className={open.length > 0 ? "text-bad" : "text-quiet"} data-testid="undecided">
+              {why}
+              {may && data.address === "" && (
+                <Link
+                  className="ml-1 text-ink underline underline-offset-2"
+                  to={`/catalogue/channels?item=${encodeURIComponent(channel)}`}
+                >
+                  Connect it
+                </Link>
+              )}
             </span>
           )}
           <Button
             look="ink"
-            disabled={sending || send.isPending || open.length > 0 || data.rows.length === left}
+            disabled={sending || send.isPending || why !== "" || chosen.length === 0}
             onClick={() => send.mutate()}
           >
-            {data.rows.length === 0
+            {all.length === 0
               ? "Nothing to send"
-              : `Send ${count(data.rows.length - left)} prices to the ${data.name}`}
+              : chosen.length === all.length
+                ? `Send ${count(all.length)} ${all.length === 1 ? "price" : "prices"} to the ${data.name}`
+                : `Send ${count(chosen.length)} of ${count(all.length)} prices to the ${data.name}`}
           </Button>
         </div>
         <Tabs.Content value="history" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
@@ -108,9 +166,11 @@ export function ChannelSheet({ channel }: { channel: string }) {
             </Empty>
           ) : (
             <Rows
-              rows={rows}
+              rows={shown}
               decisions={decisions}
-              onDecide={(sku, d) => setDecisions((old) => new Map(old).set(sku, d))}
+              mayOverride={mayOverride}
+              onDecide={decide}
+              onAll={may ? chooseAll : undefined}
             />
           )}
         </Tabs.Content>
@@ -119,15 +179,54 @@ export function ChannelSheet({ channel }: { channel: string }) {
   );
 }
 
+/** Narrows what is sent to one of some. */
+const Narrow = (props: {
+  label: string;
+  all: string;
+  value: string;
+  options: [string, string][];
+  onChange: (value: string) => void;
+}) => (
+  <select
+    aria-label={props.label}
+    className="blank max-w-44"
+    value={props.value}
+    onChange={(e) => props.onChange(e.target.value)}
+  >
+    <option value="">{props.all}</option>
+    {/* What was chosen may have been sent meanwhile. */}
+    {props.value && !props.options.some(([value]) => value === props.value) && (
+      <option value={props.value}>{props.value}</option>
+    )}
+    {props.options.map(([value, name]) => (
+      <option key={value} value={value}>
+        {name}
+      </option>
+    ))}
+  </select>
+);
+
+/** A category and those that it lies in. */
+function pathsOf(category: string): string[] {
+  const parts = category === "" ? [] : category.split("/");
+  return parts.map((_, i) => parts.slice(0, i + 1).join("/"));
+}
+
 function Rows({
   rows,
   decisions,
+  mayOverride,
   onDecide,
+  onAll,
 }: {
   rows: Difference[];
   decisions: Map<string, Decision>;
+  mayOverride: boolean;
   onDecide: (sku: string, d: Decision) => void;
+  /** Takes all rows in or leaves all out; absent where nothing can be sent. */
+  onAll: ((all: boolean) => void) | undefined;
 }) {
+  const left = rows.filter((r) => decisions.get(r.sku)?.leaveOut).length;
   const scroller = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({
     count: rows.length,
@@ -138,6 +237,18 @@ function Rows({
   return (
     <>
       <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet">
+        {onAll && (
+          <input
+            type="checkbox"
+            className="accent-ink"
+            aria-label="Send all of these"
+            checked={left === 0}
+            ref={(box) => {
+              if (box) box.indeterminate = left > 0 && left < rows.length;
+            }}
+            onChange={(e) => onAll(e.target.checked)}
+          />
+        )}
         <span className="min-w-0 flex-1">Product</span>
         <span className="w-20 text-right">shows</span>
         <span className="w-20 text-right">would show</span>
@@ -162,6 +273,8 @@ function Rows({
                 row={row}
                 top={item.start}
                 decision={decisions.get(row.sku)}
+                mayChoose={onAll !== undefined}
+                mayOverride={mayOverride}
                 onDecide={(d) => onDecide(row.sku, d)}
               />
             ) : null;

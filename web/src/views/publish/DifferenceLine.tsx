@@ -12,13 +12,16 @@ interface Props {
   row: Difference;
   top: number;
   decision: Decision | undefined;
+  /** Whether rows can be left out, and prices below cost sent for a reason. */
+  mayChoose: boolean;
+  mayOverride: boolean;
   onDecide: (d: Decision) => void;
 }
 
 const kindWords: Record<string, string> = { new: "new", gone: "taken off", reference: "reference only" };
 
 /** One product whose price in the channel would change. */
-export function DifferenceLine({ row, top, decision, onDecide }: Props) {
+export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onDecide }: Props) {
   const out = decision?.leaveOut ?? false;
   return (
     <div
@@ -26,6 +29,15 @@ export function DifferenceLine({ row, top, decision, onDecide }: Props) {
       style={{ transform: `translateY(${top}px)`, height: 40 }}
       className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${row.blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
     >
+      {mayChoose && (
+        <input
+          type="checkbox"
+          className="accent-ink"
+          aria-label={`Send ${row.sku}`}
+          checked={!out}
+          onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: !e.target.checked })}
+        />
+      )}
       <div className="min-w-0 flex-1 leading-tight">
         <Link
           to={`/board?${new URLSearchParams({ q: row.sku, sku: row.sku, trail: "open" }).toString()}`}
@@ -58,23 +70,25 @@ export function DifferenceLine({ row, top, decision, onDecide }: Props) {
             </span>
             <input
               aria-label={`Reason for sending ${row.sku} below cost`}
-              placeholder="send all the same, because …"
+              placeholder={mayOverride ? "send all the same, because …" : "only an approver may send it"}
               className="field w-full min-w-0 disabled:opacity-50"
               maxLength={500}
-              disabled={out}
+              disabled={out || !mayOverride}
               value={decision?.reason ?? ""}
               onChange={(e) => onDecide({ reason: e.target.value, leaveOut: false })}
             />
-            <label className="flex items-center gap-1 whitespace-nowrap">
-              <input
-                type="checkbox"
-                className="accent-ink"
-                checked={out}
-                onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: e.target.checked })}
-                aria-label={`Leave out ${row.sku}`}
-              />
-              leave out
-            </label>
+            {mayChoose && (
+              <label className="flex items-center gap-1 whitespace-nowrap">
+                <input
+                  type="checkbox"
+                  className="accent-ink"
+                  checked={out}
+                  onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: e.target.checked })}
+                  aria-label={`Leave out ${row.sku}`}
+                />
+                leave out
+              </label>
+            )}
           </>
         )}
       </div>

@@ -96,7 +96,7 @@ test("the biggest changes, also of what had no price before", () => {
   panel({});
   const rows = screen.getAllByRole("row").map((r) => [...r.children].map((c) => c.textContent));
   expect(rows).toEqual([
-    ["Buff & <clay>", "1\u2009500", "1\u2009350.5", "−149.5", "−3.25 %"],
+    ["Buff & <clay>", "1\u202f500", "1\u202f350.5", "−149.5", "−3.25 %"],
     ["B", "–", "9.00", "", ""],
   ]);
 });
