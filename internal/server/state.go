@@ -59,7 +59,7 @@ type LayerState struct {
 
 // FlagState counts the flags.
 type FlagState struct {
-	Errors    int  `json:"errors"`
+	Errors    int  `json:"errors" doc:"products and rules concerned, in however many channels"`
 	Others    int  `json:"others"`
 	Searching bool `json:"searching" doc:"a newer version is being looked at"`
 }
@@ -126,7 +126,13 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	}
 	found, _, searching := s.flags.Of(snap)
 	st.Flags.Searching = searching
+	told := map[string]bool{}
 	for i := range found {
+		about := subject(&found[i])
+		if told[about] {
+			continue
+		}
+		told[about] = true
 		if found[i].Severity == flags.Error {
 			st.Flags.Errors++
 		} else {

@@ -1721,26 +1721,8 @@ export interface components {
              */
             type: string;
         };
-        FlagAnswer: {
-            channel?: string;
-            /** @description on the price's footing */
-            cost?: string;
-            currency: string;
-            kind: string;
-            /** @description net less fee and cost */
-            left?: string;
-            /** @description what the rule that lost would have made of the price */
-            other?: string;
-            /** @description the witness's price */
-            price: string;
-            rule?: string;
-            rules?: string[];
-            severity: string;
-            sku?: string;
-            witness: components["schemas"]["Witness"];
-        };
         FlagList: {
-            flags: components["schemas"]["FlagAnswer"][];
+            flags: components["schemas"]["FlagRow"][];
             from: string;
             /** @description of the products in them, by SKU, where they have one */
             names: {
@@ -1755,8 +1737,31 @@ export interface components {
              */
             version: number;
         };
+        FlagRow: {
+            channel?: string;
+            /** @description on the price's footing */
+            cost?: string;
+            currency: string;
+            kind: string;
+            /** @description net less fee and cost */
+            left?: string;
+            /** @description how the loss comes about, of a price that all units of the witness have */
+            margin?: components["schemas"]["MarginAnswer"];
+            /** @description what the rule that lost would have made of the price */
+            other?: string;
+            /** @description the witness's price */
+            price: string;
+            rule?: string;
+            rules?: string[];
+            severity: string;
+            sku?: string;
+            witness: components["schemas"]["Witness"];
+        };
         FlagState: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description products and rules concerned, in however many channels
+             */
             errors: number;
             /** Format: int64 */
             others: number;

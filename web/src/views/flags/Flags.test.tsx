@@ -46,7 +46,7 @@ test("a loss is told with the product's name, what it loses, by which rule, and 
   expect(within(loss).getByRole("heading").textContent).toBe("Below cost 1");
   const line = within(loss).getByRole("listitem");
   expect(line.textContent).toContain(
-    "Buff <clay> & “grog” =A&B sells at 4.00, and costs 1\u202f250.5, each sale loses 0.50",
+    "Buff <clay> & “grog” =A&B sells at 4.00, it costs 1\u202f250.5: each sale loses 0.50 after tax and fees, made by",
   );
   const rule = await within(line).findByRole("link", { name: "Quay & <clay>" });
   expect(rule.getAttribute("href")).toBe("/stack/rule/A%2FB?channel=quay");
@@ -68,7 +68,17 @@ test("a loss is told with the product's name, what it loses, by which rule, and 
 
 test("a list price that is too low is no rule's doing", async () => {
   await view([flag({ rules: [] })]);
-  expect((await screen.findByRole("listitem")).textContent).toContain("no rule is at work, its list price is too low");
+  expect((await screen.findByRole("listitem")).textContent).toContain("No rule is at work, its list price is too low");
+});
+
+test("the sum of a loss adds up for a reader, and a loss of less than the smallest coin is none of 0.00", async () => {
+  const margin = { net: "3030.99", fee: "333.66", cost: "2915.00", amount: "-217.67", percent: "-7.18" };
+  await view([flag({ price: "3667.50", cost: "3527.15", left: "-217.67", margin })]);
+  expect((await screen.findByRole("listitem")).textContent).toContain(
+    "sells at 3\u202f667.50 (3\u202f030.99 without tax), the channel keeps 333.66, it costs 2\u202f915.00: each sale loses 217.67, made by",
+  );
+  await view([flag({ left: "0.00" })]);
+  expect((await screen.findByRole("listitem")).textContent).toContain("each sale loses less than 0.01");
 });
 
 test("two rules of one rank are named together with both prices", async () => {

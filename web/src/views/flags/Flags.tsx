@@ -5,7 +5,7 @@ import { useProgramState } from "../../api/state";
 import { carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Flag } from "../../api/client";
-import { amount, moment } from "../../lib/format";
+import { amount, isZero, moment } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
 import { Empty, Failed } from "../../ui/states";
 
@@ -74,6 +74,12 @@ function grouped(flags: Flag[]): Flag[][] {
   return [...map.values()];
 }
 
+/** What a sale loses; a part of the smallest coin, too, is a loss. */
+const lossWords = (left: string | undefined) => {
+  const loss = (left ?? "").replace("-", "");
+  return isZero(loss) ? `less than ${loss.replace(/0$/, "1")}` : amount(loss);
+};
+
 /** Who asks the question that shows a flag, as the board's address has it. */
 const whoAsks = ({ witness }: Flag) =>
   witness.customer ? `customer:${witness.customer}` : witness.groups?.[0] ? `group:${witness.groups[0]}` : "";
@@ -118,13 +124,17 @@ function FlagLine({ flags, names: products }: { flags: Flag[]; names: Record<str
     <li className="border-b py-2.5" data-flag={f.kind} data-sku={f.sku}>
       {f.kind === "below-cost" ? (
         <p className="text-[15px]">
-          {product(f.sku)} sells at <b>{amount(f.price)}</b>, and costs <b>{amount(f.cost)}</b>
-          {", "}
-          <span className="text-bad">each sale loses {amount(f.left?.replace("-", ""))}</span> after tax and fees
+          {product(f.sku)} sells at <b>{amount(f.price)}</b>
+          {f.margin && f.margin.net !== f.price && ` (${amount(f.margin.net)} without tax)`}
+          {f.margin && !isZero(f.margin.fee) && `, the channel keeps ${amount(f.margin.fee)}`}, it costs{" "}
+          <b>{amount(f.margin?.cost ?? f.cost)}</b>
+          {": "}
+          <span className="text-bad">each sale loses {lossWords(f.left)}</span>
+          {!f.margin && " after tax and fees"}
           {(f.rules ?? []).length > 0 ? (
-            <>: made by {rulesText}.</>
+            <>, made by {rulesText}.</>
           ) : (
-            ": no rule is at work, its list price is too low."
+            ". No rule is at work, its list price is too low."
           )}
         </p>
       ) : (

@@ -1,7 +1,7 @@
 import { useNearest } from "../../../api/impact";
 import { useViewpoint } from "../../../lib/viewpoint";
 import type { Demand, Rule } from "../../../api/client";
-import { amount, count, moment } from "../../../lib/format";
+import { amount, count, isZero, moment } from "../../../lib/format";
 import { Button } from "../../../ui/button";
 
 const demandWords = (d: Demand) => {
@@ -71,6 +71,8 @@ const Value = ({ text, onTake }: { text: string; onTake: () => void }) => (
 const valueWords = (kind: string, value: string) =>
   kind === "percentOff" ? `${value} % off` : kind === "amountOff" ? `${amount(value)} off` : amount(value);
 
+const isReduction = (kind: string) => kind === "percentOff" || kind === "amountOff";
+
 /** The values of the effect on both sides at which every price keeps to the demand. */
 function Nearest({
   demand,
@@ -86,10 +88,13 @@ function Nearest({
   const { viewpoint } = useViewpoint();
   const { data } = useNearest(viewpoint, rule, replaces, demand.channel, demand.side ?? "least");
   if (!data || data.kind === "") return null;
-  const sides = [data.lower, data.upper].filter((v): v is string => v !== null);
+  // To take nothing off is no cure of a reduction.
+  const sides = [data.lower, data.upper].filter(
+    (v): v is string => v !== null && !(isReduction(data.kind) && isZero(v)),
+  );
   return (
     <p className="text-quiet" data-testid="nearest">
-      {sides.length === 0 ? "No value of the rule makes all of them valid." : "All are valid with "}
+      {sides.length === 0 ? "No value of the rule keeps all of them to this." : "All keep to this with "}
       {sides.map((v, i) => (
         <span key={v}>
           {i > 0 && " or "}

@@ -12,6 +12,14 @@ interface Props {
 }
 
 /** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
+const idle = "This rule takes nothing off, and a floor never raises a price: it changes nothing.";
+
+/** Whether a rule reduces by nothing. */
+const takesNothing = ({ how, effect }: Form) =>
+  how === "effect" &&
+  (effect.kind === "percentOff" || effect.kind === "amountOff") &&
+  /^0+(\.0*)?$/.test(effect.value.trim());
+
 export function LimitsControl({ form, errors, change }: Props) {
   const { data: facets } = useFacets();
   const levels = useLevels(form.of.startsWith("level:") ? form.of.slice(6) : "");
@@ -93,7 +101,7 @@ export function LimitsControl({ form, errors, change }: Props) {
       )}
       {form.floorBy !== "" && (
         <p>
-          never below{" "}
+          not reduced below{" "}
           {form.floorBy !== "cost" && (
             <Blank label="Floor" bad={bad("floor")} value={form.floor} onChange={(floor) => change({ floor })} />
           )}{" "}
@@ -108,7 +116,7 @@ export function LimitsControl({ form, errors, change }: Props) {
             onChange={(floorBy) => change({ floorBy })}
           />
           <Out label="No floor" onClick={() => change({ floorBy: "", floor: "" })} />{" "}
-          <FieldError>{errors.get("floor")}</FieldError>
+          <FieldError>{errors.get("floor") ?? (takesNothing(form) ? idle : undefined)}</FieldError>
         </p>
       )}
       {form.ends && (
