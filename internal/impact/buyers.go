@@ -18,8 +18,8 @@ type Buyer struct {
 
 const mostBuyers = 12
 
-// Buyers are those besides a guest with one piece to whom it may matter that one book takes the place of another: who is
-// meant by the rules that differ (also by way of their ladder, campaign, range or price level), at the first and the
+// Buyers are those besides a guest with one piece to whom it may matter that one book takes the place of another: who
+// is meant by the rules that differ (also by way of their ladder, campaign, range or price level), at the first and the
 // last break of them; and every group, where the settings do.
 func Buyers(now, next *pricing.Book) []Buyer {
 	var list []Buyer

@@ -37,7 +37,8 @@ func marginOf(e *pricing.Engine, f *flags.Flag) *bookfile.MarginAnswer {
 		return nil
 	}
 	a, err := e.Price(f.Witness)
-	if err != nil || len(a.Portions) != 1 || a.Margin == nil || a.Margin.Amount.Fixed(f.Digits) != f.Margin.Fixed(f.Digits) {
+	if err != nil || len(a.Portions) != 1 || a.Margin == nil ||
+		a.Margin.Amount.Fixed(f.Digits) != f.Margin.Fixed(f.Digits) {
 		return nil
 	}
 	return bookfile.Answer(a).Margin

@@ -129,7 +129,8 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	}
 	n, _ := snap.Engine.ProductNumber(in.SKU)
 	p := snap.Engine.Products()[n]
-	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{}, At: vp.At.String(), Opens: map[string]string{},
+	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{},
+		At: vp.At.String(), Opens: map[string]string{},
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
 			Tags: append([]string{}, p.Tags...)}}
 	for _, m := range a.Portions[0].Trail.Missed {
