@@ -69,6 +69,12 @@ async function panel(of: object = {}, address = "/board?sku=%3DA%26B&channel=web
     "GET /api/price": { ...detail, answer: { ...detail.answer, ...of } },
     "GET /api/state": shopState,
     "GET /api/session": { name: "maren", role: "manager", demo: [] },
+    "GET /api/rules": {
+      rules: [
+        { rule: { code: "A/B", liveTags: { add: ["offer & <more>"], remove: ["new"] } } },
+        { rule: { code: "C", liveTags: { add: ["dozens"] } } },
+      ],
+    },
     "GET /api/outlook": () => problem(404, "none"),
   });
   const drawn = page(<TrailPanel />, address);
@@ -138,6 +144,13 @@ test("pieces at several prices each have their way; a rule that made one of them
   expect(second).toContain("Quay & <clay>");
   expect(p.getByText("15.41 a piece, over all 12:")).toBeTruthy();
   expect(p.getAllByText(/wants 24, counted 12/)).toHaveLength(1);
+});
+
+test("the tags that rules at work publish stand beside the product's own, those of others do not", async () => {
+  const { panel: p } = await panel();
+  expect((await p.findByText("offer & <more>")).previousSibling?.textContent).toBe("Live tags");
+  expect(p.getByText("new").previousSibling?.textContent).toBe("Tags off");
+  expect(p.queryByText("dozens")).toBeNull();
 });
 
 test("a rule outside its times says when it opens next, or that it never does", async () => {
