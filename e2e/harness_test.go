@@ -234,6 +234,8 @@ func (p *page) labelled(label string) *rod.Element {
 func (p *page) click(selector string, text ...string) {
 	p.t.Helper()
 	el := p.find(selector, text...)
+	// As a person does, it waits for a button that cannot be pressed yet.
+	require.NoError(p.t, el.Timeout(patience).WaitEnabled(), "%s %q stays disabled", selector, text)
 	require.NoError(p.t, el.Timeout(patience).Click(proto.InputMouseButtonLeft, 1), "click %s %q", selector, text)
 }
 
