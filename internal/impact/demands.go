@@ -122,14 +122,9 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 // inChannel are a channel's prices for guests with a rule that is being written.
 func (i *Impacts) inChannel(snap *book.Snapshot, engine *pricing.Engine, vp pricing.Viewpoint, channel string,
 	touched pricing.Set) (*pricing.Sweep, error) {
-	with := vp.With
-	vp.Channel, vp.Groups, vp.Customer, vp.With = channel, nil, "", nil
-	before, err := i.sweeps.Of(snap, vp)
-	if err != nil {
-		return nil, err
-	}
-	vp.With = with
-	return engine.Resweep(before.Sweep, vp, touched)
+	vp.Channel, vp.Groups, vp.Customer = channel, nil, ""
+	_, after, err := i.around(snap, engine, vp, touched)
+	return after, err
 }
 
 // reduced is a price less so many percent, in minor units.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"strings"
 
 	"dogbane/internal/board"
 	"dogbane/internal/book"
@@ -74,7 +75,8 @@ func (i *Impacts) OfBook(ctx context.Context, snap *book.Snapshot, next *pricing
 				guests = tally
 			}
 			// A group whose prices move as everybody's do says nothing more.
-			if n == 0 || tally.Moved > 0 && (b.Quantity > 1 || !tally.same(guests)) {
+			asAll := b.Quantity == 1 && strings.HasPrefix(b.Who, "group:") && tally.same(guests)
+			if n == 0 || tally.Moved > 0 && !asAll {
 				out.Prices = append(out.Prices, Channel{c.Code, cmp.Or(c.Name, c.Code), b.Who, b.Quantity, tally})
 			}
 		}

@@ -32,7 +32,7 @@ func (i *Impacts) ElsewhereOf(ctx context.Context, snap *book.Snapshot, d Draft,
 	error) {
 	out, told := Elsewhere{Others: []Other{}}, NoRule(nil)
 	told.viewpoint(snap.Book, &d.Rule, &vp)
-	vp.With = nil
+	vp.With = []string{d.Rule.Code}
 	engine, touched := snap.Engine.With(d.edit())
 	var others []Other
 	for _, g := range snap.Book.Groups {
@@ -46,7 +46,6 @@ func (i *Impacts) ElsewhereOf(ctx context.Context, snap *book.Snapshot, d Draft,
 	for _, c := range snap.Book.Channels {
 		others = append(others, Other{Channel: c.Code})
 	}
-	chosen := vp.Key()
 	for _, o := range others {
 		if err := ctx.Err(); err != nil {
 			return out, err
@@ -56,15 +55,10 @@ func (i *Impacts) ElsewhereOf(ctx context.Context, snap *book.Snapshot, d Draft,
 		if err := book.SetWho(&one, o.Who); err != nil {
 			return out, err
 		}
-		if one.Key() == chosen {
-			continue
+		if one.Channel == vp.Channel && one.Customer == vp.Customer && slices.Equal(one.Groups, vp.Groups) {
+			continue // for whom OfRule tells it
 		}
-		before, err := snap.Engine.Sweep(one)
-		if err != nil {
-			return out, err
-		}
-		one.With = []string{d.Rule.Code}
-		after, err := engine.Resweep(before, one, touched)
+		before, after, err := i.around(snap, engine, one, touched)
 		if err != nil {
 			return out, err
 		}

@@ -197,6 +197,8 @@ func TestElsewhere(t *testing.T) {
 		told(ends, pricing.Viewpoint{Channel: "web"}))
 	require.Equal(t, []string{"web customer:C1: 1 up, 0 down"},
 		told(ends, pricing.Viewpoint{Channel: "web", Groups: []string{"trade"}}), "whom the impact is told for is not among them")
+	require.Equal(t, []string{"web group:trade: 2 up, 0 down"}, told(ends, pricing.Viewpoint{Channel: "web", Customer: "C1",
+		FirstOrder: true, History: []pricing.Purchase{{SKU: "C", Quantity: 1, At: noon(t)}}}), "nor is a customer of whom more is known")
 	off := `{"code":"OFF","layer":"sale","rank":1,"where":{"sku":"D"},"channels":["fair"],"effect":{"percentOff":"50"}}`
 	require.Equal(t, []string{"fair group:trade: 0 up, 1 down"}, told(off, pricing.Viewpoint{Channel: "web"}))
 }

@@ -80,25 +80,35 @@ func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp p
 	now pricing.Moment) (Rule, error) {
 	out, rule := NoRule(nil), &d.Rule
 	out.viewpoint(snap.Book, rule, &vp)
-	vp.With = nil
-	before, err := i.sweeps.Of(snap, vp)
-	if err != nil {
-		return out, err
-	}
 	engine, touched := snap.Engine.With(d.edit())
 	vp.With = []string{rule.Code}
-	after, err := engine.Resweep(before.Sweep, vp, touched)
+	before, after, err := i.around(snap, engine, vp, touched)
 	if err != nil {
 		return out, err
 	}
 	var demandsErr error
 	demanding := pricing.Begin(func() { out.Demands, demandsErr = i.demands(snap, engine, rule, vp, touched, "", now) })
 	defer demanding.Wait()
-	out.compare(engine, rule, before.Sweep, after, touched)
+	out.compare(engine, rule, before, after, touched)
 	out.example(engine, rule, after)
 	out.Checks, err = i.broken(ctx, snap.Engine, engine)
 	demanding.Wait()
 	return out, errors.Join(err, demandsErr)
+}
+
+// around are the prices from a viewpoint before and after an edit that touches some products. What counts as on counts
+// afterwards.
+func (i *Impacts) around(snap *book.Snapshot, engine *pricing.Engine, vp pricing.Viewpoint,
+	touched pricing.Set) (before, after *pricing.Sweep, err error) {
+	with := vp.With
+	vp.With = nil
+	kept, err := i.sweeps.Of(snap, vp)
+	if err != nil {
+		return nil, nil, err
+	}
+	vp.With = with
+	after, err = engine.Resweep(kept.Sweep, vp, touched)
+	return kept.Sweep, after, err
 }
 
 // viewpoint moves a viewpoint to where the rule can be seen at work.

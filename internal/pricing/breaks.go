@@ -33,7 +33,8 @@ type Counting struct {
 // DefaultCounting is that of breaks which say nothing else.
 func DefaultCounting() Counting { return Counting{Method: Whole, Count: "line", Measure: "quantity"} }
 
-// Quantities are 1 and every quantity at which a break or a rule of the book begins, ascending.
+// Quantities are 1 and every quantity at which a break or a rule of the book begins and that a question may name,
+// ascending.
 func (b *Book) Quantities() []int {
 	list := []int{1}
 	breaks := func(steps []Break, c Counting) {
@@ -52,7 +53,8 @@ func (b *Book) Quantities() []int {
 		breaks(b.Ladders[i].Breaks, b.Ladders[i].Counting)
 	}
 	slices.Sort(list)
-	return slices.Compact(list)
+	past, _ := slices.BinarySearch(list, MaxQuantity+1)
+	return slices.Compact(list[:past])
 }
 
 // count is what the breaks of a rule are measured against; false where it cannot be known.

@@ -6,15 +6,32 @@ type Span struct{ From, To Moment }
 // NextOpen is the first moment from a moment on at which all of some windows are open, and whether there is one within
 // forty years: as far apart as a weekday on 29 February may lie.
 func NextOpen(windows []*Window, from Moment) (Moment, bool) {
-	at, span := from, 8*Day // without days of the year, what repeats repeats by the week
+	at, yearly, weekly := from, false, make([]*Window, 0, len(windows))
 	for _, w := range windows {
-		if w != nil && w.From != nil {
+		if w == nil {
+			continue
+		}
+		if w.From != nil {
 			at = max(at, *w.From)
 		}
-		if w != nil && w.Yearly != nil {
-			span = 40 * 366 * Day
-		}
+		yearly = yearly || w.Yearly != nil
+		weekly = append(weekly, &Window{Days: w.Days, Hours: w.Hours, Weekly: w.Weekly})
 	}
+	if !yearly {
+		return openWithin(windows, at, aWeek)
+	}
+	// What never meets in a week need not be looked for through the years.
+	if _, meets := openWithin(weekly, at, aWeek); !meets {
+		return 0, false
+	}
+	return openWithin(windows, at, 40*366*Day)
+}
+
+// aWeek is after how long the parts that repeat without the days of the year have repeated, with what passes midnight.
+const aWeek = 8 * Day
+
+// openWithin is the first moment from a moment on, within a span, at which all of some windows are open.
+func openWithin(windows []*Window, at, span Moment) (Moment, bool) {
 	for last := at + span; at <= last; {
 		if allOpen(windows, at) {
 			return at, true
@@ -37,12 +54,13 @@ func NextOpen(windows []*Window, from Moment) (Moment, bool) {
 	return 0, false
 }
 
-// NextShut is the first moment after one at which all of some windows are open at which one of them is not, and whether
-// there is one within a year.
+// NextShut is the first moment at which one of some windows, all of which are open at a moment, is not, and whether
+// there is one.
 func NextShut(windows []*Window, open Moment) (Moment, bool) {
-	for at, last := open, open+366*Day; ; {
+	// What stays open for a year and a week ends only where a window does.
+	for at, last := open, open+366*Day+aWeek; at <= last; {
 		next, found := nextOf(windows, at)
-		if !found || next > last {
+		if !found {
 			return 0, false
 		}
 		if !allOpen(windows, next) {
@@ -50,6 +68,16 @@ func NextShut(windows []*Window, open Moment) (Moment, bool) {
 		}
 		at = next
 	}
+	var end *Moment
+	for _, w := range windows {
+		if w != nil && w.To != nil && (end == nil || *w.To < *end) {
+			end = w.To
+		}
+	}
+	if end == nil {
+		return 0, false
+	}
+	return *end, true
 }
 
 func allOpen(windows []*Window, at Moment) bool {

@@ -421,6 +421,9 @@ func TestSettingsAreSavedWhole(t *testing.T) {
 	form["etag"], form["rateDays"] = after.ETag, map[string]string{"GBP": "2026-11-24"}
 	a.do("PUT", "/api/settings", form, 200, &saved)
 	require.Equal(t, "The rates are of another day", saved.Summary)
+	form["rateDays"] = nil
+	a.do("PUT", "/api/settings", form, 200, &saved)
+	require.Equal(t, "Nothing was changed", saved.Summary)
 	doc["rates"] = map[string]string{"GBP": "0.91"}
 	a.do("PUT", "/api/settings", form, 200, &saved)
 	require.Equal(t, "Exchange rate of GBP: 0.91, USD taken away", saved.Summary)

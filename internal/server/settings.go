@@ -65,15 +65,19 @@ func (s *Server) saveSettings(ctx context.Context, in *SettingsQuery) (Saved, er
 	if err != nil {
 		return Saved{}, err
 	}
-	days, err := s.rateDays(snap.Book.Settings.Rates, next.Settings.Rates, in.Body.RateDays)
+	today := s.Clocks.Book().In(snap.Zone)
+	days, err := rateDays(snap.Book.Settings.Rates, next.Settings.Rates, in.Body.RateDays, today)
 	if err != nil {
 		return Saved{}, err
 	}
-	out := Saved{Version: snap.Version, Summary: "The rates are of another day"}
-	if len(changes) > 0 {
+	out := Saved{Version: snap.Version, Summary: "Nothing was changed"}
+	switch {
+	case len(changes) > 0:
 		if out, err = s.commit(ctx, in.Seen, settingsWords(&snap.Book.Settings, &next.Settings), changes); err != nil {
 			return out, err
 		}
+	case len(days) > 0:
+		out.Summary = "The rates are of another day"
 	}
 	return out, s.Store.KeepRateDays(ctx, days)
 }
@@ -110,8 +114,7 @@ func currenciesOf(rates ...map[string]money.Rat) []string {
 }
 
 // rateDays are the days of the rates that changed or are said to be of another day.
-func (s *Server) rateDays(before, after map[string]money.Rat, said map[string]string) ([]intake.RateDay, error) {
-	today := s.Clocks.Book().In(s.Live.Current().Zone)
+func rateDays(before, after map[string]money.Rat, said map[string]string, today time.Time) ([]intake.RateDay, error) {
 	var days []intake.RateDay
 	for _, currency := range slices.Sorted(maps.Keys(after)) {
 		day := time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC)
