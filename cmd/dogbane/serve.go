@@ -42,7 +42,7 @@ type serveOptions struct {
 
 // serveCommand runs the workbench with its private database and the demo's stand-in channels.
 func serveCommand() *cobra.Command {
-	var opt serveOptions
+	var options serveOptions
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the workbench; loads the demo when there is no book yet",
@@ -50,41 +50,41 @@ func serveCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			return serve(ctx, opt)
+			return serve(ctx, options)
 		},
 	}
-	cmd.Flags().StringVar(&opt.data, "data", ".dogbane", "folder for the database and the stand-ins")
-	cmd.Flags().StringVar(&opt.listen, "listen", "127.0.0.1:4180",
+	cmd.Flags().StringVar(&options.data, "data", ".dogbane", "folder for the database and the stand-ins")
+	cmd.Flags().StringVar(&options.listen, "listen", "127.0.0.1:4180",
 		"address to serve on; another free port is taken where this one is in use")
-	cmd.Flags().StringVar(&opt.web, "web", "web/dist", "the built front end")
-	cmd.Flags().IntVar(&opt.scale, "scale", 0, "about how many products the demo is made with; 0: its own size")
-	cmd.Flags().BoolVar(&opt.empty, "empty", false, "begin without the demo, where there is no book yet")
-	cmd.Flags().BoolVar(&opt.fresh, "fresh", false, "throw the data away and begin anew")
+	cmd.Flags().StringVar(&options.web, "web", "web/dist", "the built front end")
+	cmd.Flags().IntVar(&options.scale, "scale", 0, "about how many products the demo is made with; 0: its own size")
+	cmd.Flags().BoolVar(&options.empty, "empty", false, "begin without the demo, where there is no book yet")
+	cmd.Flags().BoolVar(&options.fresh, "fresh", false, "throw the data away and begin anew")
 	return cmd
 }
 
-func serve(ctx context.Context, opt serveOptions) error {
-	host, _, err := net.SplitHostPort(opt.listen)
+func serve(ctx context.Context, options serveOptions) error {
+	host, _, err := net.SplitHostPort(options.listen)
 	if err != nil || host != "127.0.0.1" && host != "localhost" {
-		return fmt.Errorf("--listen %s: the server speaks plain HTTP and listens on 127.0.0.1 only", opt.listen)
+		return fmt.Errorf("--listen %s: the server speaks plain HTTP and listens on 127.0.0.1 only", options.listen)
 	}
-	if _, err := os.Stat(filepath.Join(opt.web, "index.html")); err != nil {
-		return fmt.Errorf("the front end is not built: %s has no index.html (./run builds it)", opt.web)
+	if _, err := os.Stat(filepath.Join(options.web, "index.html")); err != nil {
+		return fmt.Errorf("the front end is not built: %s has no index.html (./run builds it)", options.web)
 	}
 	dsn := os.Getenv("DOGBANE_DSN")
 	if dsn == "" {
-		if opt.fresh {
-			if err := clear(opt.data); err != nil {
+		if options.fresh {
+			if err := clear(options.data); err != nil {
 				return err
 			}
 		}
-		db, err := localdb.Start(ctx, filepath.Join(opt.data, "mariadb"), localdb.Options{Durable: true})
+		db, err := localdb.Start(ctx, filepath.Join(options.data, "mariadb"), localdb.Options{Durable: true})
 		if err != nil {
 			return err
 		}
 		defer db.Stop()
 		dsn = db.DSN("dogbane")
-	} else if opt.fresh {
+	} else if options.fresh {
 		return errors.New("--fresh does not empty a database named by DOGBANE_DSN; empty it yourself")
 	}
 	s, err := store.Open(ctx, dsn)
@@ -92,7 +92,7 @@ func serve(ctx context.Context, opt serveOptions) error {
 		return err
 	}
 	defer s.Close()
-	return run(ctx, s, opt)
+	return run(ctx, s, options)
 }
 
 // clear removes the data of this program from a folder, and nothing else that may lie there.
@@ -116,8 +116,8 @@ func clearStandins(data string) error {
 }
 
 // run serves from an open store until ctx ends and nothing is under way any more.
-func run(ctx context.Context, s *store.Store, opt serveOptions) error {
-	begun, err := prepare(ctx, s, opt)
+func run(ctx context.Context, s *store.Store, options serveOptions) error {
+	begun, err := prepare(ctx, s, options)
 	if err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 		Publisher: publish.NewWorker(ctx, s, shows, present.Now), Jobs: jobs.NewShelf(ctx)}
 	page := ""
 	if present.IsSet() {
-		if page, err = startStandins(ctx, s, opt.data, &background); err != nil {
+		if page, err = startStandins(ctx, s, options.data, &background); err != nil {
 			return err
 		}
 	}
@@ -152,14 +152,14 @@ func run(ctx context.Context, s *store.Store, opt serveOptions) error {
 	demoEnds := func(ctx context.Context) { followDemo(ctx, present, s) }
 	background.Go(func() { jobs.Steadily(ctx, "following other instances", follow) })
 	background.Go(func() { jobs.Steadily(ctx, "seeing whether the demo has ended", demoEnds) })
-	listener, err := listen(opt.listen)
+	listener, err := listen(options.listen)
 	if err != nil {
 		return err
 	}
 	program := server.New(parts)
 	program.DemoEnds = present.Follow
 	background.Go(func() { program.Work(ctx) })
-	web := &http.Server{Handler: program.Handler(os.DirFS(opt.web)), ReadHeaderTimeout: 10 * time.Second}
+	web := &http.Server{Handler: program.Handler(os.DirFS(options.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- web.Serve(listener) }()
 	shop := ""
@@ -202,7 +202,7 @@ func begin(ctx context.Context, p server.Parts, present *clock.Book, first bool)
 
 // prepare sees to it that there is a book: the demo's or, with --empty, one that has to be set up. A first start that
 // broke off is begun anew. begun says that the start is not whole before it is marked as installed.
-func prepare(ctx context.Context, s *store.Store, opt serveOptions) (begun bool, err error) {
+func prepare(ctx context.Context, s *store.Store, options serveOptions) (begun bool, err error) {
 	installed, err := s.Fact(ctx, "installed")
 	if err != nil {
 		return false, err
@@ -221,26 +221,26 @@ func prepare(ctx context.Context, s *store.Store, opt serveOptions) (begun bool,
 		if err := s.Clear(ctx); err != nil {
 			return false, err
 		}
-		if err := clearStandins(opt.data); err != nil {
+		if err := clearStandins(options.data); err != nil {
 			return false, err
 		}
 	case installed != "" || version > 0: // an older version's, or brought in from the command line
-		if opt.empty && installed != "" {
+		if options.empty && installed != "" {
 			slog.Info("there is a book already; --empty begins one only where there is none, --fresh --empty anew")
 		}
 		return false, s.SetFact(ctx, "installed", cmp.Or(installed, "before"))
 	}
 	what := "demo"
-	if opt.empty {
+	if options.empty {
 		what = "empty"
 	}
 	if err := s.SetFact(ctx, "installing", what); err != nil {
 		return false, err
 	}
-	if opt.empty {
+	if options.empty {
 		return true, createEmpty(ctx, s)
 	}
-	return true, createDemo(ctx, s, opt.scale)
+	return true, createDemo(ctx, s, options.scale)
 }
 
 // createEmpty keeps a book without anything in it, whose currency, time zone and taxes are asked on screen.

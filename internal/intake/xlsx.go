@@ -155,7 +155,7 @@ func (t *Table) scan(data []byte) error {
 }
 
 // inPieces shows a stream in pieces, each with the end of the one before, so that a short pattern is whole in one.
-func inPieces(r io.Reader, see func(piece []byte) error) (read int64, err error) {
+func inPieces(r io.Reader, each func(piece []byte) error) (read int64, err error) {
 	const size, again = 1 << 20, 4 << 10
 	buf := make([]byte, 0, size+again)
 	for {
@@ -163,7 +163,7 @@ func inPieces(r io.Reader, see func(piece []byte) error) (read int64, err error)
 		read += int64(n)
 		buf = buf[:len(buf)+n]
 		if n > 0 {
-			if err := see(buf); err != nil {
+			if err := each(buf); err != nil {
 				return read, err
 			}
 		}

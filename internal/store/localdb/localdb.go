@@ -20,6 +20,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/cenkalti/backoff/v5"
 	_ "github.com/go-sql-driver/mysql" // the driver that Server.DSN is for
 )
 
@@ -31,11 +32,11 @@ const (
 
 // Server is a running MariaDB server. Should its process end by itself it is started again, with growing pauses.
 type Server struct {
-	dir  string
-	port int
-	pass string
-	opt  Options
-	lock *os.File
+	dir     string
+	port    int
+	pass    string
+	options Options
+	lock    *os.File
 
 	mu      sync.Mutex // guards what follows
 	cmd     *exec.Cmd
@@ -68,7 +69,7 @@ var ErrInUse = errors.New("the data folder is in use by another Dogbane")
 
 // Start runs a server with its data in dir, which it creates and sets up when empty, and returns once the server
 // answers. Whatever an earlier, crashed run left behind is cleared away first. The server ends with this process.
-func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
+func Start(ctx context.Context, dir string, options Options) (*Server, error) {
 	dir, err := filepath.Abs(dir)
 	if err != nil {
 		return nil, fmt.Errorf("find the data folder: %w", err)
@@ -76,7 +77,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make the data folder: %w", err)
 	}
-	s := &Server{dir: dir, opt: opt, stopped: make(chan struct{})}
+	s := &Server{dir: dir, options: options, stopped: make(chan struct{})}
 	if s.lock, err = os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600); err != nil {
 		return nil, fmt.Errorf("open the lock of the data folder: %w", err)
 	}
@@ -92,13 +93,12 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	return s, nil
 }
 
-// The pauses before a server that ended by itself is started again.
-const firstPause, longestPause = 250 * time.Millisecond, 30 * time.Second
-
 // watch starts the server again whenever its process ends by itself.
 func (s *Server) watch() {
 	defer close(s.stopped)
-	pause := firstPause
+	pauses := &backoff.ExponentialBackOff{InitialInterval: 250 * time.Millisecond, Multiplier: 2,
+		MaxInterval: 30 * time.Second}
+	pauses.Reset()
 	for {
 		s.mu.Lock()
 		done := s.done
@@ -115,10 +115,11 @@ func (s *Server) watch() {
 		}
 		s.down.Why = s.reason()
 		s.mu.Unlock()
-		slog.Error("MariaDB has ended by itself; it is started again", "why", s.Down().Why, "pause", pause)
 		if time.Since(began) > time.Minute {
-			pause = firstPause
+			pauses.Reset()
 		}
+		pause := pauses.NextBackOff()
+		slog.Error("MariaDB has ended by itself; it is started again", "why", s.Down().Why, "pause", pause)
 		for wait := time.Now().Add(pause); time.Now().Before(wait); time.Sleep(20 * time.Millisecond) {
 			s.mu.Lock()
 			ending := s.ending
@@ -127,7 +128,6 @@ func (s *Server) watch() {
 				return
 			}
 		}
-		pause = min(2*pause, longestPause)
 		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 		err := s.launch(ctx)
 		cancel()
@@ -207,7 +207,7 @@ func (s *Server) install(ctx context.Context, data string) error {
 
 // launch starts the server's process on its port and waits until it answers.
 func (s *Server) launch(ctx context.Context) error {
-	data, opt := filepath.Join(s.dir, "data"), s.opt
+	data := filepath.Join(s.dir, "data")
 	init := filepath.Join(s.dir, "init.sql")
 	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS dogbane@'127.0.0.1';\nALTER USER dogbane@'127.0.0.1' IDENTIFIED BY '%s';\n"+
 		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\nALTER USER root@localhost IDENTIFIED BY '%s';\n"+
@@ -223,7 +223,7 @@ func (s *Server) launch(ctx context.Context) error {
 		"--sql-mode=STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
 		"--max-allowed-packet=64M", "--skip-log-bin", "--performance-schema=OFF",
 		"--log-error=" + filepath.Join(s.dir, "err.log"), "--init-file=" + init}
-	if opt.Durable {
+	if s.options.Durable {
 		args = append(args, "--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1", "--innodb-flush-method=O_DIRECT",
 			"--innodb-buffer-pool-size=512M")
 	} else {

@@ -15,8 +15,8 @@ export function TimeStrip({ at, now, onChange }: { at: string; now: string; onCh
   const minutes = (text: string) => differenceInMinutes(wall(text), first);
   const x = scaleLinear([0, days * 1440], [0, 100]);
   const moments = [...new Set([...(data?.moments ?? []), now])].sort();
-  const step = (way: 1 | -1) => {
-    const next = way > 0 ? moments.find((m) => m > at) : moments.findLast((m) => m < at);
+  const step = (direction: 1 | -1) => {
+    const next = direction > 0 ? moments.find((m) => m > at) : moments.findLast((m) => m < at);
     if (next) onChange(next);
   };
   const nearest = (to: number) =>

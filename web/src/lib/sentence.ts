@@ -197,14 +197,14 @@ export function windowWords(w: Rule["window"], now?: string): string {
 
 export function endingWords(e: Rule["ending"]): string {
   if (!e) return "";
-  const way = e.direction === "up" ? "up to" : e.direction === "down" ? "down to" : "to the nearest";
+  const direction = e.direction === "up" ? "up to" : e.direction === "down" ? "down to" : "to the nearest";
   const shift =
     e.shift && !/^-?0+(\.0+)?$/.test(e.shift)
       ? e.shift.startsWith("-")
         ? ` less ${amount(e.shift.slice(1))}`
         : ` plus ${amount(e.shift)}`
       : "";
-  return `${way} ${amount(e.step)}${shift}`;
+  return `${direction} ${amount(e.step)}${shift}`;
 }
 
 /** What else holds of the price that a rule makes. */

@@ -58,10 +58,10 @@ export function Board() {
   const selected = params.get("sku") ?? "";
   const [cursor, setCursor] = useState(-1);
   const items = rows.getVirtualItems();
-  const go = (way: 1 | -1) => {
+  const go = (direction: 1 | -1) => {
     const from =
       board.row(cursor)?.sku === selected ? cursor : items.findIndex((i) => board.row(i.index)?.sku === selected);
-    const next = Math.min(Math.max((from < 0 ? -1 : from) + way, 0), board.total - 1);
+    const next = Math.min(Math.max((from < 0 ? -1 : from) + direction, 0), board.total - 1);
     const row = board.row(next);
     if (!row) return;
     setCursor(next);

@@ -35,10 +35,10 @@ export function spanAround(zoom: Zoom, at: string): { from: string; to: string }
 }
 
 /** The moment that stands in the middle of the next span, or of the one before. */
-export function stepped(zoom: Zoom, at: string, way: 1 | -1): string {
+export function stepped(zoom: Zoom, at: string, direction: 1 | -1): string {
   const d = wall(at);
   const days: Record<Zoom, number> = { day: 1, week: 7, month: 14, quarter: 35, year: 182 };
-  return wallText(addDays(d, way * days[zoom]));
+  return wallText(addDays(d, direction * days[zoom]));
 }
 
 /** How far apart the places are to which a dragged end jumps, in minutes. */

@@ -109,7 +109,7 @@ export function Band({ layer, mode, rules, seen, filtered, names, ticked, onTick
                 ticked={ticked.has(r.rule.code)}
                 onTick={(on) => onTick(r.rule.code, on)}
                 canMove={!filtered && may}
-                onMove={(way) => move(index(r.rule.code), index(r.rule.code) + way)}
+                onMove={(direction) => move(index(r.rule.code), index(r.rule.code) + direction)}
               />
             ))}
           </ol>

@@ -23,7 +23,7 @@ interface Props {
   canMove: boolean;
   ticked: boolean;
   onTick: (on: boolean) => void;
-  onMove: (way: 1 | -1) => void;
+  onMove: (direction: 1 | -1) => void;
 }
 
 /** One rule as a sentence, with its reach and its state. */
