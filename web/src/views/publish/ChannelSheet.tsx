@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { publish, useDifferences, usePublication, usePublications } from "../../api/publications";
 import { refresh } from "../../api/saving";
 import { Problem, type Difference } from "../../api/client";
@@ -14,6 +14,8 @@ import { useMay } from "../../api/session";
 import { DifferenceLine, type Decision } from "./DifferenceLine";
 import { History } from "./History";
 
+const noRows: Difference[] = [];
+
 /** A channel's differences row by row, what was decided about the blocked ones, and the sending. */
 export function ChannelSheet({ channel }: { channel: string }) {
   const { data, error, refetch } = useDifferences(channel);
@@ -25,7 +27,9 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const { data: rules } = useRules();
   const [rule, setRule] = useState("");
   const [category, setCategory] = useState("");
-  const all = data?.rows ?? [];
+  const all = data?.rows ?? noRows;
+  const made = useMemo(() => [...new Set(all.flatMap((r) => r.rules))], [all]);
+  const categories = useMemo(() => [...new Set(all.flatMap((r) => pathsOf(r.category)))].sort(), [all]);
   // What is sent: of a rule, of a category, and not left out. The rest stays due.
   const among = all.filter(
     (r) =>
@@ -107,7 +111,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
                 label="Send what a rule makes"
                 all="of every rule"
                 value={rule}
-                options={[...new Set(all.flatMap((r) => r.rules))].map((code) => [
+                options={made.map((code) => [
                   code,
                   `of ${rules?.find((r) => r.rule.code === code)?.rule.name ?? code}`,
                 ])}
@@ -117,9 +121,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
                 label="Send a category"
                 all="in every category"
                 value={category}
-                options={[...new Set(all.flatMap((r) => pathsOf(r.category)))]
-                  .sort()
-                  .map((c) => [c, c.split("/").join(" › ")])}
+                options={categories.map((c) => [c, c.split("/").join(" › ")])}
                 onChange={setCategory}
               />
             </>

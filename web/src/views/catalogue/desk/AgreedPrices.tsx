@@ -4,11 +4,12 @@ import { Link, useSearchParams } from "react-router";
 import { agree, agreedQuery } from "../../../api/agreed";
 import { useSave } from "../../../api/saving";
 import { useMay } from "../../../api/session";
-import { addressOf, carried } from "../../../lib/address";
+import { carried } from "../../../lib/address";
 import { Problem, type Layer } from "../../../api/client";
 import { amount, errorText } from "../../../lib/format";
 import { Button } from "../../../ui/button";
 import { LayerMark } from "../../../ui/layer-mark";
+import { ImportLink } from "../../../parts/imports/ImportLink";
 import { FieldError } from "../../../ui/states";
 import { DecimalInput } from "../../../ui/decimal-input";
 
@@ -27,14 +28,9 @@ export function AgreedPrices({ customer }: { customer: string }) {
   if (!data) return null;
   return (
     <section aria-label="Agreed prices" className="mt-5 text-[15px]">
-      <h2 className="flex items-baseline gap-3 border-b pb-1">
+      <h2 className="border-b pb-1">
         Agreed prices
-        <Link
-          className="text-[13px] font-normal underline underline-offset-2"
-          to={addressOf("/catalogue/import", params, { file: "agreed" })}
-        >
-          import from a file
-        </Link>
+        <ImportLink kind="agreed" />
       </h2>
       {data.prices.length > 0 && (
         <table className="w-full">

@@ -1,8 +1,7 @@
-import { Link, useSearchParams } from "react-router";
-import { addressOf } from "../../../lib/address";
 import { Add, Blank, Out } from "../../../ui/blanks";
+import { ImportLink } from "../../../parts/imports/ImportLink";
 import { FieldError } from "../../../ui/states";
-import type { RateForm, SavedRate } from "./form";
+import { codeOf, type RateForm, type SavedRate } from "./form";
 
 interface Props {
   rates: RateForm[];
@@ -15,17 +14,11 @@ interface Props {
 
 /** Exchange rates of the currencies that channels sell in, each with the day that it is of. */
 export function Rates({ rates, saved, book, may, errorAt, onChange }: Props) {
-  const [params] = useSearchParams();
   return (
     <section aria-label="Exchange rates">
-      <h2 className="flex items-baseline gap-3 border-b pb-1">
+      <h2 className="border-b pb-1">
         Exchange rates
-        <Link
-          className="text-[13px] font-normal underline underline-offset-2"
-          to={addressOf("/catalogue/import", params, { file: "rates" })}
-        >
-          import from a file
-        </Link>
+        <ImportLink kind="rates" />
       </h2>
       {rates.length === 0 && <p className="mt-1 text-quiet">Every channel sells in {book}.</p>}
       {rates.map((r, i) => (
@@ -59,7 +52,7 @@ interface LineProps {
 
 function RateLine({ rate, saved, book, may, errorAt, onChange }: LineProps) {
   const name = saved ? rate.currency : "the new currency";
-  const code = rate.currency.trim().toUpperCase();
+  const code = codeOf(rate);
   const wrong = errorAt(`rates.${code}`);
   const wrongDay = errorAt(`rateDays.${code}`);
   const changed = rate.rate.trim() !== (saved?.rate ?? "");

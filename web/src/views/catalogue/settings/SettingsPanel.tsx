@@ -17,7 +17,7 @@ import { Failed, FieldError } from "../../../ui/states";
 import { TaxClassBlanks } from "../../../ui/tax-class";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { readSelection, writeSelection } from "../../../parts/rule/selection";
-import { daysOf, docOf, formOf, same, without, type SettingsDoc, type SettingsForm } from "./form";
+import { daysOf, docOf, formOf, lostIn, same, without, type SettingsDoc, type SettingsForm } from "./form";
 import { GuardBlanks } from "./GuardBlanks";
 import { Rates } from "./Rates";
 
@@ -59,8 +59,10 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
     saveSettings({ doc: change.doc, etag: draft.etag, rateDays: daysOf(draft.value, page.rates) }, seen),
   );
   const refused = save.error instanceof Problem && save.error.status !== 412 ? save.error : null;
+  const lost = lostIn(draft.value);
   const errors = draft.dirty
     ? [
+        ...lost.map((e) => ({ ...e, value: undefined })),
         ...(effect.data?.errors ?? []).map((e) => ({ ...e, path: e.path.replace(/^settings\./, "") })),
         ...(refused?.details ?? []).map((d) => ({ path: d.location, problem: d.message, value: undefined })),
       ]
@@ -77,7 +79,9 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
   const again = (from: Page) => {
     draft.restart(formOf(from), from.etag);
   };
-  const submit = () =>
+  const submit = () => {
+    // What the program said of an earlier state, while it looks at this one, keeps nobody from saving.
+    if (lost.length > 0 || (!effect.isPlaceholderData && (effect.data?.errors.length ?? 0) > 0)) return;
     save.mutate(undefined, {
       onSuccess: () => {
         const refocus = rememberFocus();
@@ -89,6 +93,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
       },
       onError: draft.refused,
     });
+  };
   return (
     <form
       className="leading-8"
@@ -270,6 +275,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
             </Button>
             <Button onClick={() => again(page)}>Put them back as they were</Button>
             {!may && <span className="text-quiet">You may look, not save.</span>}
+            {may && errors.length > 0 && <span className="text-bad">Nothing is saved before this is mended.</span>}
             {save.error && !(save.error instanceof Problem && save.error.status === 412) && (
               <FieldError>{errorText(save.error)}</FieldError>
             )}

@@ -81,7 +81,7 @@ export function docOf({ doc, rates, classes, guards }: SettingsForm): SettingsDo
       Object.fromEntries(
         rates
           .filter((r) => r.rate.trim() !== "")
-          .map((r) => [r.currency.trim().toUpperCase(), r.rate.trim()] as const)
+          .map((r) => [codeOf(r), r.rate.trim()] as const)
           .sort(([a], [b]) => (a < b ? -1 : 1)),
       ),
     ),
@@ -94,7 +94,25 @@ export function daysOf({ rates }: SettingsForm, saved: SavedRate[]): Record<stri
     const was = saved.find((s) => s.currency === currency);
     return rate.trim() !== "" && day.trim() !== "" && (day !== was?.day || rate !== was.rate);
   };
-  return Object.fromEntries(rates.filter(changed).map((r) => [r.currency.trim().toUpperCase(), r.day.trim()]));
+  return Object.fromEntries(rates.filter(changed).map((r) => [codeOf(r), r.day.trim()]));
+}
+
+/** A rate's currency as the document has it. */
+export const codeOf = (r: RateForm) => r.currency.trim().toUpperCase();
+
+/** What the document cannot say and would drop without a word: names that stand twice, and half a rate. */
+export function lostIn({ doc, rates, classes }: SettingsForm): { path: string; problem: string }[] {
+  const twice = (names: string[]) => names.filter((n, i) => names.indexOf(n) < i);
+  return [
+    ...twice(classes.map(([name]) => name.trim())).map((n) => ({ path: `taxRates.${n}`, problem: "stands twice" })),
+    ...twice(rates.map(codeOf)).map((n) => ({ path: `rates.${n}`, problem: "stands twice" })),
+    ...rates.flatMap((r) => {
+      const path = `rates.${codeOf(r)}`;
+      if (codeOf(r) === doc.currency) return [{ path, problem: "This is the book's own currency" }];
+      if (r.added && codeOf(r) === "") return [{ path, problem: "Write a currency of ISO 4217 such as GBP" }];
+      return r.added && r.rate.trim() === "" ? [{ path, problem: "Write the rate" }] : [];
+    }),
+  ];
 }
 
 /** Whether two forms say the same, in whatever order. */
