@@ -214,7 +214,7 @@ func TestRateChange(t *testing.T) {
 	p := start(t, t.TempDir())
 	pg := p.openAs(t, "maren", "/catalogue/settings")
 	pg.typeInto(pg.labelled("Rate of GBP"), "0")
-	pg.find("[data-rate=GBP]", "a rate must be above 0")
+	pg.find("[data-rate=GBP]", "A rate must be above 0")
 	pg.typeInto(pg.labelled("Rate of GBP"), "0.9")
 	pg.typeInto(pg.labelled("Day of the rate of GBP"), "25 November")
 	pg.find("[data-testid=effect]", "Island shop")

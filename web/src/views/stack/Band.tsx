@@ -84,12 +84,10 @@ export function Band({ layer, mode, rules, seen, filtered, names, ticked, onTick
           {modeWords[mode] ?? mode}
           {filtered && shown.length === 0 && <b className="ml-3 font-medium">no rule of this layer fits</b>}
         </p>
-        {may ? (
+        {may && (
           <Button className="ml-auto" onClick={() => void navigate(`/stack/new${withLayer(carried(params), layer)}`)}>
             <Plus size={14} aria-hidden /> New {layerNames[layer].toLowerCase()} rule
           </Button>
-        ) : (
-          <span className="ml-auto text-quiet">You may look, not write rules.</span>
         )}
       </div>
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={dragged}>

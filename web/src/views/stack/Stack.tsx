@@ -70,7 +70,7 @@ export function Stack() {
       <div className="mx-auto max-w-[1500px] px-5 pb-16">
         <div className="flex items-center gap-4 py-3">
           <h1 className="text-[19px]">Stack</h1>
-          <p className="text-quiet">A price passes from top to bottom.</p>
+          <p className="text-quiet">A price passes from top to bottom.{!may && " You may look, not write rules."}</p>
           {may && <Button onClick={() => setArranging(true)}>Order and modes</Button>}
           {sku && (
             <label className="flex items-center gap-1.5">

@@ -69,7 +69,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
     : [];
   const errorAt = (path: string) => {
     const e = errors.find((one) => one.path === path || one.path.startsWith(`${path}.`));
-    return e && `${e.problem}.`;
+    return e && `${e.problem.charAt(0).toUpperCase()}${e.problem.slice(1)}.`;
   };
   const put = (part: Partial<SettingsForm>) => {
     save.reset();
