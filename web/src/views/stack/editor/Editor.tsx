@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
 import { useDraft } from "../../../lib/draft";
 import { makeRule, rulesQuery, saveRule } from "../../../api/rules";
+import { useItems } from "../../../api/items";
 import { useImpact } from "../../../api/impact";
 import { refresh, useSave } from "../../../api/saving";
 import { useMay } from "../../../api/session";
@@ -71,7 +72,9 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
     void navigate("/stack" + carried(params), { state: { focus } });
   };
   const [asking, setAsking] = useState(false);
-  const forEveryone = form.layer === "group" && form.groups.length === 0 && form.customers.length === 0;
+  const { data: campaigns } = useItems("campaigns");
+  const campaign = campaigns?.find((c) => c.code === form.campaign)?.doc as { audience?: object } | undefined;
+  const forEveryone = form.layer === "group" && !rule.audience && !campaign?.audience;
   const submit = (meant = false) => {
     setTried(true);
     if (found.size > 0) return;
@@ -223,7 +226,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
             if (yes) submit(true);
           }}
         >
-          It stands among the group terms and names neither a group nor a customer: every buyer would get it.
+          It stands among the group terms and says nothing of for whom: every buyer would get it.
         </Confirm>
       )}
       <ImpactPanel

@@ -30,7 +30,7 @@ export function LimitsControl({ form, errors, change }: Props) {
     ["cost", "the cost"],
     ...(facets?.costs ?? []).map((c) => [`cost:${c}`, `the cost “${c}”`] as const),
     ["rrp", "the recommended price"],
-    ...levels.map(([l, words]) => [`level:${l}`, words.startsWith("the ") ? words : `the ${words}`] as const),
+    ...levels.map(([l, words]) => [`level:${l}`, words === l ? `the price level ${l}` : words] as const),
     ...(form.layer === "catalog" ? [] : [["catalog", "the price after the catalog layer"] as const]),
   ] as (readonly [string, string])[];
   const bad = (p: Place) => errors.has(p) || undefined;
