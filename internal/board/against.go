@@ -42,7 +42,7 @@ func (b *Boards) against(ctx context.Context, snap *book.Snapshot, what string, 
 			return comparison{}, err
 		}
 	case "who":
-		other.Groups, other.Customer = nil, ""
+		other.Groups, other.Customer, other.Attrs = nil, "", nil
 		if err := errors.Join(book.SetWho(&other, value), b.buyers.Know(ctx, snap, &other)); err != nil {
 			return comparison{}, err
 		}

@@ -1,6 +1,7 @@
 package board
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -20,6 +21,15 @@ type Facets struct {
 	Levels     []string `json:"levels" doc:"names of price levels"`
 	Costs      []string `json:"costs" doc:"names of further costs"`
 	Currencies []string `json:"currencies" doc:"of the channels"`
+	Countries  []string `json:"countries" doc:"of channels, and those that audiences name"`
+	LiveTags   []string `json:"liveTags" doc:"that rules publish while they are live"`
+	Buyers     []Facet  `json:"buyers" doc:"attributes of customers, with those values that customers have or audiences name"`
+}
+
+// Facet is a name with the values that it may have.
+type Facet struct {
+	Name   string   `json:"name"`
+	Values []string `json:"values"`
 }
 
 const stylesShown = 2000
@@ -67,9 +77,53 @@ func FacetsOf(b *pricing.Book) Facets {
 	for i := range b.Channels {
 		add("currency", b.Channels[i].Currency)
 	}
+	attrs := map[string]map[string]bool{}
+	attr := func(name, value string) {
+		if attrs[name] == nil {
+			attrs[name] = map[string]bool{}
+		}
+		attrs[name][value] = true
+	}
+	audience := func(a *pricing.Audience) {
+		if a == nil {
+			return
+		}
+		for _, c := range a.Countries {
+			add("country", c)
+		}
+		for name, values := range a.CustomerAttr {
+			for _, v := range values {
+				attr(name, v)
+			}
+		}
+	}
+	for i := range b.Channels {
+		add("country", b.Channels[i].Country)
+	}
+	for i := range b.Rules {
+		audience(b.Rules[i].Audience)
+		if t := b.Rules[i].LiveTags; t != nil {
+			for _, tag := range t.Add {
+				add("liveTag", tag)
+			}
+		}
+	}
+	for i := range b.Campaigns {
+		audience(b.Campaigns[i].Audience)
+	}
+	for i := range b.Customers {
+		for name, value := range b.Customers[i].Attrs {
+			attr(name, value)
+		}
+	}
+	buyers := []Facet{}
+	for _, name := range slices.Sorted(maps.Keys(attrs)) {
+		buyers = append(buyers, Facet{name, sorted(attrs[name])})
+	}
 	return Facets{sorted(sets["category"]), sorted(sets["brand"]), sorted(sets["tag"]), sorted(sets["supplier"]),
 		sorted(sets["type"]), sorted(sets["taxClass"]),
-		sorted(sets["style"]), sorted(sets["attr"]), sorted(sets["level"]), sorted(sets["cost"]), sorted(sets["currency"])}
+		sorted(sets["style"]), sorted(sets["attr"]), sorted(sets["level"]), sorted(sets["cost"]), sorted(sets["currency"]),
+		sorted(sets["country"]), sorted(sets["liveTag"]), buyers}
 }
 
 func sorted(set map[string]bool) []string {

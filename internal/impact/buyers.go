@@ -2,6 +2,7 @@ package impact
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -14,6 +15,57 @@ import (
 type Buyer struct {
 	Who      string // group:CODE or customer:CODE; "" is a guest
 	Quantity int
+}
+
+// Assumed is what a rule wants of a buyer besides who it is.
+type Assumed struct {
+	Country  string            `json:"country,omitempty"`
+	First    *bool             `json:"first,omitempty" doc:"whether it is a first order"`
+	SignedIn *bool             `json:"signedIn,omitempty"`
+	Attrs    map[string]string `json:"attrs,omitempty" doc:"attributes of the customer"`
+}
+
+// meet moves a viewpoint to a buyer who meets the conditions of an audience, and notes whom that is.
+func (out *Rule) meet(e *pricing.Engine, a *pricing.Audience, vp *pricing.Viewpoint) error {
+	unmet, err := e.Unmet(*vp, a)
+	if err != nil {
+		return err
+	}
+	as := *cmp.Or(out.As, &Assumed{})
+	for _, u := range unmet {
+		switch u.Condition {
+		case pricing.ByWho:
+			switch {
+			case len(a.Groups) > 0:
+				vp.Groups, vp.Customer, out.Who = a.Groups[:1], "", "group:"+a.Groups[0]
+			case len(a.Customers) > 0:
+				vp.Groups, vp.Customer, out.Who = nil, a.Customers[0], "customer:"+a.Customers[0]
+			}
+		case pricing.ByCountry:
+			if len(a.Countries) > 0 {
+				vp.Country, as.Country, out.As = a.Countries[0], a.Countries[0], &as
+			}
+		case pricing.ByFirstOrder:
+			vp.FirstOrder, as.First, out.As = *a.FirstOrder, a.FirstOrder, &as
+		case pricing.BySignedIn:
+			vp.SignedIn, as.SignedIn, out.As = a.SignedIn, a.SignedIn, &as
+		case pricing.ByAttr:
+			if values := a.CustomerAttr[u.Attr]; len(values) > 0 {
+				as.Attrs, vp.Attrs, out.As = with(as.Attrs, u.Attr, values[0]), with(vp.Attrs, u.Attr, values[0]), &as
+			}
+		}
+	}
+	return nil
+}
+
+// with is a map with one entry more.
+func with(m map[string]string, key, value string) map[string]string {
+	next := maps.Clone(m)
+	if next == nil {
+		next = map[string]string{}
+	}
+	next[key] = value
+	return next
 }
 
 const mostBuyers = 12

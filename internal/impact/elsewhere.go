@@ -31,7 +31,9 @@ const mostCustomers = 24
 func (i *Impacts) ElsewhereOf(ctx context.Context, snap *book.Snapshot, d Draft, vp pricing.Viewpoint) (Elsewhere,
 	error) {
 	out, told := Elsewhere{Others: []Other{}}, NoRule(nil)
-	told.viewpoint(snap.Book, &d.Rule, &vp)
+	if err := told.viewpoint(snap.Engine, &d.Rule, &vp); err != nil {
+		return out, err
+	}
 	vp.With = []string{d.Rule.Code}
 	engine, touched := snap.Engine.With(d.edit())
 	var others []Other
@@ -54,6 +56,9 @@ func (i *Impacts) ElsewhereOf(ctx context.Context, snap *book.Snapshot, d Draft,
 		one.Channel, one.FirstOrder, one.SignedIn = o.Channel, vp.FirstOrder, vp.SignedIn
 		if err := book.SetWho(&one, o.Who); err != nil {
 			return out, err
+		}
+		if one.Customer == "" {
+			one.Attrs = vp.Attrs
 		}
 		if one.Channel == vp.Channel && one.Customer == vp.Customer && slices.Equal(one.Groups, vp.Groups) {
 			continue // for whom OfRule tells it

@@ -97,6 +97,16 @@ func TestARulesImpact(t *testing.T) {
 		require.Equal(t, want, fmt.Sprintf("%s %d %s %v %v", out.Who, out.Quantity, out.At, out.Shifted, out.Never), doc)
 		require.Equal(t, 1, out.Moved, doc)
 	}
+	for doc, want := range map[string]impact.Assumed{
+		`"firstOrder":true`:                       {First: new(true)},
+		`"signedIn":true,"countries":["DE","NL"]`: {SignedIn: new(true), Country: "DE"},
+		`"customerAttr":{"region":["<north>"]}`:   {Attrs: map[string]string{"region": "<north>"}},
+	} {
+		out := d.ofRule(`{"code":"X","layer":"promotion","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"10"},"audience":{`+doc+`}}`, "web")
+		require.Equal(t, &want, out.As, "what the rule wants of a buyer is assumed, and told")
+		require.Equal(t, 1, out.Moved, doc)
+	}
+	require.Nil(t, d.ofRule(`{"code":"X","layer":"promotion","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"10"},"audience":{"firstOrder":false}}`, "web").As)
 }
 
 // Brackets give the pieces of a line several prices: the example follows those that the rule makes, and the margin is

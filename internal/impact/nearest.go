@@ -25,8 +25,10 @@ type Nearest struct {
 func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, side Side, channel string,
 	now pricing.Moment) (Nearest, error) {
 	rule := &d.Rule
-	new(Rule).viewpoint(snap.Book, rule, &vp)
 	var out Nearest
+	if err := new(Rule).viewpoint(snap.Engine, rule, &vp); err != nil {
+		return out, err
+	}
 	kept := func(value int64, unit int) (bool, error) {
 		tried := Draft{*rule, d.Replaces}
 		tried.Rule.Effect = &pricing.Effect{Kind: rule.Effect.Kind, Value: money.FromMinor(value, unit)}

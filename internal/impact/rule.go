@@ -23,6 +23,7 @@ type Rule struct {
 	Never    bool             `json:"never" doc:"the rule is open at no moment from now on"`
 	Channel  string           `json:"channel"`
 	Who      string           `json:"who" doc:"whom the rule was looked at for, where not the viewpoint's"`
+	As       *Assumed         `json:"as,omitempty" doc:"what was assumed of the buyer, where the viewpoint does not say it"`
 	Quantity int              `json:"quantity"`
 	Currency string           `json:"currency"`
 	Reach    int              `json:"reach" doc:"products that the selection holds"`
@@ -79,7 +80,9 @@ func (d *Draft) edit() pricing.Edit {
 func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp pricing.Viewpoint,
 	now pricing.Moment) (Rule, error) {
 	out, rule := NoRule(nil), &d.Rule
-	out.viewpoint(snap.Book, rule, &vp)
+	if err := out.viewpoint(snap.Engine, rule, &vp); err != nil {
+		return out, err
+	}
 	engine, touched := snap.Engine.With(d.edit())
 	vp.With = []string{rule.Code}
 	before, after, err := i.around(snap, engine, vp, touched)
@@ -111,8 +114,9 @@ func (i *Impacts) around(snap *book.Snapshot, engine *pricing.Engine, vp pricing
 	return kept.Sweep, after, err
 }
 
-// viewpoint moves a viewpoint to where the rule can be seen at work.
-func (out *Rule) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.Viewpoint) {
+// viewpoint moves a viewpoint to where the rule can be seen at work. Its error is a *pricing.QuestionError.
+func (out *Rule) viewpoint(e *pricing.Engine, rule *pricing.Rule, vp *pricing.Viewpoint) error {
+	book := e.Book()
 	vp.Quantity = max(vp.Quantity, rule.MinQuantity)
 	breaks, counting := rule.Breaks, rule.Counting
 	for _, l := range book.Ladders {
@@ -128,28 +132,18 @@ func (out *Rule) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.V
 		}
 	}
 	out.Quantity = vp.Quantity
-	if a := rule.Audience; a != nil {
-		isGroup := slices.ContainsFunc(vp.Groups, func(g string) bool { return slices.Contains(a.Groups, g) })
-		if !isGroup && !slices.Contains(a.Customers, vp.Customer) {
-			switch {
-			case len(a.Groups) > 0:
-				vp.Groups, vp.Customer, out.Who = a.Groups[:1], "", "group:"+a.Groups[0]
-			case len(a.Customers) > 0:
-				vp.Groups, vp.Customer, out.Who = nil, a.Customers[0], "customer:"+a.Customers[0]
-			}
-		}
-		if len(a.Countries) > 0 {
-			vp.Country = a.Countries[0]
-		}
-		vp.FirstOrder = a.FirstOrder != nil && *a.FirstOrder
-		if a.SignedIn != nil {
-			vp.SignedIn = a.SignedIn
-		}
-	}
 	if rule.Channels != nil && !slices.Contains(rule.Channels, vp.Channel) && len(rule.Channels) > 0 {
 		vp.Channel = rule.Channels[0]
 	}
-	windows, _ := timeline.Windows(book, rule)
+	windows, campaign := timeline.Windows(book, rule)
+	if err := out.meet(e, rule.Audience, vp); err != nil {
+		return err
+	}
+	if campaign != nil {
+		if err := out.meet(e, campaign.Audience, vp); err != nil {
+			return err
+		}
+	}
 	opens, ever := pricing.NextOpen(windows, vp.At)
 	switch {
 	case ever:
@@ -160,6 +154,7 @@ func (out *Rule) viewpoint(book *pricing.Book, rule *pricing.Rule, vp *pricing.V
 		out.Shifted, out.Never = true, true
 	}
 	out.At, out.Channel = vp.At.String(), vp.Channel
+	return nil
 }
 
 func (out *Rule) compare(engine *pricing.Engine, rule *pricing.Rule, before, after *pricing.Sweep,

@@ -3,6 +3,7 @@ package pricing
 import (
 	"cmp"
 	"encoding/binary"
+	"maps"
 	"slices"
 )
 
@@ -42,6 +43,11 @@ func (vp Viewpoint) Key() string {
 	truth(signedIn)
 	number(int64(max(vp.Term, 1)))
 	set(vp.With)
+	number(int64(len(vp.Attrs)))
+	for _, name := range slices.Sorted(maps.Keys(vp.Attrs)) {
+		text(name)
+		text(vp.Attrs[name])
+	}
 	history := slices.Clone(vp.History)
 	slices.SortFunc(history, func(a, b Purchase) int {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.SKU, b.SKU), cmp.Compare(a.Quantity, b.Quantity))

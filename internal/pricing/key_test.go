@@ -50,6 +50,8 @@ func TestKeyTellsQuestionsApart(t *testing.T) {
 		{{SignedIn: &yes}, {SignedIn: &no}},
 		{{Customer: "c"}, {Customer: "c", SignedIn: &yes}},
 		{{}, {Quantity: 1, Term: 1}},
+		{{Attrs: map[string]string{"a": "b"}}, {Attrs: map[string]string{"ab": ""}}},
+		{{Attrs: map[string]string{"a": "b", "c": "d"}}, {Attrs: map[string]string{"c": "d", "a": "b"}}},
 		{{History: []pricing.Purchase{{SKU: "A", Quantity: 1}}}, {}},
 		{{History: []pricing.Purchase{{SKU: "A", Quantity: 1}, {SKU: "B", Quantity: 2}}},
 			{History: []pricing.Purchase{{SKU: "B", Quantity: 2}, {SKU: "A", Quantity: 1}}}},

@@ -70,38 +70,15 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 	if vp.Quantity < 0 || vp.Quantity > MaxQuantity {
 		return nil, &QuestionError{"quantity", fmt.Sprintf("must be from 1 to %d", MaxQuantity)}
 	}
-	v.visitor = visitor{groups: slices.Clone(vp.Groups), country: vp.Country, firstOrder: vp.FirstOrder,
-		signedIn: vp.Customer != ""}
-	for _, g := range vp.Groups {
-		if !e.groups[g] {
-			return nil, unknown("group", "group", g)
-		}
-	}
-	if vp.SignedIn != nil {
-		v.visitor.signedIn = *vp.SignedIn
-	}
-	if vp.Customer != "" {
-		c := e.people[vp.Customer]
-		if c == nil {
-			return nil, unknown("customer", "customer", vp.Customer)
-		}
-		v.visitor.customer = c
-		v.visitor.groups = append(v.visitor.groups, c.Groups...)
+	var err error
+	if v.visitor, err = e.visitorOf(vp); err != nil {
+		return nil, err
 	}
 	if vp.Channel != "" {
 		c := e.channels[vp.Channel]
-		if c == nil {
-			return nil, unknown("channel", "channel", vp.Channel)
-		}
 		v.channel, v.listed = c, e.listed[c.Code]
 		if c.Currency != "" {
 			v.currency = c.Currency
-		}
-		if c.Group != "" {
-			v.visitor.groups = append(v.visitor.groups, c.Group)
-		}
-		if v.visitor.country == "" {
-			v.visitor.country = c.Country
 		}
 		if c.TaxExcluded != nil {
 			v.showTax = !*c.TaxExcluded

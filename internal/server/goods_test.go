@@ -265,6 +265,44 @@ func TestChecks(t *testing.T) {
 	require.Empty(t, e.Checks, "the rule is over by then")
 }
 
+// What a rule wants of a buyer can be assumed from anywhere, and is named where it is not.
+func TestWhatIsAssumedOfTheBuyer(t *testing.T) {
+	a := started(t, store.Manager)
+	a.do("POST", "/api/rules", map[string]any{"code": "WELCOME", "name": "Welcome", "layer": "promotion", "rank": 90,
+		"where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"setPrice": "1.00"},
+		"audience": map[string]any{"firstOrder": true, "signedIn": true, "countries": []string{"DE"},
+			"customerAttr": map[string]any{"region <&>": []string{"=north", "south"}}}}, 200, nil)
+	var p struct {
+		Answer struct{ Unit string }
+		Unmet  map[string][]struct {
+			Condition, Attr string
+			Wanted          []string
+		}
+	}
+	ask := func(more string) string {
+		p.Unmet = nil
+		a.do("GET", "/api/price?channel=web&sku=BAT-30&at=2026-12-10T10:00"+more, nil, 200, &p)
+		return p.Answer.Unit
+	}
+	attrs := "&attrs=" + url.QueryEscape(url.Values{"region <&>": {"=north"}}.Encode())
+	require.NotEqual(t, "1.00", ask(""))
+	require.Equal(t, "[{country  [DE]} {first-order  [yes]} {signed-in  [yes]} {attr region <&> [=north south]}]",
+		fmt.Sprint(p.Unmet["WELCOME"]))
+	require.NotEqual(t, "1.00", ask("&first=yes&signed-in=yes&country=DE"))
+	require.Len(t, p.Unmet["WELCOME"], 1)
+	require.Equal(t, "1.00", ask("&first=yes&signed-in=yes&country=DE"+attrs))
+	require.Empty(t, p.Unmet["WELCOME"])
+	require.NotEqual(t, "1.00", ask("&first=yes&signed-in=no&country=DE"+attrs))
+	a.do("GET", "/api/price?channel=web&sku=BAT-30&attrs=%3B", nil, 422, nil)
+	a.do("GET", "/api/price?channel=web&sku=BAT-30&first=perhaps", nil, 422, nil)
+	var b struct {
+		Rows []struct{ Price, Against string }
+	}
+	a.do("GET", "/api/board?q=BAT-30&channel=web&at=2026-12-10T10:00&first=yes&signed-in=yes&country=DE&against=who:"+attrs, nil, 200, &b)
+	require.Equal(t, "1.00", b.Rows[0].Price)
+	require.NotEqual(t, "1.00", b.Rows[0].Against, "nothing is assumed of those compared with")
+}
+
 // Sales bring units sold, first orders and earlier purchases; the same file again changes nothing; taken back, all of
 // it is as before.
 func TestSales(t *testing.T) {

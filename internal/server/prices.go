@@ -23,7 +23,44 @@ type PriceDetail struct {
 	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
 	At      string               `json:"at"`
+	Unmet   map[string][]Unmet   `json:"unmet" doc:"what the audiences of rules want that the viewpoint does not say, by their codes"`
 	Opens   map[string]string    `json:"opens" doc:"when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them"`
+}
+
+// Unmet is a condition of an audience that a viewpoint does not meet.
+type Unmet struct {
+	Condition string   `json:"condition" enum:"who,country,first-order,signed-in,attr"`
+	Attr      string   `json:"attr,omitempty" doc:"with attr: its name"`
+	Wanted    []string `json:"wanted" doc:"what would meet it, any of: group:CODE and customer:CODE, countries, values of the attribute, or yes or no"`
+}
+
+// unmetOf are the conditions of an audience that a viewpoint does not meet.
+func unmetOf(e *pricing.Engine, vp pricing.Viewpoint, a *pricing.Audience) ([]Unmet, error) {
+	found, err := e.Unmet(vp, a)
+	var list []Unmet
+	for _, u := range found {
+		one := Unmet{Condition: string(u.Condition), Attr: u.Attr, Wanted: []string{}}
+		yesNo := map[bool]string{true: "yes", false: "no"}
+		switch u.Condition {
+		case pricing.ByWho:
+			for _, g := range a.Groups {
+				one.Wanted = append(one.Wanted, "group:"+g)
+			}
+			for _, c := range a.Customers {
+				one.Wanted = append(one.Wanted, "customer:"+c)
+			}
+		case pricing.ByCountry:
+			one.Wanted = append(one.Wanted, a.Countries...)
+		case pricing.ByFirstOrder:
+			one.Wanted = append(one.Wanted, yesNo[*a.FirstOrder])
+		case pricing.BySignedIn:
+			one.Wanted = append(one.Wanted, yesNo[*a.SignedIn])
+		case pricing.ByAttr:
+			one.Wanted = append(one.Wanted, a.CustomerAttr[u.Attr]...)
+		}
+		list = append(list, one)
+	}
+	return list, err
 }
 
 // ProductDetail is a product as it is kept.
@@ -130,12 +167,28 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	n, _ := snap.Engine.ProductNumber(in.SKU)
 	p := snap.Engine.Products()[n]
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{},
-		At: vp.At.String(), Opens: map[string]string{},
+		At: vp.At.String(), Opens: map[string]string{}, Unmet: map[string][]Unmet{},
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
 			Tags: append([]string{}, p.Tags...)}}
 	for _, m := range a.Portions[0].Trail.Missed {
-		if r := snap.Rule(m.Rule); r != nil && (m.Reason == pricing.NotYet || m.Reason == pricing.OutsideHours) {
-			windows, _ := timeline.Windows(snap.Book, r)
+		r := snap.Rule(m.Rule)
+		if r == nil {
+			continue
+		}
+		windows, campaign := timeline.Windows(snap.Book, r)
+		switch m.Reason {
+		case pricing.OtherAudience:
+			unmet, err := unmetOf(snap.Engine, vp, r.Audience)
+			if err == nil && campaign != nil {
+				var more []Unmet
+				more, err = unmetOf(snap.Engine, vp, campaign.Audience)
+				unmet = append(unmet, more...)
+			}
+			if err != nil {
+				return PriceDetail{}, err
+			}
+			out.Unmet[m.Rule] = unmet
+		case pricing.NotYet, pricing.OutsideHours:
 			if opens, found := pricing.NextOpen(windows, vp.At); found {
 				out.Opens[m.Rule] = opens.String()
 			}

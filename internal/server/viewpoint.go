@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"net/url"
 	"time"
 
 	"dogbane/internal/board"
@@ -16,6 +17,10 @@ type ViewpointQuery struct {
 	Who      string   `query:"who" doc:"group:CODE or customer:CODE; empty: everyone"`
 	Quantity int      `query:"quantity" minimum:"1" maximum:"1000000" default:"1"`
 	With     []string `query:"with" doc:"rules and campaigns that count as on"`
+	Country  string   `query:"country" doc:"empty: that of the channel"`
+	First    string   `query:"first" enum:",yes,no" doc:"whether it is a first order; empty: what is known of the customer"`
+	SignedIn string   `query:"signed-in" enum:",yes,no" doc:"empty: whether a customer is named"`
+	Attrs    string   `query:"attrs" doc:"attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address"`
 }
 
 // read is the viewpoint that a query asks for. Its errors are QuestionErrors, or those of reading what customers
@@ -32,7 +37,33 @@ func (q *ViewpointQuery) read(ctx context.Context, s *Server, snap *book.Snapsho
 	if err := book.SetWho(&vp, q.Who); err != nil {
 		return vp, err
 	}
-	return vp, s.buyers.Know(ctx, snap, &vp)
+	if err := s.buyers.Know(ctx, snap, &vp); err != nil {
+		return vp, err
+	}
+	return vp, q.assume(&vp)
+}
+
+// assume puts into a viewpoint what the query says of the buyer, whatever is known.
+func (q *ViewpointQuery) assume(vp *pricing.Viewpoint) error {
+	vp.Country = q.Country
+	if q.First != "" {
+		vp.FirstOrder = q.First == "yes"
+	}
+	if q.SignedIn != "" {
+		signedIn := q.SignedIn == "yes"
+		vp.SignedIn = &signedIn
+	}
+	attrs, err := url.ParseQuery(q.Attrs)
+	if err != nil {
+		return &pricing.QuestionError{Path: "attrs", Problem: "must be written as name=value&name=value"}
+	}
+	for name, values := range attrs {
+		if vp.Attrs == nil {
+			vp.Attrs = map[string]string{}
+		}
+		vp.Attrs[name] = values[0]
+	}
+	return nil
 }
 
 // BoardFilter says which products a board is about.

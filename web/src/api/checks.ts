@@ -18,6 +18,10 @@ export function priceAsked(sku: string, at: string, v: Viewpoint) {
     ...(v.channel && { channel: v.channel }),
     ...(v.quantity > 1 && { quantity: v.quantity }),
     ...(who && { [kind === "customer" ? "customer" : "group"]: who }),
+    ...(v.country && { country: v.country }),
+    ...(v.first && { firstOrder: v.first === "yes" }),
+    ...(v.signedIn && { signedIn: v.signedIn === "yes" }),
+    ...(v.with.length > 0 && { with: v.with }),
   };
 }
 

@@ -39,6 +39,7 @@ export type CalendarConflict = Schemas["CalendarConflict"];
 export type PriceCourse = Schemas["PriceCourse"];
 export type ProductPage = Schemas["ProductPage"];
 export type Settings = Schemas["SettingsPage"];
+export type Unmet = Schemas["Unmet"];
 export type Layer = Rule["layer"];
 export type ItemKind = "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
 

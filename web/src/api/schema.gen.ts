@@ -1035,18 +1035,28 @@ export interface components {
             key: string;
             name: string;
         };
+        BoardFacet: {
+            name: string;
+            values: string[];
+        };
         BoardFacets: {
             /** @description names of attributes */
             attrs: string[];
             brands: string[];
+            /** @description attributes of customers, with those values that customers have or audiences name */
+            buyers: components["schemas"]["BoardFacet"][];
             /** @description paths, those in between too */
             categories: string[];
             /** @description names of further costs */
             costs: string[];
+            /** @description of channels, and those that audiences name */
+            countries: string[];
             /** @description of the channels */
             currencies: string[];
             /** @description names of price levels */
             levels: string[];
+            /** @description that rules publish while they are live */
+            liveTags: string[];
             /** @description at most 2000 */
             styles: string[];
             suppliers: string[];
@@ -1775,6 +1785,16 @@ export interface components {
             /** Format: int64 */
             Size: number;
         };
+        ImpactAssumed: {
+            /** @description attributes of the customer */
+            attrs?: {
+                [key: string]: string;
+            };
+            country?: string;
+            /** @description whether it is a first order */
+            first?: boolean;
+            signedIn?: boolean;
+        };
         ImpactChannel: {
             /**
              * Format: int64
@@ -1927,6 +1947,8 @@ export interface components {
              * @description products whose price the rule makes
              */
             applies: number;
+            /** @description what was assumed of the buyer, where the viewpoint does not say it */
+            as?: components["schemas"]["ImpactAssumed"];
             /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
             at: string;
             /**
@@ -2345,6 +2367,10 @@ export interface components {
             rules: components["schemas"]["BoardRuleMark"][];
             /** @description what the channels show */
             shown: components["schemas"]["ChannelPrice"][];
+            /** @description what the audiences of rules want that the viewpoint does not say, by their codes */
+            unmet: {
+                [key: string]: components["schemas"]["Unmet"][];
+            };
         };
         PriceHistory: {
             /** @description newest first */
@@ -2680,6 +2706,14 @@ export interface components {
             /** @description that in percent of the net price */
             share?: string;
         };
+        Unmet: {
+            /** @description with attr: its name */
+            attr?: string;
+            /** @enum {string} */
+            condition: "who" | "country" | "first-order" | "signed-in" | "attr";
+            /** @description what would meet it, any of: group:CODE and customer:CODE, countries, values of the attribute, or yes or no */
+            wanted: string[];
+        };
         Variant: {
             list: string | null;
             name: string;
@@ -2730,6 +2764,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -2884,6 +2926,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -2941,6 +2991,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -2998,6 +3056,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -3055,6 +3121,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -3144,6 +3218,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
             };
             header?: never;
             path?: never;
@@ -3618,6 +3700,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -3732,6 +3822,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description published, list, at:MOMENT or who:WHO */
                 against?: string;
                 q?: string;
@@ -3782,6 +3880,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description the saved rule that this one takes the place of */
                 replaces?: string;
             };
@@ -3827,6 +3933,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description the saved rule that this one takes the place of */
                 replaces?: string;
             };
@@ -3872,6 +3986,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 /** @description the saved rule that this one takes the place of */
                 replaces?: string;
                 /** @description of the limit on the size of reductions */
@@ -4326,6 +4448,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 sku: string;
             };
             header?: never;
@@ -4490,6 +4620,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 sku: string;
             };
             header?: never;
@@ -4530,6 +4668,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
                 sku: string;
                 from: string;
                 to: string;
@@ -4572,6 +4718,14 @@ export interface operations {
                 quantity?: number;
                 /** @description rules and campaigns that count as on */
                 with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
             };
             header?: never;
             path: {

@@ -7,6 +7,12 @@ export interface Viewpoint {
   who: string;
   /** Rules and campaigns that count as on. */
   with: string[];
+  /** What is assumed of the buyer, whoever it is. */
+  country: string;
+  first: "" | "yes" | "no";
+  signedIn: "" | "yes" | "no";
+  /** Attributes of the customer, written as the query of an address: "region=north&sector=schools". */
+  attrs: string;
 }
 
 export const viewpointQuery = (v: Viewpoint) => ({
@@ -15,4 +21,8 @@ export const viewpointQuery = (v: Viewpoint) => ({
   quantity: v.quantity,
   who: v.who,
   ...(v.with.length > 0 && { with: v.with }),
+  ...(v.country && { country: v.country }),
+  ...(v.first && { first: v.first }),
+  ...(v.signedIn && { "signed-in": v.signedIn }),
+  ...(v.attrs && { attrs: v.attrs }),
 });

@@ -19,6 +19,7 @@ async function bar(query = "") {
     "GET /api/items/customers": customers,
     "GET /api/items/campaigns": { items: [] },
     "GET /api/rules": { rules: [draft] },
+    "GET /api/facets": { countries: ["DE", "NL"], buyers: [{ name: "region & <coast>", values: ["=north", "south"] }] },
     "GET /api/changes": { moments: ["2026-11-27T09:00", "2026-12-01T00:00"] },
   });
   window.history.replaceState(null, "", "/board" + query);
@@ -108,6 +109,25 @@ test("compared with another moment or somebody else", async () => {
   expect(says().against).toBe("who:customer:c1");
   await user.selectOptions(screen.getByLabelText("Compared with"), "what is published");
   expect(says()).toEqual({});
+});
+
+test("what is assumed of the buyer is said in the sentence and in the address", async () => {
+  const user = await bar("?q=clay");
+  await user.click(screen.getByRole("button", { name: "What is assumed of the buyer: nothing" }));
+  await user.selectOptions(screen.getByLabelText("First order"), "yes, the first");
+  await user.selectOptions(screen.getByLabelText("Signed in"), "no");
+  await user.type(screen.getByLabelText("Country"), "de");
+  await user.selectOptions(await screen.findByLabelText("region & <coast>"), "=north");
+  expect(says()).toEqual({
+    q: "clay",
+    first: "yes",
+    "signed-in": "no",
+    country: "DE",
+    attrs: "region+%26+%3Ccoast%3E=%3Dnorth",
+  });
+  screen.getByText("on a first order, not signed in, in DE, whose region & <coast> is =north");
+  await user.click(screen.getByRole("button", { name: "Assume nothing" }));
+  expect(says()).toEqual({ q: "clay" });
 });
 
 test("drafts count as on", async () => {

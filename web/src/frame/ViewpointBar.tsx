@@ -6,6 +6,7 @@ import { useViewpoint } from "../lib/viewpoint";
 import { moment } from "../lib/format";
 import { readMoment } from "../lib/moments";
 import { PickMany } from "../ui/pick-many";
+import { BuyerConditions } from "./BuyerConditions";
 import { TimeStrip } from "./TimeStrip";
 import { Tip } from "../ui/tip";
 
@@ -30,7 +31,8 @@ export function ViewpointBar() {
     >
       <p className="min-w-0 text-[15px] leading-[30px]">
         Prices for{" "}
-        <WhoSelect label="For whom" value={viewpoint.who} onChange={(who) => set({ who })} everybody="everyone" /> at{" "}
+        <WhoSelect label="For whom" value={viewpoint.who} onChange={(who) => set({ who })} everybody="everyone" />
+        <BuyerConditions viewpoint={viewpoint} set={set} /> at{" "}
         <select
           aria-label="Channel"
           className="blank"

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "vitest";
 import { addressOf, carried, noFilter, readCalendar, readFilter, readNewRule, readViewpoint } from "./address";
+import { guest } from "../testing/shop";
 
 const params = (query: string) => new URLSearchParams(query);
 
@@ -32,7 +33,16 @@ describe("a viewpoint", () => {
   const read = (query: string) => readViewpoint(params(query), "web");
 
   test("the first channel, one piece, everyone, now", () => {
-    expect(read("")).toEqual({ channel: "web", at: "", quantity: 1, who: "", with: [] });
+    expect(read("")).toEqual(guest);
+  });
+  test("what is assumed of the buyer", () => {
+    expect(read("first=no&signed-in=yes&country=DE&attrs=region%3D%2526%253C")).toMatchObject({
+      first: "no",
+      signedIn: "yes",
+      country: "DE",
+      attrs: "region=%26%3C",
+    });
+    expect(read("first=true&signed-in=maybe")).toMatchObject({ first: "", signedIn: "" });
   });
   test("no channel is not the first one", () => expect(read("channel=none").channel).toBe(""));
   test("drafts that count as on", () => expect(read("with=A,B").with).toEqual(["A", "B"]));
@@ -50,8 +60,8 @@ test("a calendar and a new rule", () => {
 });
 
 test("the viewpoint goes along from view to view, the filter of a view does not", () => {
-  const at = params("q=clay&sort=price&channel=web&who=group:trade&sku=A%26B&trail=open");
-  expect([...params(carried(at)).keys()]).toEqual(["channel", "who", "sku", "trail"]);
+  const at = params("q=clay&sort=price&channel=web&who=group:trade&sku=A%26B&trail=open&first=yes&attrs=a%3Db");
+  expect([...params(carried(at)).keys()]).toEqual(["channel", "who", "first", "attrs", "sku", "trail"]);
   expect(carried(params("q=clay"))).toBe("");
   const to = new URL(addressOf("/stack/rule/A%2FB", at, { who: "customer:C & <D>" }), "http://x");
   expect(to.pathname).toBe("/stack/rule/A%2FB");

@@ -53,6 +53,8 @@ export const readFilter = (params: URLSearchParams): BoardFilter => boardFilter.
 
 export const noFilter: BoardFilter = readFilter(new URLSearchParams());
 
+const yesNo = z.enum(["", "yes", "no"]).catch("");
+
 const viewpoint = z.object({
   channel: z.string().optional().catch(undefined),
   at: moment,
@@ -62,6 +64,10 @@ const viewpoint = z.object({
     .regex(/^(group|customer):./)
     .catch(""),
   with: text,
+  country: text,
+  first: yesNo,
+  "signed-in": yesNo,
+  attrs: text,
 });
 
 /** The viewpoint that an address names; where it names no channel, the fallback. The channel "none" is none at all. */
@@ -74,6 +80,10 @@ export function readViewpoint(params: URLSearchParams, fallback: string): Viewpo
     quantity: read.quantity,
     who: read.who,
     with: read.with === "" ? [] : read.with.split(","),
+    country: read.country,
+    first: read.first,
+    signedIn: read["signed-in"],
+    attrs: read.attrs,
   };
 }
 
@@ -93,10 +103,12 @@ const editor = z.object({
 /** What a new rule begins with. */
 export const readNewRule = (params: URLSearchParams) => editor.parse(Object.fromEntries(params));
 
+const carriedKeys = [...Object.keys(viewpoint.shape), "against", "sku", "trail"];
+
 /** The part of the address that goes along from view to view. */
 export function carried(params: URLSearchParams): string {
   const kept = new URLSearchParams();
-  for (const key of ["channel", "at", "quantity", "who", "with", "against", "sku", "trail"]) {
+  for (const key of carriedKeys) {
     const value = params.get(key);
     if (value !== null) kept.set(key, value);
   }

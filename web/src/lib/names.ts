@@ -1,6 +1,6 @@
 import { useCallback, useMemo } from "react";
 import { useItems } from "../api/items";
-import type { Names } from "./sentence";
+import { whoName, type Names } from "./sentence";
 
 /** What the codes of the book are called, once it was read. */
 export function useNames(): Names {
@@ -22,8 +22,5 @@ export function useNames(): Names {
 /** Names people by "group:CODE" or "customer:CODE". */
 export function useWhoNames(): (who: string) => string {
   const names = useNames();
-  return (who) => {
-    const [kind, code = ""] = who.split(":");
-    return names(kind === "group" ? "groups" : "customers", code);
-  };
+  return (who) => whoName(who, names);
 }

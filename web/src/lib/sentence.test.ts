@@ -1,7 +1,8 @@
 import { describe, expect, test } from "vitest";
-import type { Rule } from "../api/client";
+import type { Rule, Unmet } from "../api/client";
 import {
   type Names,
+  assumedWords,
   endingWords,
   goodsWords,
   reasonWords,
@@ -196,4 +197,33 @@ test.each(Object.entries(said))("the sentence says what %s says", (_, part) => {
   const plain = rule({ where: { all: [] }, effect: { percentOff: "10" } });
   expect(sentenceText(plain, names, now)).not.toMatch(part[1]);
   expect(sentenceText({ ...plain, ...part[0] }, names, now)).toMatch(part[1]);
+});
+
+describe("what an audience wants that is not said", () => {
+  const why = (...unmet: Unmet[]) => reasonWords("audience", { unmet }, names);
+  test.each<[Unmet, string]>([
+    [{ condition: "who", wanted: ["group:trade", "customer:c1"] }, "is only for Trade or Mill Lane Pottery"],
+    [{ condition: "who", wanted: ["customer:a:b"] }, "is only for a:b"],
+    [{ condition: "who", wanted: [] }, "is for nobody"],
+    [{ condition: "country", wanted: ["DE", "FR"] }, "is only for buyers in DE or FR"],
+    [{ condition: "first-order", wanted: ["yes"] }, "is only for first orders"],
+    [{ condition: "first-order", wanted: ["no"] }, "is not for first orders"],
+    [{ condition: "signed-in", wanted: ["yes"] }, "is only for those who are signed in"],
+    [{ condition: "signed-in", wanted: ["no"] }, "is only for those who are not signed in"],
+    [{ condition: "attr", attr: "region <&>", wanted: ["north"] }, "is only for customers whose region <&> is north"],
+  ])("%o", (unmet, words) => expect(why(unmet)).toBe(words));
+  test("two of them, one of which rule and campaign share", () => {
+    const first: Unmet = { condition: "first-order", wanted: ["yes"] };
+    expect(why(first, { condition: "country", wanted: ["DE"] }, first)).toBe(
+      "is only for first orders and is only for buyers in DE",
+    );
+    expect(why()).toBe("is for other customers");
+  });
+});
+
+test("what is assumed of a buyer follows the name", () => {
+  expect(assumedWords({})).toBe("");
+  expect(assumedWords({ first: true, signedIn: false, country: "DE", attrs: [["region", "=north"]] })).toBe(
+    "on a first order, not signed in, in DE, whose region is =north",
+  );
 });

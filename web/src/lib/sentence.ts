@@ -1,5 +1,5 @@
 import { format, isValid, parse, subDays } from "date-fns";
-import type { Bounds, Effect, ItemKind, Rule, Where } from "../api/client";
+import type { Bounds, Effect, ItemKind, Rule, Unmet, Where } from "../api/client";
 import { amount, day, through } from "./format";
 
 /** What the codes of a book are called; a code without a name stands for itself. */
@@ -285,15 +285,56 @@ interface Why {
   wanted?: string | undefined;
   /** When the rule opens next, in words. */
   opens?: string | undefined;
+  /** What its audience wants that the viewpoint does not say. */
+  unmet?: Unmet[] | undefined;
+}
+
+/** A condition of an audience that somebody does not meet, in words that follow the name of a rule. */
+function unmetWords({ condition, attr = "", wanted }: Unmet, names: Names): string {
+  const yes = wanted[0] === "yes";
+  switch (condition) {
+    case "country":
+      return `is only for buyers in ${some(wanted)}`;
+    case "first-order":
+      return yes ? "is only for first orders" : "is not for first orders";
+    case "signed-in":
+      return yes ? "is only for those who are signed in" : "is only for those who are not signed in";
+    case "attr":
+      return `is only for customers whose ${attr} is ${some(wanted)}`;
+    case "who":
+      return wanted.length === 0 ? "is for nobody" : `is only for ${some(wanted.map((w) => whoName(w, names)))}`;
+  }
+}
+
+/** Names somebody by "group:CODE" or "customer:CODE". */
+export function whoName(who: string, names: Names): string {
+  const at = who.indexOf(":");
+  return names(who.slice(0, at) === "group" ? "groups" : "customers", who.slice(at + 1));
+}
+
+/** What is assumed of a buyer, in words that follow a name. */
+export function assumedWords(a: { country?: string; first?: boolean; signedIn?: boolean; attrs?: [string, string][] }) {
+  return [
+    a.first === undefined ? "" : a.first ? "on a first order" : "not on a first order",
+    a.signedIn === undefined ? "" : a.signedIn ? "signed in" : "not signed in",
+    a.country ? `in ${a.country}` : "",
+    ...(a.attrs ?? []).map(([name, value]) => `whose ${name} is ${value}`),
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 /** Why a rule did not apply, in plain words. */
-export function reasonWords(reason: string, { by = "another rule", counted, wanted, opens }: Why = {}): string {
+export function reasonWords(
+  reason: string,
+  { by = "another rule", counted, wanted, opens, unmet = [] }: Why = {},
+  names: Names = byCode,
+): string {
   const words: Record<string, string> = {
     off: "is switched off or a draft",
     currency: "is for another currency",
     channel: "is for other channels",
-    audience: "is for other customers",
+    audience: joined([...new Set(unmet.map((u) => unmetWords(u, names)))], "and") || "is for other customers",
     "not-yet": opens ? `has not begun: it opens ${opens}` : "never opens: its times do not meet",
     ended: "is over",
     hours: opens ? `is outside its days or hours: it opens ${opens}` : "is outside its days or hours for good",

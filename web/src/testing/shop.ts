@@ -1,4 +1,5 @@
 import type { BoardRow, Difference, State } from "../api/client";
+import type { Viewpoint } from "../api/viewpoint";
 
 /** The state of an invented shop with two channels, on a Thursday in November. */
 export const shopState = {
@@ -17,6 +18,19 @@ export const shopState = {
   version: 12,
   flags: { searching: false },
 } as unknown as State;
+
+/** Everyone at the web shop, now. */
+export const guest: Viewpoint = {
+  channel: "web",
+  at: "",
+  quantity: 1,
+  who: "",
+  with: [],
+  country: "",
+  first: "",
+  signedIn: "",
+  attrs: "",
+};
 
 /** Whoever is signed in may do everything. */
 export const administrator = { name: "maren", role: "administrator", demo: [] };

@@ -4,7 +4,7 @@ import { expect, test } from "vitest";
 import type { Outlook } from "../../api/client";
 import { page } from "../../testing/page";
 import { program } from "../../testing/server";
-import { shopState } from "../../testing/shop";
+import { guest, shopState } from "../../testing/shop";
 import { Elsewhere } from "./Elsewhere";
 
 const outlook: Outlook = {
@@ -24,7 +24,7 @@ const outlook: Outlook = {
   rules: [{ code: "A/B", name: "Quay & <clay>", layer: "sale", state: "opens", next: "2026-11-27T09:00" }],
   to: "2027-02-24T09:00",
 };
-const viewpoint = { channel: "web", at: "", quantity: 1, who: "group:trade", with: [] };
+const viewpoint = { ...guest, who: "group:trade" };
 
 async function drawn(of: Partial<Outlook> = {}) {
   program({ "GET /api/outlook": { ...outlook, ...of }, "GET /api/state": shopState });

@@ -5,11 +5,10 @@ import { noFilter } from "../../lib/address";
 import { WordsDialog } from "../../parts/products/WordsDialog";
 import { page } from "../../testing/page";
 import { problem, program, type Asked } from "../../testing/server";
-import { customers, groups, shopState } from "../../testing/shop";
+import { customers, groups, guest, shopState } from "../../testing/shop";
 import { BulkDialog } from "./BulkDialog";
 import { PasteDialog } from "./PasteDialog";
 
-const viewpoint = { channel: "web", at: "", quantity: 1, who: "", with: [] };
 const filter = { ...noFilter, q: "clay & <grog>", category: "Clay" };
 const answers = {
   "GET /api/state": shopState,
@@ -45,7 +44,7 @@ function bulk(skus: string[] | null, more: Parameters<typeof program>[0] = {}) {
     ...more,
   });
   const close = vi.fn();
-  const drawn = page(<BulkDialog viewpoint={viewpoint} filter={filter} skus={skus} total={5} onClose={close} />);
+  const drawn = page(<BulkDialog viewpoint={guest} filter={filter} skus={skus} total={5} onClose={close} />);
   return { ...drawn, close, asked };
 }
 
@@ -111,7 +110,7 @@ function words(more: Parameters<typeof program>[0] = {}) {
     ...more,
   });
   const close = vi.fn();
-  const drawn = page(<WordsDialog viewpoint={viewpoint} filter={filter} skus={null} total={5} onClose={close} />);
+  const drawn = page(<WordsDialog viewpoint={guest} filter={filter} skus={null} total={5} onClose={close} />);
   return { ...drawn, close, asked, bodies: () => asked.filter((a) => a.method === "POST").map((a) => a.body) };
 }
 

@@ -61,6 +61,11 @@ export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint
         Every change of the book says from now on whether this price, at this viewpoint and moment, would no longer be{" "}
         {amount(unit || null)}.
       </p>
+      {viewpoint.attrs !== "" && (
+        <FieldError>
+          A pinned price cannot assume what a customer is like: ask for a customer who is, then pin that.
+        </FieldError>
+      )}
       <input
         aria-label="What is expected"
         className="field w-full"
@@ -75,7 +80,7 @@ export function PinPrice({ detail, viewpoint }: { detail: PriceDetail; viewpoint
           value={unit}
           onChange={setUnit}
         />
-        <Button look="ink" type="submit" disabled={pin.isPending}>
+        <Button look="ink" type="submit" disabled={pin.isPending || viewpoint.attrs !== ""}>
           Pin the price
         </Button>
         <Button onClick={() => setOpen(false)}>Leave it</Button>

@@ -5,6 +5,7 @@ import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
 import type { Viewpoint } from "../../api/viewpoint";
 import { carried } from "../../lib/address";
+import { useNames } from "../../lib/names";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Layer, PriceDetail, Rule, Trail } from "../../api/client";
 import { amount, day, isZero, moment } from "../../lib/format";
@@ -72,6 +73,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
     </Link>
   );
   const trail = answer.trail;
+  const codes = useNames();
   const missed = missedBy(answer);
   const { data: rules } = useRules();
   const live = liveTagsOf(rules?.map((r) => r.rule).filter((r) => answer.rules.includes(r.code)) ?? []);
@@ -124,11 +126,16 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
             </span>
             <span>
               {rule(m.rule)}{" "}
-              {reasonWords(m.reason, {
-                ...m,
-                by: names.get(m.by ?? "") ?? m.by,
-                opens: day(detail.opens[m.rule] ?? "", state?.now),
-              })}
+              {reasonWords(
+                m.reason,
+                {
+                  ...m,
+                  by: names.get(m.by ?? "") ?? m.by,
+                  opens: day(detail.opens[m.rule] ?? "", state?.now),
+                  unmet: detail.unmet[m.rule],
+                },
+                codes,
+              )}
               {m.would && <span className="text-quiet">, would give {amount(m.would)}</span>}
             </span>
           </li>

@@ -5,7 +5,7 @@ import type { Demand, Histogram, Impact, Rule } from "../../../api/client";
 import { amount, count, errorText, moment, signed } from "../../../lib/format";
 import { useWhoNames } from "../../../lib/names";
 import { useViewpoint } from "../../../lib/viewpoint";
-import { reasonWords } from "../../../lib/sentence";
+import { assumedWords, reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
 import { Tip } from "../../../ui/tip";
@@ -52,6 +52,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
           <p className="text-quiet">
             {channel ? `At the ${channel}` : "Without a channel"}
             {who ? ` for ${who}` : ""}
+            {impact.as && `, ${assumedWords({ ...impact.as, attrs: Object.entries(impact.as.attrs ?? {}) })}`}
             {impact.quantity > 1 ? `, ${count(impact.quantity)} pieces` : ""}, {moment(impact.at, state?.now)}
             {impact.shifted && !impact.never && ", when it is open"}
           </p>
