@@ -161,6 +161,92 @@ func TestFilters(t *testing.T) {
 	require.ErrorContains(t, err, "the till's past is lost")
 }
 
+// five is a book with tags that come and go with rules, goods that no rule reaches, and a channel that keeps a third.
+const five = `{"settings":{"currency":"EUR","timeZone":"UTC"},
+	"channels":[{"code":"web"},{"code":"fair","name":"Fair & square","fee":{"percent":"33"}}],
+	"campaigns":[{"code":"ASLEEP","status":"off"}],
+	"products":[
+		{"sku":"A","tags":["daily"],"list":"10.00","cost":"6.50","stock":"3","sold":"7"},
+		{"sku":"B","tags":["daily"],"list":"10.00","cost":"2.00","stock":"0.5","sold":"11"},
+		{"sku":"C","list":"10.00","cost":"9.50","stock":"10"},
+		{"sku":"D","tags":["<new>, & more"],"list":"10.00","cost":"9.00"},
+		{"sku":"E","list":"10.00","cost":"5.00","sold":"0"}],
+	"rules":[
+		{"code":"TAGGED","layer":"sale","rank":1,"where":{"sku":"A"},"effect":{"percentOff":"10"},"liveTags":{"add":["week & end"],"remove":["daily"]}},
+		{"code":"LATER","layer":"promotion","rank":1,"where":{"sku":"B"},"window":{"from":"2026-12-01T00:00"},"effect":{"setPrice":"9.00"},"liveTags":{"add":["week & end"]}},
+		{"code":"OVER","layer":"promotion","rank":2,"where":{"sku":"C"},"window":{"to":"2026-11-01T00:00"},"effect":{"setPrice":"9.00"}},
+		{"code":"DRAFT","layer":"promotion","rank":3,"status":"draft","where":{"all":[]},"effect":{"setPrice":"9.00"}},
+		{"code":"SLEEPS","layer":"promotion","rank":4,"campaign":"ASLEEP","where":{"all":[]},"effect":{"setPrice":"9.00"}}]}`
+
+// What somebody looks for can be said in several ways at once; each narrows.
+func TestFiltersTogether(t *testing.T) {
+	snap := booktest.Snapshot(t, booktest.Read(t, five))
+	boards := boards(t, nil)
+	for what, c := range map[string]struct {
+		set  func(f *board.Filter)
+		want string
+	}{
+		"a thin margin here":          {func(f *board.Filter) { f.Margin = ":10" }, "C"},
+		"or anywhere":                 {func(f *board.Filter) { f.Margin, f.AnyMargin = ":10", true }, "A C D"},
+		"in no channel":               {func(f *board.Filter) { f.Margin, f.AnyMargin, f.Viewpoint.Channel = ":10", true, "" }, "A C D"},
+		"in stock":                    {func(f *board.Filter) { f.Stock = "0.5:3" }, "A B"},
+		"much of it":                  {func(f *board.Filter) { f.Stock = "3.0001:" }, "C"},
+		"unsold":                      {func(f *board.Filter) { f.Sold = ":0" }, "E"},
+		"a rule makes the price":      {func(f *board.Filter) { f.Reach = board.Changed }, "A"},
+		"none does":                   {func(f *board.Filter) { f.Reach = board.Unchanged }, "B C D E"},
+		"none ever will":              {func(f *board.Filter) { f.Reach = board.Unselected }, "C D E"},
+		"a tag of its own":            {func(f *board.Filter) { f.Tags = []string{"<new>, & more"} }, "D"},
+		"a tag that a rule takes off": {func(f *board.Filter) { f.Tags = []string{"daily"} }, "B"},
+		"a tag while a rule is live":  {func(f *board.Filter) { f.Tags = []string{"week & end"} }, "A"},
+		"once it is":                  {func(f *board.Filter) { f.Tags, f.Viewpoint.At = []string{"week & end"}, noon+30*pricing.Day }, "A B"},
+		"one of two tags":             {func(f *board.Filter) { f.Tags = []string{"week & end", "daily"} }, "A B"},
+		"the first two":               {func(f *board.Filter) { f.First = 2 }, "A B"},
+		"more than there are":         {func(f *board.Filter) { f.First = 99 }, "A B C D E"},
+		"several":                     {func(f *board.Filter) { f.Reach, f.Margin, f.Stock = board.Unselected, ":50.1", ":20" }, "C"},
+	} {
+		f := web()
+		c.set(&f)
+		v, err := boards.Look(t.Context(), snap, f, board.Order{Key: "sku"})
+		require.NoError(t, err, what)
+		require.Equal(t, c.want, skus(t, v), what)
+		require.Equal(t, len(v.Products), v.Histograms().Total, what)
+	}
+	f := web()
+	f.First = 2
+	v, err := boards.Look(t.Context(), snap, f, board.Order{Key: "margin"})
+	require.NoError(t, err)
+	require.Equal(t, "C D", skus(t, v), "the first of the order asked for")
+	v, err = boards.Look(t.Context(), snap, f, board.Order{Key: "change", Desc: true})
+	require.NoError(t, err)
+	require.Len(t, v.Products, 2)
+
+	f = web()
+	f.Margin, f.AnyMargin = ":100", true
+	v, err = boards.Look(t.Context(), snap, f, board.Order{Key: "sku"})
+	require.NoError(t, err)
+	page, err := v.Page(0, 1, "")
+	require.NoError(t, err)
+	require.Equal(t, &board.Least{Channel: "fair", Margin: "-5.2"}, page.Rows[0].Least, "9.00 less 33 % less 6.50 is −0.47")
+	var out bytes.Buffer
+	require.NoError(t, v.WriteCSV(&out, "", true))
+	records := strings.Split(out.String(), "\r\n")
+	require.True(t, strings.HasSuffix(records[0], ";Thinnest margin %;Thinnest in"))
+	require.True(t, strings.HasSuffix(records[1], ";-5,2;fair"), records[1])
+	for path, set := range map[string]func(f *board.Filter){
+		"stock":  func(f *board.Filter) { f.Stock = "many" },
+		"sold":   func(f *board.Filter) { f.Sold = "1:2:3" },
+		"change": func(f *board.Filter) { f.Change = "x" },
+		"reach":  func(f *board.Filter) { f.Reach = "far" },
+	} {
+		f := web()
+		set(&f)
+		_, err := boards.Look(t.Context(), snap, f, board.Order{})
+		var q *pricing.QuestionError
+		require.ErrorAs(t, err, &q, path)
+		require.Equal(t, path, q.Path)
+	}
+}
+
 // A row says what its price is, what it is compared with, and which trouble marks it.
 func TestRows(t *testing.T) {
 	page, err := look(t, web(), board.Order{Key: "sku"}).Page(0, 100, "")
@@ -367,6 +453,21 @@ func TestRandomBoards(t *testing.T) {
 			counted += n
 		}
 		require.Equal(t, counted, parts, "seed %d", seed)
+		count := func(set func(f *board.Filter)) int {
+			f := board.Filter{Viewpoint: vp}
+			set(&f)
+			v, err := boards.Look(t.Context(), snap, f, board.Order{})
+			require.NoError(t, err)
+			return len(v.Products)
+		}
+		ruled, bareOfRules := count(func(f *board.Filter) { f.Reach = board.Changed }), 0
+		for _, row := range page.Rows {
+			if len(row.Rules) == 0 {
+				bareOfRules++
+			}
+		}
+		require.Equal(t, len(b.Products)-bareOfRules, ruled, "seed %d", seed)
+		require.Equal(t, bareOfRules, count(func(f *board.Filter) { f.Reach = board.Unchanged }), "seed %d", seed)
 		list, err := boards.Categories(snap, vp)
 		require.NoError(t, err)
 		require.Equal(t, len(b.Products), list[0].Count)

@@ -14,11 +14,17 @@ import (
 var exportHeader = []string{"SKU", "Name", "Category", "List price", "Price", "Compared with", "Change",
 	"Cost with tax", "Margin", "Margin %", "Stock", "Sold in 30 days", "Rules"}
 
-// amountsFrom and amountsTo are the first of the columns that hold numbers and the first that does not.
-const amountsFrom, amountsTo = 3, 12
+// thinnestHeader are the further ones, last of all, where the filter looks at the margins of all channels.
+var thinnestHeader = []string{"Thinnest margin %", "Thinnest in"}
 
-// exportRow is a product's cells; numbers are plain decimals.
-func (v *View) exportRow(p int32, sweeps []*Sweep) []string {
+// cell of an export: a text, or a number as a plain decimal.
+type cell struct {
+	text     string
+	isNumber bool
+}
+
+// exportRow is a product's cells.
+func (v *View) exportRow(p int32, sweeps []*Sweep) []cell {
 	text := func(a *string) string {
 		if a == nil {
 			return ""
@@ -30,19 +36,31 @@ func (v *View) exportRow(p int32, sweeps []*Sweep) []string {
 	for _, one := range r.Rules {
 		rules = append(rules, one.Code)
 	}
-	cells := []string{r.SKU, r.Name, r.Category, text(r.List), text(r.Price), text(r.Against), text(r.Change),
-		text(r.Cost), text(r.Amount), text(r.Margin), text(r.Stock), text(r.Sold), strings.Join(rules, " ")}
+	cells := []cell{{r.SKU, false}, {r.Name, false}, {r.Category, false}}
+	for _, a := range []*string{r.List, r.Price, r.Against, r.Change, r.Cost, r.Amount, r.Margin, r.Stock, r.Sold} {
+		cells = append(cells, cell{text(a), true})
+	}
+	cells = append(cells, cell{strings.Join(rules, " "), false})
 	for _, sw := range sweeps {
 		price, priced := sw.Price(p)
-		cells = append(cells, text(Minor(price, priced, sw.Digits)))
+		cells = append(cells, cell{text(Minor(price, priced, sw.Digits)), true})
+	}
+	switch {
+	case r.Least != nil:
+		cells = append(cells, cell{r.Least.Margin, true}, cell{r.Least.Channel, false})
+	case v.channels != nil:
+		cells = append(cells, cell{"", true}, cell{"", false})
 	}
 	return cells
 }
 
-func header(columns []Column) []string {
+func (v *View) header(columns []Column) []string {
 	cells := append([]string{}, exportHeader...)
 	for _, c := range columns {
 		cells = append(cells, c.Name)
+	}
+	if v.channels != nil {
+		cells = append(cells, thinnestHeader...)
 	}
 	return cells
 }
@@ -59,17 +77,19 @@ func (v *View) WriteCSV(to io.Writer, spread string, comma bool) error {
 	if comma {
 		w.Comma = ';'
 	}
-	if err := w.Write(header(columns)); err != nil {
+	if err := w.Write(v.header(columns)); err != nil {
 		return err
 	}
 	for _, p := range v.Products {
-		cells := v.exportRow(p, sweeps)
-		for i, c := range cells {
-			if (i < amountsFrom || i == amountsTo) && c != "" && strings.ContainsRune("=+-@\t\r", rune(c[0])) {
-				cells[i] = "'" + c
-			} else if comma && i >= amountsFrom && i != amountsTo {
-				cells[i] = strings.Replace(c, ".", ",", 1)
+		var cells []string
+		for _, c := range v.exportRow(p, sweeps) {
+			switch {
+			case !c.isNumber && c.text != "" && strings.ContainsRune("=+-@\t\r", rune(c.text[0])):
+				c.text = "'" + c.text
+			case c.isNumber && comma:
+				c.text = strings.Replace(c.text, ".", ",", 1)
 			}
+			cells = append(cells, c.text)
 		}
 		if err := w.Write(cells); err != nil {
 			return err
@@ -99,7 +119,7 @@ func (v *View) WriteXLSX(to io.Writer, spread string) error {
 		return w.SetRow(at, cells)
 	}
 	var head []any
-	for _, h := range header(columns) {
+	for _, h := range v.header(columns) {
 		head = append(head, h)
 	}
 	if err := row(1, head); err != nil {
@@ -107,12 +127,12 @@ func (v *View) WriteXLSX(to io.Writer, spread string) error {
 	}
 	for k, p := range v.Products {
 		var cells []any
-		for i, c := range v.exportRow(p, sweeps) {
+		for _, c := range v.exportRow(p, sweeps) {
 			// A spreadsheet's numbers are binary: the cell shows the exact decimal, which is what this file is for.
-			if n, err := money.Parse(c); err == nil && i >= amountsFrom && i != amountsTo {
+			if n, err := money.Parse(c.text); err == nil && c.isNumber {
 				cells = append(cells, n.Float())
 			} else {
-				cells = append(cells, c)
+				cells = append(cells, c.text)
 			}
 		}
 		if err := row(k+2, cells); err != nil {

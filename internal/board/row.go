@@ -31,6 +31,13 @@ type Row struct {
 	Spread   []*string    `json:"spread,omitempty" doc:"prices by the board's columns"`
 	Rules    []RuleMark   `json:"rules" doc:"that applied, in order"`
 	Flags    []flags.Kind `json:"flags" doc:"kinds of trouble that mark the price"`
+	Least    *Least       `json:"least,omitempty" doc:"the thinnest margin of the channels, where the filter looks at all of them"`
+}
+
+// Least is the thinnest margin that a product has in the channels.
+type Least struct {
+	Channel string `json:"channel"`
+	Margin  string `json:"margin" doc:"in percent of the net price"`
 }
 
 // RuleMark is a rule at work.
@@ -69,6 +76,7 @@ func (v *View) row(number int32) Row {
 		Rules: []RuleMark{}, Flags: flags.On(&row), Stock: Plain(p.Stock), Sold: Plain(p.Sold)}
 	was, had := v.against.price(number)
 	out.Against = Minor(was, had, digits)
+	out.Least = v.least(number)
 	d, known := v.change(number)
 	out.Change = Minor(d, known, digits)
 	if !row.HasPrice {
@@ -83,6 +91,19 @@ func (v *View) row(number int32) Row {
 	}
 	for _, r := range row.Rules {
 		out.Rules = append(out.Rules, MarkOf(r))
+	}
+	return out
+}
+
+// least is the thinnest margin of a product in the channels that are looked at; nil where none is known.
+func (v *View) least(p int32) *Least {
+	var out *Least
+	var least int64
+	for _, sw := range v.channels {
+		m := sw.Margins()
+		if share, known := Share(m.Net[p], m.Amount[p], m.Known[p]); known && (out == nil || share < least) {
+			out, least = &Least{sw.Viewpoint.Channel, *Percent(m.Amount[p], m.Net[p])}, share
+		}
 	}
 	return out
 }

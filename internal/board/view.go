@@ -36,9 +36,10 @@ type View struct {
 	Viewpoint pricing.Viewpoint
 	Products  []int32 // by number
 
-	boards  *Boards
-	sweep   *Sweep
-	against comparison
+	boards   *Boards
+	sweep    *Sweep
+	against  comparison
+	channels []*Sweep // whose margins are looked at, where not only the viewpoint's own
 }
 
 // Look filters and orders the products of a book. Its errors are QuestionErrors, or those of what it asks.
@@ -63,6 +64,9 @@ func (b *Boards) Look(ctx context.Context, snap *book.Snapshot, f Filter, by Ord
 	}
 	if by.Key == "change" {
 		v.sortByChange(by.Desc)
+	}
+	if f.First > 0 {
+		v.Products = v.Products[:min(f.First, len(v.Products))]
 	}
 	return v, nil
 }

@@ -31,9 +31,13 @@ type Viewpoint struct {
 	Attrs map[string]string
 }
 
-// Guest is the viewpoint of somebody unknown at the same place and time.
+// Guest is the viewpoint of somebody unknown at the same place and time. What is assumed of anybody stays assumed; what
+// goes with a customer does not.
 func (vp Viewpoint) Guest() Viewpoint {
-	vp.Customer, vp.Groups, vp.FirstOrder, vp.SignedIn, vp.History, vp.Attrs = "", nil, false, nil, nil, nil
+	if vp.Customer != "" {
+		vp.FirstOrder, vp.SignedIn, vp.History, vp.Attrs = false, nil, nil, nil
+	}
+	vp.Customer, vp.Groups = "", nil
 	return vp
 }
 

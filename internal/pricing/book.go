@@ -288,6 +288,38 @@ type Show struct {
 // LiveTags are published while a rule is live for a product.
 type LiveTags struct{ Add, Remove []string }
 
+// LiveTagsOf are the tags that rules publish together, in the order in which they apply: what one adds and a later one
+// removes is removed, and the other way round.
+func LiveTagsOf(rules []*Rule) LiveTags {
+	var all LiveTags
+	without := func(list []string, tag string) []string {
+		return slices.DeleteFunc(list, func(t string) bool { return t == tag })
+	}
+	for _, r := range rules {
+		if r.LiveTags == nil {
+			continue
+		}
+		for _, tag := range r.LiveTags.Remove {
+			all.Add, all.Remove = without(all.Add, tag), append(without(all.Remove, tag), tag)
+		}
+		for _, tag := range r.LiveTags.Add {
+			all.Remove, all.Add = without(all.Remove, tag), append(without(all.Add, tag), tag)
+		}
+	}
+	return all
+}
+
+// On are the tags that a product shows with those of its own.
+func (t LiveTags) On(p *Product) []string {
+	tags := slices.DeleteFunc(slices.Clone(p.Tags), func(tag string) bool { return slices.Contains(t.Remove, tag) })
+	for _, tag := range t.Add {
+		if !slices.Contains(tags, tag) {
+			tags = append(tags, tag)
+		}
+	}
+	return tags
+}
+
 // Order is what one line of a matching product may be; 0 where not set.
 type Order struct{ Min, Multiple, Max, PerCustomer int }
 

@@ -370,3 +370,23 @@ func (e *QuestionError) Error() string { return e.Path + ": " + e.Problem }
 func unknown(path, what, code string) error {
 	return &QuestionError{path, fmt.Sprintf("there is no %s %q in the book", what, code)}
 }
+
+// Selected are the products that some price rule which is on, with its campaign, selects, if it is open at a moment or
+// at a later one; whoever it is for.
+func (e *Engine) Selected(at Moment) Set {
+	all := e.index.empty()
+	for _, r := range e.rules {
+		if r == nil || !r.prices() || r.Status != On || r.campaign != nil && r.campaign.Status != On {
+			continue
+		}
+		windows := []*Window{r.Window}
+		if r.campaign != nil {
+			windows = append(windows, r.campaign.Window)
+		}
+		if _, opens := NextOpen(windows, at); opens {
+			all.or(r.reach[0])
+			all.or(r.reach[1])
+		}
+	}
+	return all
+}

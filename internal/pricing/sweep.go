@@ -71,6 +71,13 @@ func (sw *Sweep) Rules(p int32) []*Rule {
 	return list
 }
 
+// Ruled says whether any rule applied to a product.
+func (sw *Sweep) Ruled(p int32) bool {
+	ruled := false
+	sw.eachRule(p, func(*rule) bool { ruled = true; return false })
+	return ruled
+}
+
 // AppliedBy says whether a rule applied to a product.
 func (sw *Sweep) AppliedBy(code string) func(p int32) bool {
 	v := sw.view

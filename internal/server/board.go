@@ -16,14 +16,10 @@ import (
 // BoardQuery says which rows of a board are asked for.
 type BoardQuery struct {
 	BoardFilter
-	Sort   string `query:"sort" enum:"category,sku,name,list,price,margin,margin-amount,change,stock,sold" default:"category"`
-	Desc   bool   `query:"desc"`
 	Start  int    `query:"start" minimum:"0"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	Spread string `query:"spread" enum:",group,quantity,channel,changes"`
 }
-
-func (q *BoardQuery) order() board.Order { return board.Order{Key: q.Sort, Desc: q.Desc} }
 
 // ExportQuery says how a board is written as a file.
 type ExportQuery struct {
@@ -39,14 +35,14 @@ type CategoryList struct {
 
 func (s *Server) registerBoard(api huma.API) {
 	get(api, "/api/board", func(ctx context.Context, in *BoardQuery) (board.Page, error) {
-		v, err := s.look(ctx, &in.BoardFilter, in.order())
+		v, err := s.look(ctx, &in.BoardFilter)
 		if err != nil {
 			return board.Page{}, err
 		}
 		return v.Page(in.Start, in.Limit, in.Spread)
 	})
 	get(api, "/api/histograms", func(ctx context.Context, in *BoardFilter) (board.Histograms, error) {
-		v, err := s.look(ctx, in, board.Order{})
+		v, err := s.look(ctx, in)
 		if err != nil {
 			return board.Histograms{}, err
 		}
@@ -65,7 +61,7 @@ func (s *Server) registerBoard(api huma.API) {
 }
 
 func (s *Server) export(ctx context.Context, in *ExportQuery) (*huma.StreamResponse, error) {
-	v, err := s.look(ctx, &in.BoardFilter, in.order())
+	v, err := s.look(ctx, &in.BoardFilter)
 	if err != nil {
 		return nil, err
 	}

@@ -66,7 +66,7 @@ type RuleOrder struct {
 func (s *Server) registerBulk(api huma.API) {
 	answers(api, store.Reader, http.MethodPost, "/api/bulk/preview", s.previewAmounts)
 	answers(api, store.Manager, http.MethodPost, "/api/bulk", func(ctx context.Context, in *AmountsQuery) (Saved, error) {
-		v, err := s.look(ctx, &in.BoardFilter, board.Order{})
+		v, err := s.look(ctx, &in.BoardFilter)
 		if err != nil {
 			return Saved{}, err
 		}
@@ -75,7 +75,7 @@ func (s *Server) registerBulk(api huma.API) {
 	answers(api, store.Reader, http.MethodPost, "/api/bulk/words/preview", s.previewWords)
 	answers(api, store.Manager, http.MethodPost, "/api/bulk/words",
 		func(ctx context.Context, in *WordsQuery) (Saved, error) {
-			v, err := s.look(ctx, &in.BoardFilter, board.Order{})
+			v, err := s.look(ctx, &in.BoardFilter)
 			if err != nil {
 				return Saved{}, err
 			}
@@ -106,7 +106,7 @@ func (s *Server) commitBulk(ctx context.Context, seen Seen, v *board.View, form 
 
 func (s *Server) previewAmounts(ctx context.Context, in *AmountsQuery) (BulkPreview, error) {
 	out := BulkPreview{Checks: []checks.Result{}}
-	v, err := s.look(ctx, &in.BoardFilter, board.Order{})
+	v, err := s.look(ctx, &in.BoardFilter)
 	if err != nil {
 		return out, err
 	}
@@ -123,7 +123,7 @@ func (s *Server) previewAmounts(ctx context.Context, in *AmountsQuery) (BulkPrev
 }
 
 func (s *Server) previewWords(ctx context.Context, in *WordsQuery) (WordsPreview, error) {
-	v, err := s.look(ctx, &in.BoardFilter, board.Order{})
+	v, err := s.look(ctx, &in.BoardFilter)
 	if err != nil {
 		return WordsPreview{}, err
 	}

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/url"
+	"strings"
 	"time"
 
 	"dogbane/internal/board"
@@ -66,28 +67,46 @@ func (q *ViewpointQuery) assume(vp *pricing.Viewpoint) error {
 	return nil
 }
 
-// BoardFilter says which products a board is about.
+// BoardFilter says which products a board is about, and in which order.
 type BoardFilter struct {
 	ViewpointQuery
-	Against  string `query:"against" doc:"published, list, at:MOMENT or who:WHO"`
-	Words    string `query:"q"`
-	Category string `query:"category"`
-	Show     string `query:"show" enum:"all,reduced,changed,below-cost,no-price" default:"all"`
-	Rule     string `query:"rule" doc:"only products that this rule applied to"`
-	Margin   string `query:"margin" doc:"only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty"`
-	Change   string `query:"change" doc:"only changes in percent, likewise"`
+	Against  string      `query:"against" doc:"published, list, at:MOMENT or who:WHO"`
+	Words    string      `query:"q"`
+	Category string      `query:"category"`
+	Show     string      `query:"show" enum:"all,reduced,changed,below-cost,no-price" default:"all"`
+	Rule     string      `query:"rule" doc:"only products that this rule applied to"`
+	Margin   string      `query:"margin" doc:"only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty"`
+	MarginIn string      `query:"margin-in" enum:",any" doc:"any: the margin is that of any channel"`
+	Change   string      `query:"change" doc:"only changes in percent, likewise"`
+	Stock    string      `query:"stock" doc:"only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty"`
+	Sold     string      `query:"sold" doc:"only so many units sold, likewise"`
+	Tags     string      `query:"tags" doc:"only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address"`
+	Reach    board.Reach `query:"reach" enum:",changed,unchanged,unselected" doc:"a rule makes the price; none does; no rule selects the product, now or later"`
+	First    int         `query:"rows" minimum:"0" maximum:"1000000" doc:"only so many rows, in the order asked for; 0: all"`
+	Sort     string      `query:"sort" enum:"category,sku,name,list,price,margin,margin-amount,change,stock,sold" default:"category"`
+	Desc     bool        `query:"desc"`
 }
 
-// look is the board that a filter asks for, in an order.
-func (s *Server) look(ctx context.Context, in *BoardFilter, by board.Order) (*board.View, error) {
+// look is the board that a filter asks for.
+func (s *Server) look(ctx context.Context, in *BoardFilter) (*board.View, error) {
 	snap := s.Live.Current()
 	vp, err := in.read(ctx, s, snap)
 	if err != nil {
 		return nil, err
 	}
-	return s.boards.Look(ctx, snap, board.Filter{Viewpoint: vp, Against: in.Against, Words: in.Words,
-		Category: in.Category,
-		Show:     in.Show, Rule: in.Rule, Margin: in.Margin, Change: in.Change}, by)
+	f := board.Filter{Viewpoint: vp, Against: in.Against, Words: in.Words, Category: in.Category, Show: in.Show,
+		Rule: in.Rule, Margin: in.Margin, AnyMargin: in.MarginIn == "any", Change: in.Change, Stock: in.Stock, Sold: in.Sold,
+		Reach: in.Reach, First: in.First}
+	for _, escaped := range strings.Split(in.Tags, ",") {
+		tag, err := url.QueryUnescape(escaped)
+		if err != nil {
+			return nil, &pricing.QuestionError{Path: "tags", Problem: "must be tags parted by commas, escaped"}
+		}
+		if tag != "" {
+			f.Tags = append(f.Tags, tag)
+		}
+	}
+	return s.boards.Look(ctx, snap, f, board.Order{Key: in.Sort, Desc: in.Desc})
 }
 
 // moment is the present on the book's wall clock, to the minute.

@@ -1,18 +1,15 @@
 import { keepPreviousData, queryOptions, useQuery } from "@tanstack/react-query";
-import type { BoardFilter } from "../lib/address";
+import { narrowing, type BoardFilter } from "../lib/address";
 import { api, take } from "./client";
 import { viewpointQuery, type Viewpoint } from "./viewpoint";
 
-/** The part of a filter that says which products, for questions about all of them. */
+/** The part of a filter that says which products and in which order, for questions about all of them. */
 export const filterQuery = (viewpoint: Viewpoint, f: BoardFilter) => ({
   ...viewpointQuery(viewpoint),
-  q: f.q,
-  category: f.category,
-  show: f.show,
-  rule: f.rule,
+  ...Object.fromEntries(narrowing.map((key) => [key, f[key]])),
   against: f.against,
-  margin: f.margin,
-  change: f.change,
+  sort: f.sort,
+  desc: f.desc,
 });
 
 /** Rows of a board; the server sorts, filters and pages. */
@@ -25,8 +22,6 @@ export const boardQuery = (viewpoint: Viewpoint, filter: BoardFilter, start: num
           params: {
             query: {
               ...filterQuery(viewpoint, filter),
-              sort: filter.sort,
-              desc: filter.desc,
               spread: filter.spread,
               start,
               limit,

@@ -1082,6 +1082,11 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        BoardLeast: {
+            channel: string;
+            /** @description in percent of the net price */
+            margin: string;
+        };
         BoardPage: {
             at: string;
             /** @description what prices are spread over */
@@ -1114,6 +1119,8 @@ export interface components {
             cost: string | null;
             /** @description kinds of trouble that mark the price */
             flags: string[];
+            /** @description the thinnest margin of the channels, where the filter looks at all of them */
+            least?: components["schemas"]["BoardLeast"];
             list: string | null;
             /** @description the lowest permitted price */
             lowest: string | null;
@@ -2781,8 +2788,20 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
                 sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;
@@ -2943,8 +2962,22 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
             };
             header?: {
                 /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
@@ -3008,8 +3041,22 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
             };
             header?: {
                 /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
@@ -3073,8 +3120,22 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
             };
             header?: {
                 /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
@@ -3138,8 +3199,22 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
             };
             header?: {
                 /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
@@ -3717,8 +3792,20 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
                 sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
                 desc?: boolean;
                 start?: number;
@@ -3839,8 +3926,22 @@ export interface operations {
                 rule?: string;
                 /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
                 margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
                 /** @description only changes in percent, likewise */
                 change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
             };
             header?: never;
             path?: never;

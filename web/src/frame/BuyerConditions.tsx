@@ -35,14 +35,14 @@ export function BuyerConditions({ viewpoint, set }: Props) {
   const field = "field w-full";
   return (
     <Popover.Root>
-      {said && ","}{" "}
+      {" "}
       <Popover.Trigger asChild>
         <button
           type="button"
-          className={`blank max-w-72 truncate text-left align-bottom ${said ? "" : "font-normal text-quiet"}`}
+          className={`blank inline-flex max-w-72 text-left ${said ? "" : "font-normal text-quiet"}`}
           aria-label={`What is assumed of the buyer: ${said || "nothing"}`}
         >
-          {said || "+ conditions"}
+          <span className="truncate">{said || "+ conditions"}</span>
         </button>
       </Popover.Trigger>
       <Popover.Portal>
@@ -51,7 +51,7 @@ export function BuyerConditions({ viewpoint, set }: Props) {
           sideOffset={4}
           collisionPadding={8}
           aria-label="What is assumed of the buyer"
-          className="z-40 max-h-(--radix-popover-content-available-height) w-80 overflow-y-auto rounded-[4px] border border-ink/40 bg-sheet p-4 shadow-xl"
+          className="z-40 max-h-(--radix-popover-content-available-height) w-[380px] max-w-[96vw] overflow-y-auto rounded-[4px] border border-ink/40 bg-sheet p-4 shadow-xl"
         >
           <div className="grid grid-cols-[112px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
             <label htmlFor="assume-first">First order</label>

@@ -35,6 +35,16 @@ const boardFilter = z.object({
   /** Percent spans, "MIN:MAX". */
   margin: span,
   change: span,
+  /** Whether the margin is that of the viewpoint's channel, or of any. */
+  "margin-in": z.enum(["", "any"]).catch(""),
+  /** Spans that hold both of their ends. */
+  stock: span,
+  sold: span,
+  /** Any of these tags, parted by commas; what is no letter or digit is escaped. */
+  tags: text,
+  reach: z.enum(["", "changed", "unchanged", "unselected"]).catch(""),
+  /** Only so many rows, in the order of the board; 0: all. */
+  rows: z.coerce.number().int().min(0).max(1_000_000).catch(0),
   // Views that were kept earlier name the margin's amount as it was called then.
   sort: z.preprocess((s) => (s === "left" ? "margin-amount" : s), z.enum(sorts)).catch("category"),
   desc: z
@@ -50,6 +60,36 @@ const boardFilter = z.object({
 export type BoardFilter = z.output<typeof boardFilter>;
 
 export const readFilter = (params: URLSearchParams): BoardFilter => boardFilter.parse(Object.fromEntries(params));
+
+/** What narrows a board; its order and its columns do not. */
+export const narrowing = [
+  "q",
+  "category",
+  "show",
+  "rule",
+  "margin",
+  "margin-in",
+  "change",
+  "stock",
+  "sold",
+  "tags",
+  "reach",
+  "rows",
+] as const satisfies (keyof BoardFilter)[];
+
+export const tagsOf = (filter: Pick<BoardFilter, "tags">): string[] =>
+  filter.tags === "" ? [] : filter.tags.split(",").map(unescaped);
+
+export const tagsText = (tags: string[]) => tags.map(encodeURIComponent).join(",");
+
+/** An address may hold what was never escaped. */
+function unescaped(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
 
 export const noFilter: BoardFilter = readFilter(new URLSearchParams());
 

@@ -2,9 +2,9 @@ import { useEffect, useRef, useState } from "react";
 
 /**
  * What is typed belongs to the field; whoever keeps it (an address, a query) follows a little later. A value that was not
- * typed here, such as one of the way back, takes the field over.
+ * typed here, such as one of the way back, takes the field over. Where keep gives false, what was typed was not kept.
  */
-export function useTyped(kept: string, keep: (text: string) => void, wait = 120) {
+export function useTyped(kept: string, keep: (text: string) => unknown, wait = 120) {
   const [text, setText] = useState(kept);
   const sent = useRef<string[]>([]); // what was handed over and has not come back yet, the newest last
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
@@ -21,7 +21,7 @@ export function useTyped(kept: string, keep: (text: string) => void, wait = 120)
     clearTimeout(timer.current);
     timer.current = undefined;
     sent.current.push(value);
-    latest.current(value);
+    if (latest.current(value) === false) sent.current.pop();
   };
   useEffect(() => () => clearTimeout(timer.current), []);
   return {

@@ -6,7 +6,7 @@ import { useWidth } from "../../lib/charts";
 import { useCompact } from "../../lib/rows";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { readFilter } from "../../lib/address";
+import { narrowing, readFilter } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import { useBoardPages } from "../../parts/products/useBoardPages";
 import { moment } from "../../lib/format";
@@ -36,6 +36,7 @@ export function Board() {
   const rowHeight = compact ? 26 : 40;
   const narrow = width > 0 && width < roomy;
   const extra = (["stock", "sold"] as const).filter((k) => filter.cols.split(",").includes(k) || width >= wide);
+  const anyChannel = filter.margin !== "" && filter["margin-in"] === "any";
   const scroller = useRef<HTMLDivElement>(null);
   const search = useRef<HTMLInputElement>(null);
   const [range, setRange] = useState({ first: 0, last: 60 });
@@ -116,7 +117,11 @@ export function Board() {
           onPaste={() => setDialog("paste")}
         />
         {params.get("bars") === "open" && ready && (
-          <Histograms viewpoint={viewpoint} filter={filter} onPick={(which, span) => set({ [which]: span })} />
+          <Histograms
+            viewpoint={viewpoint}
+            filter={filter}
+            onPick={(which, span) => set({ [which]: span, "margin-in": null })}
+          />
         )}
         {chosen.size > 0 && may && (
           <ChosenBar
@@ -128,8 +133,8 @@ export function Board() {
         )}
         <div className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-[34px] pl-[33px] text-[12px] whitespace-nowrap text-quiet">
           {(spread.length > 0
-            ? [{ ...columnsOf(narrow, extra)[0], className: "min-w-0 flex-1" } as Column]
-            : columnsOf(narrow, extra)
+            ? [{ ...columnsOf(narrow, extra, anyChannel)[0], className: "min-w-0 flex-1" } as Column]
+            : columnsOf(narrow, extra, anyChannel)
           ).map((c, i) => (
             <Tip key={i} text={c.hint}>
               <div ref={c.className === stripWidth ? strip : undefined} className={`flex ${c.className}`}>
@@ -175,7 +180,7 @@ export function Board() {
                 <button
                   type="button"
                   className="underline underline-offset-2"
-                  onClick={() => set({ q: null, category: null, show: null, rule: null, margin: null, change: null })}
+                  onClick={() => set(Object.fromEntries(narrowing.map((key) => [key, null])))}
                 >
                   Show all products
                 </button>

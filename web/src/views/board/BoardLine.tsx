@@ -1,6 +1,7 @@
-import { nameWidth, spreadWidth, stripWidth, type Extra } from "./columns";
+import { marginWidth, nameWidth, spreadWidth, stripWidth, type Extra } from "./columns";
 import type { BoardRow, Layer } from "../../api/client";
 import { amount, count, isZero, signed } from "../../lib/format";
+import { useNames } from "../../lib/names";
 import { LayerMark } from "../../ui/layer-mark";
 import { AmountCell } from "../../parts/products/AmountCell";
 import { PriceStrip } from "./PriceStrip";
@@ -79,6 +80,7 @@ export function BoardLine(props: Props) {
 }
 
 function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & { row: BoardRow }) {
+  const channelName = useNames().bind(null, "channels");
   const below = row.flags.includes("below-cost");
   return (
     <>
@@ -117,8 +119,19 @@ function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & {
       {!narrow && (
         <div className={`w-[64px] text-right ${below ? "font-semibold text-bad" : ""}`}>{amount(row.marginAmount)}</div>
       )}
-      <div className={`w-[58px] text-right ${below ? "font-semibold text-bad" : ""}`} data-testid="margin">
+      <div
+        className={`${marginWidth(!!row.least)} text-right ${below ? "font-semibold text-bad" : ""}`}
+        data-testid="margin"
+      >
         {row.margin === null ? "–" : `${amount(row.margin)} %`}
+        {row.least && (
+          <span
+            className={`block truncate text-[11px] leading-tight font-normal ${row.least.margin.startsWith("-") ? "text-bad" : "text-quiet"}`}
+            title={`The thinnest margin is ${amount(row.least.margin)} %, in ${channelName(row.least.channel)}`}
+          >
+            {channelName(row.least.channel)} {amount(row.least.margin)} %
+          </span>
+        )}
       </div>
       {extra.map((key) => (
         <div key={key} className="w-[52px] text-right">

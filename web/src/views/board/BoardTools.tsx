@@ -12,6 +12,7 @@ import type { BoardFilter } from "../../lib/address";
 import { count } from "../../lib/format";
 import { useTyped } from "../../lib/typed";
 import { Button } from "../../ui/button";
+import { Narrow, useChips } from "./Narrow";
 import { useFailed } from "../../ui/toasts";
 
 const shows: [BoardFilter["show"], string][] = [
@@ -58,12 +59,7 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
   const may = useMay("manager");
   const [compact, setCompact] = useCompact();
   const words = useTyped(filter.q, (q) => set({ q }));
-  const chips: [string, string, string][] = [
-    ["category", filter.category.split("/").join(" › "), filter.category],
-    ["rule", filter.rule, filter.rule],
-    ["margin", `margin ${filter.margin.replace(":", " to ")} %`, filter.margin],
-    ["change", `change ${filter.change.replace(":", " to ")} %`, filter.change],
-  ];
+  const chips = useChips(filter);
   const exported = (how: Record<string, string>) => {
     const q = new URLSearchParams();
     for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, ...how }))
@@ -114,19 +110,18 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
           </option>
         ))}
       </select>
-      {chips
-        .filter(([, , value]) => value !== "")
-        .map(([key, name]) => (
-          <button
-            key={key}
-            type="button"
-            className="max-w-56 truncate rounded-full border border-ink/40 px-2 hover:bg-wash"
-            onClick={() => set({ [key]: null })}
-            aria-label={`Only ${name}. Remove`}
-          >
-            {name} ×
-          </button>
-        ))}
+      <Narrow filter={filter} set={set} />
+      {chips.map(({ keys, words }) => (
+        <button
+          key={keys[0]}
+          type="button"
+          className="max-w-72 truncate rounded-full border border-ink/40 px-2 hover:bg-wash"
+          onClick={() => set(Object.fromEntries(keys.map((key) => [key, null])))}
+          aria-label={`Only ${words}. Remove`}
+        >
+          {words} ×
+        </button>
+      ))}
       <span className="ml-auto whitespace-nowrap text-quiet" aria-live="polite" data-testid="board-total">
         {count(total)} of {count(state?.products ?? 0)}
       </span>

@@ -15,7 +15,7 @@ interface Props {
 /** How margins and changes are spread over what the board shows; each bar is a filter. */
 export function Histograms({ viewpoint, filter, onPick }: Props) {
   // The bars stay those of the board without their own filter, so that another one can be picked.
-  const open = { ...filter, margin: "", change: "" };
+  const open = { ...filter, margin: "", "margin-in": "" as const, change: "" };
   const { data } = useQuery(histogramsQuery(viewpoint, open));
   if (!data) return <div className="h-[86px] border-b" />;
   return (

@@ -21,7 +21,10 @@ export const nameWidth = "min-w-[130px] max-w-[340px] flex-[2.2_1_0]";
 export const stripWidth = "min-w-[96px] max-w-[560px] flex-[1_1_0]";
 export const spreadWidth = "min-w-[74px] max-w-[128px] flex-[0.25_1_0]";
 
-export function columnsOf(narrow: boolean, extra: Extra[]): Column[] {
+// With the thinnest margin of all channels, the channel's name stands with it.
+export const marginWidth = (anyChannel: boolean) => (anyChannel ? "w-[112px]" : "w-[58px]");
+
+export function columnsOf(narrow: boolean, extra: Extra[], anyChannel = false): Column[] {
   return [
     { key: "name", name: "Product", className: nameWidth },
     { key: "list", name: "List", className: "w-[74px] justify-end" },
@@ -42,8 +45,8 @@ export function columnsOf(narrow: boolean, extra: Extra[]): Column[] {
       key: "margin",
       name: "%",
       said: "Margin in percent",
-      className: "w-[58px] justify-end",
-      hint: "the margin in percent of the price without tax",
+      className: `${marginWidth(anyChannel)} justify-end`,
+      hint: `the margin in percent of the price without tax${anyChannel ? "; below it the thinnest of all channels" : ""}`,
     },
     ...extra.map((key) => ({
       key,
