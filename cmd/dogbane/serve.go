@@ -427,8 +427,12 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 func publishOpening(ctx context.Context, p server.Parts) error {
 	snap := p.Live.Current()
 	then := demo.PublishedFrom(snap.Zone)
+	links, err := p.Store.Links(ctx)
+	if err != nil {
+		return err
+	}
 	for _, c := range snap.Book.Channels {
-		d, err := publish.Compare(snap.Engine, c.Code, pricing.MomentOf(then), nil)
+		d, err := publish.Compare(snap.Engine, c.Code, pricing.MomentOf(then), nil, links[c.Code].ToldTags())
 		if err != nil {
 			return err
 		}

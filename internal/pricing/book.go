@@ -309,6 +309,17 @@ func LiveTagsOf(rules []*Rule) LiveTags {
 	return all
 }
 
+// None says whether there are none.
+func (t LiveTags) None() bool { return len(t.Add)+len(t.Remove) == 0 }
+
+// Equal says whether two are the same, in whatever order.
+func (t LiveTags) Equal(o LiveTags) bool { return sameSet(t.Add, o.Add) && sameSet(t.Remove, o.Remove) }
+
+// sameSet compares lists in which nothing stands twice.
+func sameSet(a, b []string) bool {
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(s string) bool { return !slices.Contains(b, s) })
+}
+
 // On are the tags that a product shows with those of its own.
 func (t LiveTags) On(p *Product) []string {
 	tags := slices.DeleteFunc(slices.Clone(p.Tags), func(tag string) bool { return slices.Contains(t.Remove, tag) })

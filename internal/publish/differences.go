@@ -21,6 +21,7 @@ const (
 	Up        Kind = "up"
 	Down      Kind = "down"
 	Reference Kind = "reference" // the price stays, the price it is reduced from changes
+	Tags      Kind = "tags"      // price and reference stay, the live tags change
 	Gone      Kind = "gone"      // the channel shows a price and should show none
 )
 
@@ -29,6 +30,7 @@ type Difference struct {
 	SKU, Name             string
 	Kind                  Kind
 	Was, Price, Reference *money.Rat
+	Tags                  pricing.LiveTags
 	Margin                *money.Rat   // net − fee − cost of the new price
 	Cost                  *money.Rat   // on the price's footing
 	Stops                 []flags.Kind // keep the row from being sent until they are overridden or it is left out
@@ -59,14 +61,17 @@ func (d *Differences) Blocked() int {
 	return n
 }
 
-// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece.
-func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]Shown) (*Differences, error) {
+// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece, with their
+// live tags where the channel is told of tags.
+func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]Shown,
+	tagged bool) (*Differences, error) {
 	sweep, err := engine.Sweep(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", channel, err)
 	}
 	d := &Differences{Channel: channel, Currency: sweep.Currency, Digits: sweep.Digits, At: at}
 	products, known := engine.Products(), 0
+	tagged = tagged && slices.ContainsFunc(engine.Book().Rules, func(r pricing.Rule) bool { return r.LiveTags != nil })
 	for i, product := range products {
 		was, shows := shown[product.SKU]
 		if shows {
@@ -87,6 +92,9 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 		}
 		price := money.FromMinor(minor, sweep.Digits)
 		diff.Price, diff.Reference = &price, reference(sweep, int32(i), minor)
+		if tagged {
+			diff.Tags = pricing.LiveTagsOf(sweep.Rules(int32(i)))
+		}
 		if shows {
 			switch c := price.Cmp(was.Price); {
 			case c > 0:
@@ -95,6 +103,8 @@ func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown ma
 				diff.Kind = Down
 			case !sameReference(was.Reference, diff.Reference):
 				diff.Kind = Reference
+			case !was.Tags.Equal(diff.Tags):
+				diff.Kind = Tags
 			default:
 				d.Same++
 				continue

@@ -60,7 +60,7 @@ func (m *memory) AnswerRows(_ context.Context, p *publish.Publication, rows []pu
 		delete(m.shown[p.Channel], r.SKU)
 		if r.Price != nil {
 			m.shown[p.Channel][r.SKU] = publish.Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Currency: r.Currency,
-				From: at}
+				Tags: r.Tags, From: at}
 		}
 	}
 	return nil

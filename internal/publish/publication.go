@@ -9,10 +9,14 @@ import (
 	"time"
 
 	"dogbane/internal/money"
+	"dogbane/internal/pricing"
 )
 
 // Link is how a channel is reached: a kind of transport with its address. A token opens it.
 type Link struct{ Channel, Kind, Address, Token string }
+
+// ToldTags says whether the channel is told of live tags: files of prices have no place for them.
+func (l Link) ToldTags() bool { return l.Kind == "http" }
 
 // Page is where people see the prices of a channel that is reached over HTTP, or "".
 func (l Link) Page() string {
@@ -29,6 +33,7 @@ type Shown struct {
 	Price     money.Rat
 	Reference *money.Rat // the price it is reduced from
 	Currency  string
+	Tags      pricing.LiveTags // with it
 	From      time.Time
 }
 
@@ -91,6 +96,7 @@ type Row struct {
 	Kind                  Kind
 	Was, Price, Reference *money.Rat
 	Currency              string
+	Tags                  pricing.LiveTags
 	Override              string // the reason given for sending a blocked row
 	Answer, Message       string
 }

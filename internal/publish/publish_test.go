@@ -27,7 +27,7 @@ func engine(t *testing.T) *pricing.Engine {
 		`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web","where":{"not":{"sku":"HIDDEN"}}},{"code":"till"}],
 		"products":[{"sku":"SAME","name":"Same","list":"10.00"},{"sku":"DOWN","name":"Down","list":"10.00"},{"sku":"UP","name":"Up","list":"10.00"},{"sku":"NEW","name":"New","list":"10.00"},
 			{"sku":"HIDDEN","name":"Hidden","list":"10.00"},{"sku":"LOSS","name":"Loss","list":"10.00","cost":"9.00"},{"sku":"NAMELESS","list":"3.00"}],
-		"rules":[{"code":"SALE","layer":"sale","rank":1,"where":{"sku":["DOWN","LOSS"]},"effect":{"percentOff":"20"}}]}`))
+		"rules":[{"code":"SALE","layer":"sale","rank":1,"where":{"sku":["DOWN","LOSS"]},"effect":{"percentOff":"20"},"liveTags":{"add":["week & <end>"]}}]}`))
 	require.NoError(t, err)
 	return pricing.Compile(book)
 }
@@ -47,7 +47,7 @@ func shown(prices map[string]string) map[string]publish.Shown {
 func TestDifferences(t *testing.T) {
 	d, err := publish.Compare(engine(t), "web", pricing.MomentOf(at),
 		shown(map[string]string{"SAME": "10.00", "DOWN": "10.00", "UP": "9.00", "HIDDEN": "10.00", "LOSS": "8.00",
-			"LEFT": "5.00"}))
+			"LEFT": "5.00"}), true)
 	require.NoError(t, err)
 	kinds := map[string]publish.Kind{}
 	for _, r := range d.Rows {
@@ -58,6 +58,36 @@ func TestDifferences(t *testing.T) {
 		"HIDDEN": publish.Gone, "LOSS": publish.Reference, "LEFT": publish.Gone, "NAMELESS": publish.New}, kinds)
 	require.Equal(t, 1, d.Same)
 	require.Equal(t, 1, d.Blocked(), "LOSS sells for less than it costs")
+}
+
+// A change of live tags alone is a difference for channels that are told of tags, and for no others.
+func TestLiveTagsAlone(t *testing.T) {
+	e := engine(t)
+	prices := shown(map[string]string{"DOWN": "8.00"})
+	down := prices["DOWN"]
+	ten := amount("10.00")
+	down.Reference = &ten
+	for _, c := range []struct {
+		took   pricing.LiveTags
+		tagged bool
+		want   []publish.Kind
+	}{
+		{pricing.LiveTags{}, true, []publish.Kind{publish.Tags}},
+		{pricing.LiveTags{}, false, nil},
+		{pricing.LiveTags{Add: []string{"week & <end>"}}, true, nil},
+		{pricing.LiveTags{Add: []string{"week & <end>"}, Remove: []string{"x"}}, true, []publish.Kind{publish.Tags}},
+	} {
+		down.Tags = c.took
+		d, err := publish.Compare(e, "web", pricing.MomentOf(at), map[string]publish.Shown{"DOWN": down}, c.tagged)
+		require.NoError(t, err)
+		var kinds []publish.Kind
+		for _, r := range d.Rows {
+			if r.SKU == "DOWN" {
+				kinds = append(kinds, r.Kind)
+			}
+		}
+		require.Equal(t, c.want, kinds, "%+v", c)
+	}
 }
 
 // A publication goes to a shop over HTTP and to a till through a folder; each row has the channel's answer, and what it
@@ -85,7 +115,7 @@ func TestDelivery(t *testing.T) {
 			}
 			keeper.links["web"] = link
 			p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
-			d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+			d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil, true)
 			require.NoError(t, err)
 
 			_, err = p.Start(t.Context(), e, d, publish.Order{Who: "me", Version: 1})
@@ -109,9 +139,10 @@ func TestDelivery(t *testing.T) {
 			}
 			now := keeper.shown["web"]
 			require.Equal(t, "8", now["DOWN"].Price.String())
+			require.Equal(t, []string{"week & <end>"}, now["DOWN"].Tags.Add)
 			require.NotContains(t, now, "NAMELESS")
 
-			d, err = publish.Compare(e, "web", pricing.MomentOf(at), now)
+			d, err = publish.Compare(e, "web", pricing.MomentOf(at), now, true)
 			require.NoError(t, err)
 			require.Len(t, d.Rows, 1, "only what was refused is left")
 		})
@@ -126,7 +157,7 @@ func TestUnreachableChannel(t *testing.T) {
 	web.Close()
 	keeper.links["till"] = publish.Link{Channel: "till", Kind: "http", Address: web.URL}
 	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
-	d, err := publish.Compare(e, "till", pricing.MomentOf(at), nil)
+	d, err := publish.Compare(e, "till", pricing.MomentOf(at), nil, true)
 	require.NoError(t, err)
 	pub, err := p.Send(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}}, at)
 	require.NoError(t, err)
@@ -145,7 +176,7 @@ func TestOnlySomeRows(t *testing.T) {
 	defer web.Close()
 	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Token: "secret", Address: web.URL + "/interface/prices"}
 	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
-	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil, true)
 	require.NoError(t, err)
 	_, err = p.Send(t.Context(), e, d, publish.Order{Only: []string{"LOSS"}}, at)
 	var undecided *publish.Undecided
@@ -156,7 +187,7 @@ func TestOnlySomeRows(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, publish.Done, pub.Status)
 	require.Len(t, keeper.shown["web"], 2)
-	rest, err := publish.Compare(e, "web", pricing.MomentOf(at), keeper.shown["web"])
+	rest, err := publish.Compare(e, "web", pricing.MomentOf(at), keeper.shown["web"], true)
 	require.NoError(t, err)
 	require.Len(t, rest.Rows, len(d.Rows)-2)
 }
@@ -175,7 +206,7 @@ func TestTheProgramEndsWhileSending(t *testing.T) {
 	defer web.Close()
 	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Address: web.URL}
 	p := publish.NewWorker(ctx, keeper, publish.NewShows(keeper), func() time.Time { return at })
-	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil, true)
 	require.NoError(t, err)
 	pub, err := p.Start(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}})
 	require.NoError(t, err)
@@ -204,7 +235,7 @@ func TestAnswersThatWereNotAsked(t *testing.T) {
 	defer web.Close()
 	keeper.links["web"] = publish.Link{Channel: "web", Kind: "http", Address: web.URL}
 	p := publish.NewWorker(context.Background(), keeper, publish.NewShows(keeper), func() time.Time { return at })
-	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil)
+	d, err := publish.Compare(e, "web", pricing.MomentOf(at), nil, true)
 	require.NoError(t, err)
 	pub, err := p.Send(t.Context(), e, d, publish.Order{LeaveOut: []string{"LOSS"}}, at)
 	require.NoError(t, err)

@@ -112,7 +112,11 @@ func (s *Shows) Differences(ctx context.Context, snap *book.Snapshot, channel st
 	if c := s.compared[channel]; c.key == key {
 		return c.differences, nil
 	}
-	d, err := Compare(snap.Engine, channel, now, shown)
+	links, err := s.keeper.Links(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d, err := Compare(snap.Engine, channel, now, shown, links[channel].ToldTags())
 	if err != nil {
 		return nil, err
 	}

@@ -57,7 +57,7 @@ func (o *Order) rows(d *Differences) ([]Row, error) {
 			reason = ""
 		}
 		rows = append(rows, Row{SKU: diff.SKU, Kind: diff.Kind, Was: diff.Was, Price: diff.Price, Reference: diff.Reference,
-			Currency: d.Currency, Override: reason})
+			Currency: d.Currency, Tags: diff.Tags, Override: reason})
 	}
 	if undecided != nil {
 		return nil, &Undecided{undecided}
@@ -172,6 +172,9 @@ func line(engine *pricing.Engine, r *Row) format.Line {
 	}
 	if r.Reference != nil {
 		l.Reference = r.Reference.Fixed(digits)
+	}
+	if !r.Tags.None() {
+		l.Tags = &format.Tags{Add: r.Tags.Add, Remove: r.Tags.Remove}
 	}
 	return l
 }

@@ -303,6 +303,28 @@ func TestWhatIsAssumedOfTheBuyer(t *testing.T) {
 	require.NotEqual(t, "1.00", b.Rows[0].Against, "nothing is assumed of those compared with")
 }
 
+// The tags that a rule publishes while it is live are told with the price and on the product's page, and found on the
+// board.
+func TestLiveTagsAreTold(t *testing.T) {
+	a := started(t, store.Manager)
+	type tagged struct {
+		LiveTags struct{ Add, Remove []string }
+	}
+	for at, want := range map[string][]string{"2026-11-20T10:00": {"autumn sale"}, "2026-12-20T10:00": {}} {
+		var price, page tagged
+		a.do("GET", "/api/price?channel=web&sku=KILN-EL-42&at="+at, nil, 200, &price)
+		a.do("GET", "/api/products/KILN-EL-42?channel=web&at="+at, nil, 200, &page)
+		require.Equal(t, want, price.LiveTags.Add, at)
+		require.Equal(t, want, page.LiveTags.Add, at)
+	}
+	a.do("POST", "/api/rules", map[string]any{"code": "TAG", "name": "Tag & <b>", "layer": "promotion", "rank": 90,
+		"where": map[string]any{"sku": "BAT-30"}, "effect": map[string]any{"percentOff": "0"},
+		"liveTags": map[string]any{"add": []string{"<new>"}}}, 200, nil)
+	var board struct{ Rows []struct{ SKU string } }
+	a.do("GET", "/api/board?channel=web&tags="+url.QueryEscape(url.QueryEscape("<new>")+","), nil, 200, &board)
+	require.Equal(t, "[{BAT-30}]", fmt.Sprint(board.Rows))
+}
+
 // Sales bring units sold, first orders and earlier purchases; the same file again changes nothing; taken back, all of
 // it is as before.
 func TestSales(t *testing.T) {

@@ -20,6 +20,7 @@ type PriceDetail struct {
 	Product ProductDetail        `json:"product"`
 	Answer  bookfile.PriceAnswer `json:"answer"`
 	Rules   []board.RuleMark     `json:"rules" doc:"names of the rules in the trail"`
+	Tags    LiveTags             `json:"liveTags"`
 	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
 	At      string               `json:"at"`
@@ -61,6 +62,17 @@ func unmetOf(e *pricing.Engine, vp pricing.Viewpoint, a *pricing.Audience) ([]Un
 		list = append(list, one)
 	}
 	return list, err
+}
+
+// LiveTags are what the rules at work publish with a product: tags put on it, and of its own ones taken off.
+type LiveTags struct {
+	Add    []string `json:"add"`
+	Remove []string `json:"remove"`
+}
+
+func liveTags(rules []*pricing.Rule) LiveTags {
+	t := pricing.LiveTagsOf(rules)
+	return LiveTags{append([]string{}, t.Add...), append([]string{}, t.Remove...)}
 }
 
 // ProductDetail is a product as it is kept.
@@ -198,6 +210,7 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	if err != nil {
 		return out, err
 	}
+	out.Tags = liveTags(sw.Rules(n))
 	lowest := sw.Row(n).Lowest
 	out.Lowest = board.Minor(lowest, lowest > 0, sw.Digits)
 	out.Product.Stock, out.Product.Sold = board.Plain(p.Stock), board.Plain(p.Sold)

@@ -25,6 +25,7 @@ type ProductPage struct {
 	Price      *string        `json:"price"`
 	PerContent *string        `json:"perContent" doc:"the price of one kilogram, litre or whatever its content is of"`
 	Of         string         `json:"of,omitempty"`
+	Tags       LiveTags       `json:"liveTags"`
 	GTIN       string         `json:"gtinProblem,omitempty" doc:"what is wrong with its GTIN"`
 	Variants   []Variant      `json:"variants" doc:"the others of its style"`
 	History    []PieceHistory `json:"history" doc:"newest first"`
@@ -155,6 +156,11 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 		return out, err
 	}
 	out.Currency = a.Currency
+	var applied []*pricing.Rule
+	for _, code := range a.Rules {
+		applied = append(applied, snap.Rule(code))
+	}
+	out.Tags = liveTags(applied)
 	if p.Content != nil && a.Unit != nil && p.Content.Amount.Sign() > 0 {
 		text := a.Unit.Div(p.Content.Amount).Fixed(a.Digits)
 		out.PerContent, out.Of = &text, p.Content.Of

@@ -34,7 +34,7 @@ type ChannelDifferences struct {
 type Difference struct {
 	SKU       string   `json:"sku"`
 	Name      string   `json:"name"`
-	Kind      string   `json:"kind" enum:"new,up,down,reference,gone"`
+	Kind      string   `json:"kind" enum:"new,up,down,reference,tags,gone"`
 	Was       *string  `json:"was"`
 	Price     *string  `json:"price"`
 	Reference *string  `json:"reference" doc:"the price that it is shown as reduced from"`

@@ -45,6 +45,9 @@ type Article struct {
 	Reference string `json:"reference,omitempty"`
 	Currency  string `json:"currency"`
 	Remove    bool   `json:"remove,omitempty"`
+	Tags      struct {
+		Add, Remove []string
+	} `json:"tags"`
 }
 
 // OpenShop starts a shop whose state lives in folder. Only callers with the token may set prices.

@@ -60,7 +60,7 @@ func TestShopTakesAndRefuses(t *testing.T) {
 	require.Equal(t, http.StatusBadRequest, status)
 
 	status, said := put(t, server.URL, "secret", `{"prices":[
-		{"sku":"A","name":"Bowl & <b>cup</b>","price":"5.00","reference":"8.00","currency":"EUR"},
+		{"sku":"A","name":"Bowl & <b>cup</b>","price":"5.00","reference":"8.00","currency":"EUR","tags":{"add":["week & <end>"],"remove":["old"]}},
 		{"sku":"FREE","name":"Free","price":"0.00","currency":"EUR"},
 		{"sku":"DOLLAR","name":"D","price":"5.00","currency":"USD"},
 		{"sku":"NAMELESS","name":" ","price":"5.00","currency":"EUR"},
@@ -75,6 +75,7 @@ func TestShopTakesAndRefuses(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	require.Contains(t, html, "5.00")
 	require.NotContains(t, html, "<b>cup</b>", "a name is text")
+	require.Contains(t, html, `<span class="tag">week &amp; &lt;end&gt;</span>`, "tags that came with the price are seen")
 	status, _ = page(t, server.URL+"/goods/FREE")
 	require.Equal(t, http.StatusNotFound, status, "what was refused is not shown")
 

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -9,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"dogbane/internal/money"
+	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 )
 
@@ -67,6 +69,7 @@ type publishedPrice struct {
 	FromAt           time.Time
 	UntilAt          *time.Time
 	Publication      int64
+	Tags             *string
 }
 
 func (publishedPrice) TableName() string { return "published_prices" }
@@ -77,6 +80,9 @@ func (r *publishedPrice) shown() (publish.Shown, error) {
 	if err == nil && price != nil {
 		one.Price = *price
 		one.Reference, err = parseAmount(r.Reference)
+	}
+	if err == nil && r.Tags != nil {
+		err = json.Unmarshal([]byte(*r.Tags), &one.Tags)
 	}
 	if err != nil {
 		return one, fmt.Errorf("read the published price of %q: %w", r.SKU, err)
@@ -90,6 +96,19 @@ func parseAmount(text *string) (*money.Rat, error) {
 	}
 	a, err := money.Parse(*text)
 	return &a, err
+}
+
+// tagsText is what a column of live tags holds.
+func tagsText(t pricing.LiveTags) *string {
+	if t.None() {
+		return nil
+	}
+	doc, err := json.Marshal(t)
+	if err != nil {
+		panic(fmt.Sprintf("store: write texts: %v", err))
+	}
+	text := string(doc)
+	return &text
 }
 
 func amountText(a *money.Rat) *string {
@@ -157,7 +176,8 @@ func (s *Store) AnswerRows(ctx context.Context, p *publish.Publication, rows []p
 			if r.Answer == publish.Taken {
 				taken = append(taken, r.SKU)
 				shown = append(shown, publishedPrice{Channel: p.Channel, SKU: r.SKU, Price: amountText(r.Price),
-					Reference: amountText(r.Reference), Currency: r.Currency, FromAt: at.UTC(), Publication: p.ID})
+					Reference: amountText(r.Reference), Currency: r.Currency, FromAt: at.UTC(), Publication: p.ID,
+					Tags: tagsText(r.Tags)})
 			}
 		}
 		for from := 0; from < len(stored); from += batchSize {

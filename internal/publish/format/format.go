@@ -10,7 +10,14 @@ type Line struct {
 	Price     string `json:"price,omitempty"`
 	Reference string `json:"reference,omitempty"`
 	Currency  string `json:"currency"`
+	Tags      *Tags  `json:"tags,omitempty"`
 	Remove    bool   `json:"remove,omitempty"`
+}
+
+// Tags are put on a product, and taken off it, while its price stands.
+type Tags struct {
+	Add    []string `json:"add,omitempty"`
+	Remove []string `json:"remove,omitempty"`
 }
 
 // Answer is what a channel says to one line.

@@ -1662,7 +1662,7 @@ export interface components {
             change: string | null;
             cost: string | null;
             /** @enum {string} */
-            kind: "new" | "up" | "down" | "reference" | "gone";
+            kind: "new" | "up" | "down" | "reference" | "tags" | "gone";
             /** @description net less fee and cost */
             marginAmount: string | null;
             name: string;
@@ -2202,6 +2202,10 @@ export interface components {
         LayersForm: {
             layers: components["schemas"]["LayerForm"][];
         };
+        LiveTags: {
+            add: string[];
+            remove: string[];
+        };
         LogChange: {
             /** @description as JSON; empty: it was deleted */
             after: string;
@@ -2363,6 +2367,7 @@ export interface components {
         PriceDetail: {
             answer: components["schemas"]["PriceAnswer"];
             at: string;
+            liveTags: components["schemas"]["LiveTags"];
             /** @description the lowest permitted price, rounded up */
             lowest: string | null;
             /** @description when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them */
@@ -2423,6 +2428,7 @@ export interface components {
             gtinProblem?: string;
             /** @description newest first */
             history: components["schemas"]["PieceHistory"][];
+            liveTags: components["schemas"]["LiveTags"];
             of?: string;
             /** @description the price of one kilogram, litre or whatever its content is of */
             perContent: string | null;

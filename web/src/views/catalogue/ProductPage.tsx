@@ -59,6 +59,13 @@ export function ProductPage() {
                 {amount(data.perContent)} {data.currency} per {data.of}
               </span>
             )}
+            {data.liveTags.add.length + data.liveTags.remove.length > 0 && (
+              <span data-testid="live-tags">
+                {data.liveTags.add.length > 0 && `shown as ${data.liveTags.add.join(", ")}`}
+                {data.liveTags.remove.length > 0 && ` without ${data.liveTags.remove.join(", ")}`}{" "}
+                <span className="text-quiet">while a rule is live</span>
+              </span>
+            )}
             <span className="ml-auto flex gap-4">
               <Link className="underline underline-offset-2" to={addressOf("/board", params, { sku, trail: "open" })}>
                 Why this price

@@ -18,7 +18,12 @@ interface Props {
   onDecide: (d: Decision) => void;
 }
 
-const kindWords: Record<string, string> = { new: "new", gone: "taken off", reference: "reference only" };
+const kindWords: Record<string, string> = {
+  new: "new",
+  gone: "taken off",
+  reference: "reference only",
+  tags: "tags only",
+};
 
 /** One product whose price in the channel would change. */
 export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onDecide }: Props) {
@@ -50,7 +55,7 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
       <span className="w-20 text-right">{amount(row.was)}</span>
       <span className="w-20 text-right text-[15px] font-semibold">{amount(row.price)}</span>
       <span className="w-20 text-right">
-        {row.change && row.kind !== "reference" ? (
+        {row.change && !kindWords[row.kind] ? (
           signed(row.change)
         ) : (
           <span className="text-quiet">{kindWords[row.kind] ?? ""}</span>

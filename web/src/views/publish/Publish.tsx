@@ -70,6 +70,7 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
               [kind("new"), "new"],
               [kind("gone"), "gone"],
               [kind("reference"), "reference only"],
+              [kind("tags"), "tags only"],
             ]
               .filter(([n]) => n !== 0)
               .map(([n, word]) => `${count(Number(n))} ${word}`)

@@ -26,6 +26,7 @@ const way = {
     { rule: "D", layer: "promotion", reason: "outranked", by: "A/B", would: "13.00" },
     { rule: "E", layer: "promotion", reason: "hours" },
     { rule: "F", layer: "promotion", reason: "not-yet" },
+    { rule: "G", layer: "promotion", reason: "audience" },
   ],
 };
 
@@ -43,6 +44,8 @@ const detail = {
   },
   at: "2026-11-27T09:00",
   opens: { E: "2026-11-27T18:00" },
+  unmet: { G: [{ condition: "first-order", wanted: ["yes"] }] },
+  liveTags: { add: ["offer & <more>"], remove: ["new"] },
   lowest: "14.52",
   product: {
     sku: "=A&B",
@@ -69,12 +72,6 @@ async function panel(of: object = {}, address = "/board?sku=%3DA%26B&channel=web
     "GET /api/price": { ...detail, answer: { ...detail.answer, ...of } },
     "GET /api/state": shopState,
     "GET /api/session": { name: "maren", role: "manager", demo: [] },
-    "GET /api/rules": {
-      rules: [
-        { rule: { code: "A/B", liveTags: { add: ["offer & <more>"], remove: ["new"] } } },
-        { rule: { code: "C", liveTags: { add: ["dozens"] } } },
-      ],
-    },
     "GET /api/outlook": () => problem(404, "none"),
   });
   const drawn = page(<TrailPanel />, address);
@@ -105,6 +102,7 @@ test("what did not apply says its one reason, with the winner's name and what it
   expect(p.getByText(/wants 24, counted 12/)).toBeTruthy();
   const lost = p.getByRole("link", { name: "D" }).closest("li")?.textContent;
   expect(lost).toContain("is outranked by Quay & <clay>, would give 13.00");
+  expect(p.getByRole("link", { name: "G" }).closest("li")?.textContent).toContain("is only for first orders");
 });
 
 test("below cost is an alert that names the lowest permitted price", async () => {

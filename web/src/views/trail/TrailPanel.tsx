@@ -1,13 +1,12 @@
 import { X } from "lucide-react";
 import { Link } from "react-router";
 import { usePrice } from "../../api/prices";
-import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
 import type { Viewpoint } from "../../api/viewpoint";
 import { carried } from "../../lib/address";
 import { useNames } from "../../lib/names";
 import { useViewpoint } from "../../lib/viewpoint";
-import type { Layer, PriceDetail, Rule, Trail } from "../../api/client";
+import type { Layer, PriceDetail, Trail } from "../../api/client";
 import { amount, day, isZero, moment } from "../../lib/format";
 import { reasonWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
@@ -75,8 +74,6 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
   const trail = answer.trail;
   const codes = useNames();
   const missed = missedBy(answer);
-  const { data: rules } = useRules();
-  const live = liveTagsOf(rules?.map((r) => r.rule).filter((r) => answer.rules.includes(r.code)) ?? []);
   const quantity = answer.quantity > 1 ? `${answer.quantity} × ` : "";
   return (
     <div className="px-4 pb-6">
@@ -164,8 +161,8 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
             ["Brand", product.brand],
             ["Supplier", product.supplier],
             ["Tags", product.tags.join(", ")],
-            ["Live tags", live.add.join(", ")],
-            ["Tags off", live.remove.join(", ")],
+            ["Live tags", detail.liveTags.add.join(", ")],
+            ["Tags off", detail.liveTags.remove.join(", ")],
             ["Stock", product.stock],
             ["Sold, 30 days", product.sold],
           ] as const
@@ -188,12 +185,6 @@ function missedBy({ portions, rules }: PriceDetail["answer"]): Trail["missed"] {
   for (const m of portions.flatMap((p) => p.trail?.missed ?? []))
     if (!rules.includes(m.rule) && !seen.has(m.rule)) seen.set(m.rule, m);
   return [...seen.values()];
-}
-
-/** The tags that rules at work publish with a product, and those that they take away. */
-function liveTagsOf(rules: Rule[]): { add: string[]; remove: string[] } {
-  const all = (part: "add" | "remove") => [...new Set(rules.flatMap((r) => r.liveTags?.[part] ?? []))];
-  return { add: all("add"), remove: all("remove") };
 }
 
 /** What the core kept of a price between two rules may have many digits; the first four say enough beside a name. */
