@@ -114,6 +114,7 @@ func ruleFor(b *pricing.Book, customer string, goods []string) (book.Change, err
 type List struct {
 	Prices []Price          `json:"prices"`
 	Rules  []board.RuleMark `json:"rules" doc:"other rules that name the customer"`
+	Fixed  bool             `json:"fixed" doc:"nothing else changes the agreed prices: no other rule comes after, and lower prices are raised to them"`
 }
 
 // Price is one agreed price.
@@ -123,7 +124,48 @@ type Price struct {
 	List  *string `json:"list" doc:"in the book's currency"`
 	Price string  `json:"price"`
 	Pays  *string `json:"pays" doc:"what the customer pays for one now, in the book's currency and without a channel"`
+	Comparison
 }
+
+// Comparison holds an agreed price against what is paid without it.
+type Comparison struct {
+	Group  *string `json:"group" doc:"what the customer's groups pay for one now; everyone's price where there are none"`
+	Dearer bool    `json:"dearer" doc:"the agreed price is above that"`
+}
+
+// Compare holds a price against what the groups of a customer pay at a moment, in the book's currency and without a
+// channel. Its errors are book.ErrNotFound and QuestionErrors.
+func Compare(snap *book.Snapshot, customer, sku string, price money.Rat, at pricing.Moment) (Comparison, error) {
+	i := slices.IndexFunc(snap.Book.Customers, func(c pricing.Customer) bool { return c.Code == customer })
+	if i < 0 {
+		return Comparison{}, book.ErrNotFound
+	}
+	vp := pricing.Viewpoint{At: at, Groups: snap.Book.Customers[i].Groups, Quantity: 1}
+	a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: sku})
+	if err != nil || a.Unit == nil {
+		return Comparison{}, err
+	}
+	text := a.Unit.Fixed(a.Digits)
+	return Comparison{Group: &text, Dearer: a.Unit.Less(price)}, nil
+}
+
+// Fix makes the change by which nothing else changes the agreed prices of a customer, or something may again. Its error
+// is book.ErrNotFound where nothing is agreed.
+func Fix(b *pricing.Book, customer string, on bool) (book.Change, error) {
+	rule := Rule(b, customer)
+	if rule == nil {
+		return book.Change{}, book.ErrNotFound
+	}
+	next := *rule
+	next.MayRaise, next.Then = on, ""
+	if on {
+		next.Rank, next.Then = 1, pricing.EndPrice
+	}
+	return book.Change{Kind: book.Rules, Code: rule.Code, Before: bookfile.EncodeRule(rule),
+		After: bookfile.EncodeRule(&next)}, nil
+}
+
+func isFixed(r *pricing.Rule) bool { return r != nil && r.MayRaise && r.Then == pricing.EndPrice }
 
 // Of is what was agreed with a customer, with what they pay at a moment.
 func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
@@ -132,6 +174,7 @@ func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 		return out, book.ErrNotFound
 	}
 	level, own := Level(customer), Rule(snap.Book, customer)
+	out.Fixed = isFixed(own)
 	vp := pricing.Viewpoint{At: at, Customer: customer, Quantity: 1}
 	for i := range snap.Book.Products {
 		p := &snap.Book.Products[i]
@@ -151,6 +194,9 @@ func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 		if a.Unit != nil {
 			text := a.Unit.Fixed(a.Digits)
 			row.Pays = &text
+		}
+		if row.Comparison, err = Compare(snap, customer, p.SKU, price, at); err != nil {
+			return out, err
 		}
 		out.Prices = append(out.Prices, row)
 	}

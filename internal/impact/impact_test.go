@@ -56,6 +56,15 @@ func (d *desk) rule(doc string) pricing.Rule {
 	return r
 }
 
+// save is the desk of a book with a rule more.
+func (d *desk) save(doc string) {
+	d.t.Helper()
+	b := *d.snap.Book
+	b.Rules = append(slices.Clone(b.Rules), d.rule(doc))
+	_, memory := booktest.Live(d.t, &b)
+	d.snap, d.Impacts = booktest.Snapshot(d.t, &b), impact.New(board.NewSweeps(), memory)
+}
+
 func (d *desk) ofRule(doc, channel string) impact.Rule {
 	d.t.Helper()
 	vp := pricing.Viewpoint{Channel: channel, At: noon(d.t), Quantity: 1}
@@ -107,6 +116,23 @@ func TestARulesImpact(t *testing.T) {
 		require.Equal(t, 1, out.Moved, doc)
 	}
 	require.Nil(t, d.ofRule(`{"code":"X","layer":"promotion","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"10"},"audience":{"firstOrder":false}}`, "web").As)
+}
+
+// A price that is meant to be fixed for a customer names what may change it all the same; others name nothing.
+func TestWhatIsNotFixed(t *testing.T) {
+	d := open(t)
+	rule := `{"code":"FIXED","layer":"group","rank":1,"where":{"sku":"A & B"},"effect":{"setPrice":"7.00"},"audience":{"customers":["C1"]},"mayRaise":true%s}`
+	require.Empty(t, d.ofRule(fmt.Sprintf(rule, ""), "web").Unfixed)
+	require.Empty(t, d.ofRule(fmt.Sprintf(rule, `,"then":"end-price"`), "web").Unfixed)
+	d.save(`{"code":"SAME","name":"Same & again","layer":"group","rank":1,"where":{"category":"Cups"},"effect":{"percentOff":"1"},"audience":{"customers":["C1"]}}`)
+	d.save(`{"code":"AFTER","layer":"group","rank":2,"where":{"all":[]},"effect":{"percentOff":"1"},"audience":{"customers":["C1"]}}`)
+	d.save(`{"code":"ENDS","layer":"sale","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"1"},"then":"end-price"}`)
+	d.save(`{"code":"ELSEWHERE","layer":"sale","rank":2,"where":{"sku":"C"},"effect":{"percentOff":"1"},"then":"end-price"}`)
+	var found []string
+	for _, o := range d.ofRule(fmt.Sprintf(rule, `,"then":"end-price"`), "web").Unfixed {
+		found = append(found, string(o.Kind)+" "+o.Rule.Code)
+	}
+	require.ElementsMatch(t, []string{"same-customer SAME", "rule-ends ENDS"}, found)
 }
 
 // Brackets give the pieces of a line several prices: the example follows those that the rule makes, and the margin is

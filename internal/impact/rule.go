@@ -33,6 +33,7 @@ type Rule struct {
 	Changes board.Histogram `json:"changes" doc:"of changed prices, by percent of what they were"`
 	Demands []Demand        `json:"demands" doc:"what channels demand of a price and some of the changed ones do not keep"`
 	Movers  []Mover         `json:"movers" doc:"the ten biggest changes"`
+	Unfixed []Obstacle      `json:"unfixed" doc:"what may still change the price of a rule that is meant to fix it for single customers"`
 
 	Checks  []checks.Result `json:"checks" doc:"checks that hold now and would not"`
 	Example *Example        `json:"example" doc:"the rule at work on one product"`
@@ -63,7 +64,8 @@ const moversShown = 10
 // NoRule is the impact of a rule that cannot be saved.
 func NoRule(errs bookfile.Errors) Rule {
 	return Rule{Errors: append([]bookfile.Error{}, errs...), Sample: []string{}, Movers: []Mover{}, Demands: []Demand{},
-		Checks: []checks.Result{}, Changes: board.Histogram{Counts: []int{}}}
+		Unfixed: []Obstacle{},
+		Checks:  []checks.Result{}, Changes: board.Histogram{Counts: []int{}}}
 }
 
 // Draft is a rule that is being written.
@@ -94,6 +96,7 @@ func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp p
 	defer demanding.Wait()
 	out.compare(engine, rule, before, after, touched)
 	out.example(engine, rule, after)
+	out.Unfixed = obstacles(engine, rule, d.Replaces)
 	out.Checks, err = i.broken(ctx, snap.Engine, engine)
 	demanding.Wait()
 	return out, errors.Join(err, demandsErr)

@@ -33,7 +33,41 @@ func (s *Server) registerAgreed(api huma.API) {
 		snap := s.Live.Current()
 		return agreed.Of(snap, in.Code, s.moment(snap))
 	})
+	get(api, "/api/customers/{code}/agreed/compare", func(_ context.Context, in *struct {
+		Code  string `path:"code"`
+		SKU   string `query:"sku" required:"true"`
+		Price string `query:"price" required:"true"`
+	}) (agreed.Comparison, error) {
+		snap := s.Live.Current()
+		price, err := book.ReadAmount("price", in.Price, false)
+		if err != nil {
+			return agreed.Comparison{}, err
+		}
+		return agreed.Compare(snap, in.Code, in.SKU, price, s.moment(snap))
+	})
 	answers(api, store.Manager, http.MethodPut, "/api/customers/{code}/agreed", s.agree)
+	answers(api, store.Manager, http.MethodPut, "/api/customers/{code}/agreed/fixed", s.fixAgreed)
+}
+
+// FixedQuery says whether the agreed prices of a customer are fixed.
+type FixedQuery struct {
+	Seen
+	Code string `path:"code"`
+	Body struct {
+		Fixed bool `json:"fixed"`
+	}
+}
+
+func (s *Server) fixAgreed(ctx context.Context, in *FixedQuery) (Saved, error) {
+	change, err := agreed.Fix(s.Live.Current().Book, in.Code, in.Body.Fixed)
+	if err != nil {
+		return Saved{}, err
+	}
+	summary := fmt.Sprintf("Fixed the prices agreed with %s: nothing else changes them", in.Code)
+	if !in.Body.Fixed {
+		summary = fmt.Sprintf("The prices agreed with %s are no longer fixed", in.Code)
+	}
+	return s.commit(ctx, in.Seen, summary, []book.Change{change})
 }
 
 func (s *Server) agree(ctx context.Context, in *AgreedQuery) (Saved, error) {

@@ -416,6 +416,21 @@ func TestAgreedPrices(t *testing.T) {
 		}
 	}
 	a.do("PUT", "/api/customers/"+one+"/agreed", map[string]string{"sku": "BAT-30", "price": "x"}, 422, nil)
+	var compared struct {
+		Group  string
+		Dearer bool
+	}
+	compare := "/api/customers/" + one + "/agreed/compare?sku=BAT-30&price="
+	a.do("GET", compare+"99.00", nil, 200, &compared)
+	require.True(t, compared.Dearer)
+	a.do("GET", compare+compared.Group, nil, 200, &compared)
+	require.False(t, compared.Dearer, "what the group pays itself")
+	a.do("GET", compare+"dear", nil, 422, nil)
+	a.do("PUT", "/api/customers/"+one+"/agreed/fixed", map[string]bool{"fixed": true}, 200, nil)
+	var fixed struct{ Fixed bool }
+	a.do("GET", "/api/customers/"+one+"/agreed", nil, 200, &fixed)
+	require.True(t, fixed.Fixed)
+	a.do("PUT", "/api/customers/C-NOBODY/agreed/fixed", map[string]bool{"fixed": true}, 404, nil)
 	a.do("PUT", "/api/customers/"+two+"/agreed", map[string]string{"sku": "BAT-30", "price": ""}, 200, nil)
 	var rules struct {
 		Rules []struct{ Rule struct{ Code string } }

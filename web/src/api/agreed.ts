@@ -15,3 +15,20 @@ export const agree = (input: { customer: string; body: Schema["AgreedEdit"] }, s
       body: input.body,
     }),
   );
+
+/** What the customer's groups pay for a product, and whether a price would be dearer. */
+export const agreedComparisonQuery = (code: string, sku: string, price: string) =>
+  queryOptions({
+    queryKey: ["book", "agreed", code, "compare", sku, price],
+    queryFn: () =>
+      take(api.GET("/api/customers/{code}/agreed/compare", { params: { path: { code }, query: { sku, price } } })),
+    retry: false,
+  });
+
+export const fixAgreed = (input: { customer: string; fixed: boolean }, seen: Seen) =>
+  take(
+    api.PUT("/api/customers/{code}/agreed/fixed", {
+      params: { path: { code: input.customer }, header: seen },
+      body: { fixed: input.fixed },
+    }),
+  );

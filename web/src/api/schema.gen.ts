@@ -276,6 +276,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/customers/{code}/agreed/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-customers-by-code-agreed-compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/{code}/agreed/fixed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put-api-customers-by-code-agreed-fixed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/edit": {
         parameters: {
             query?: never;
@@ -1000,17 +1032,29 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AgreedComparison: {
+            /** @description the agreed price is above that */
+            dearer: boolean;
+            /** @description what the customer's groups pay for one now; everyone's price where there are none */
+            group: string | null;
+        };
         AgreedEdit: {
             /** @description empty: no longer agreed */
             price: string;
             sku: string;
         };
         AgreedList: {
+            /** @description nothing else changes the agreed prices: no other rule comes after, and lower prices are raised to them */
+            fixed: boolean;
             prices: components["schemas"]["AgreedPrice"][];
             /** @description other rules that name the customer */
             rules: components["schemas"]["BoardRuleMark"][];
         };
         AgreedPrice: {
+            /** @description the agreed price is above that */
+            dearer: boolean;
+            /** @description what the customer's groups pay for one now; everyone's price where there are none */
+            group: string | null;
             /** @description in the book's currency */
             list: string | null;
             name: string;
@@ -1738,6 +1782,9 @@ export interface components {
              */
             type: string;
         };
+        FixedQueryBody: {
+            fixed: boolean;
+        };
         FlagList: {
             flags: components["schemas"]["FlagRow"][];
             from: string;
@@ -1937,6 +1984,12 @@ export interface components {
             /** @description the least value above that passes; null: none does */
             upper: string | null;
         };
+        ImpactObstacle: {
+            /** @enum {string} */
+            kind: "layer-ends" | "mode" | "rule-ends" | "same-customer";
+            layer: string;
+            rule?: components["schemas"]["BoardRuleMark"];
+        };
         ImpactOther: {
             channel: string;
             /** Format: int64 */
@@ -2013,6 +2066,8 @@ export interface components {
             sample: string[];
             /** @description the rule is not open at the viewpoint's moment */
             shifted: boolean;
+            /** @description what may still change the price of a rule that is meant to fix it for single customers */
+            unfixed: components["schemas"]["ImpactObstacle"][];
             /**
              * Format: int64
              * @description of those, higher ones and such as were none
@@ -3659,6 +3714,78 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AgreedEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-customers-by-code-agreed-compare": {
+        parameters: {
+            query: {
+                sku: string;
+                price: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreedComparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-customers-by-code-agreed-fixed": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixedQueryBody"];
             };
         };
         responses: {

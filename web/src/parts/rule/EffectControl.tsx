@@ -1,4 +1,5 @@
 import { useFacets } from "../../api/board";
+import { ProductFinder, useProductName } from "../products/ProductFinder";
 import { useLevels } from "./levels";
 import { Blank, Choice } from "../../ui/blanks";
 import type { EffectForm, EffectKind } from "./form";
@@ -21,6 +22,12 @@ interface Props {
   /** What distinguishes the labels where several effects stand on one page. */
   which?: string;
   onChange: (e: EffectForm) => void;
+}
+
+/** What the product is called that a price is derived from. */
+function SourceName({ sku }: { sku: string }) {
+  const name = useProductName(sku === "basket" ? "" : sku.trim());
+  return name ? <span className="text-[14px] text-quiet">({name}) </span> : null;
 }
 
 /** How much, and of what kind. */
@@ -74,13 +81,16 @@ export function EffectControl({ effect, bad, which = "", onChange }: Props) {
             onChange={(basis) => change({ basis })}
           />{" "}
           of{" "}
-          <Blank
+          <ProductFinder
             label={`Source of the derived price${which}`}
-            className="w-32"
-            placeholder="SKU or basket"
-            value={effect.from}
-            onChange={(from) => change({ from })}
+            className="blank w-44"
+            placeholder="product or basket"
+            words={effect.from}
+            more={[["basket", "the whole basket"]]}
+            onWords={(from) => change({ from })}
+            onPick={(from) => change({ from })}
           />{" "}
+          <SourceName sku={effect.from} />
           <Choice
             label={`Which goods count${which}`}
             value={effect.counts}

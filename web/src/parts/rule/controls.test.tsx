@@ -3,9 +3,10 @@ import { screen, waitFor } from "@testing-library/react";
 import { useState } from "react";
 import { expect, test } from "vitest";
 import { page } from "../../testing/page";
-import { program } from "../../testing/server";
+import { program, type Asked } from "../../testing/server";
 import { customers, groups, shopState } from "../../testing/shop";
 import { BreaksControl } from "./BreaksControl";
+import { EffectControl } from "./EffectControl";
 import { emptyForm, writeForm, type Form } from "./form";
 import { SelectionBuilder } from "./SelectionBuilder";
 import { WhenControl } from "./WhenControl";
@@ -105,6 +106,34 @@ test("these channels only, and none of them yet", async () => {
   expect(rule().channels).toEqual(["quay"]);
   await user.selectOptions(screen.getByLabelText("In which channels"), "every channel");
   expect(rule().channels).toBeUndefined();
+});
+
+test("the source of a derived price is found by its name, or typed as its SKU", async () => {
+  const { user, rule } = editor(
+    ({ form, change }) => (
+      <EffectControl effect={form.effect} bad={undefined} onChange={(effect) => change({ effect })} />
+    ),
+    {},
+    {
+      "GET /api/board": ({ query }: Asked) =>
+        (query.get("q") ?? "").includes("kiln")
+          ? { body: { rows: [{ sku: "K & 1", name: "Table <kiln>" }], total: 1 } }
+          : { body: { rows: [], total: 0 } },
+    },
+  );
+  await user.selectOptions(screen.getByLabelText("Effect"), "% of another price");
+  await user.type(screen.getByLabelText("How much"), "10");
+  const source = screen.getByLabelText("Source of the derived price");
+  await user.type(source, "kiln");
+  await user.click(await screen.findByRole("option", { name: /Table <kiln>/ }));
+  expect(rule().effect).toEqual({ derive: { from: "K & 1", percent: "10" } });
+  await user.clear(source);
+  await user.type(source, "BASK{Enter}");
+  expect(rule().effect).toEqual({ derive: { from: "basket", percent: "10" } });
+  await user.clear(source);
+  await user.type(source, "T-1");
+  expect(await screen.findByText("Nothing by that name.")).toBeTruthy();
+  expect(rule().effect).toEqual({ derive: { from: "T-1", percent: "10" } });
 });
 
 test("narrowed by order, country and the customer's attribute, and widened again", async () => {

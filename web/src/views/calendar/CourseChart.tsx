@@ -1,14 +1,12 @@
-import { useQuery } from "@tanstack/react-query";
-import { Command } from "cmdk";
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 import { stepPath } from "../../lib/charts";
-import { findQuery } from "../../api/board";
 import { usePriceCourse } from "../../api/prices";
 import type { Viewpoint } from "../../api/viewpoint";
 import { useViewpoint } from "../../lib/viewpoint";
 import { type PriceCourse } from "../../api/client";
 import { amount, approx } from "../../lib/format";
+import { ProductFinder, useProductName } from "../../parts/products/ProductFinder";
 import type { Scale } from "./scale";
 
 const height = 130;
@@ -22,7 +20,7 @@ export function CourseChart({ viewpoint, scale, now }: { viewpoint: Viewpoint; s
     <section aria-label="Price over time" className="shrink-0 overflow-x-clip border-t-2 border-ink/25 bg-sheet">
       <div className="flex">
         <div className="w-[214px] shrink-0 px-3 py-2">
-          <ProductPick viewpoint={viewpoint} sku={sku} onPick={(s) => set({ sku: s })} />
+          <ProductPick sku={sku} onPick={(s) => set({ sku: s })} />
           {data && sku && <Key data={data} />}
         </div>
         <div className="relative min-w-0 flex-1 overflow-hidden [scrollbar-gutter:stable]">
@@ -148,49 +146,28 @@ function Lines({ data, scale, now }: { data: PriceCourse; scale: Scale; now: str
 }
 
 /** Finds the product whose price is drawn. */
-function ProductPick({ viewpoint, sku, onPick }: { viewpoint: Viewpoint; sku: string; onPick: (s: string) => void }) {
+function ProductPick({ sku, onPick }: { sku: string; onPick: (s: string) => void }) {
   const [words, setWords] = useState("");
-  const find = (q: string, enabled: boolean) => ({ ...findQuery(q, viewpoint.channel, 6), enabled });
-  const { data: found } = useQuery(find(words, words.trim().length > 1));
-  const { data: named } = useQuery(find(sku, sku !== ""));
-  const name = named?.rows.find((r) => r.sku === sku)?.name;
-  const pick = (chosen: string) => {
-    onPick(chosen);
-    setWords("");
-  };
-  const open = words.trim().length > 1 && found !== undefined;
+  const name = useProductName(sku);
   return (
-    <Command shouldFilter={false} label="Product of the chart" className="relative">
+    <>
       {sku && (
         <p className="truncate text-[13px] font-medium" title={name}>
           {name || sku}
         </p>
       )}
-      <Command.Input
-        aria-label="Product of the chart"
+      <ProductFinder
+        label="Product of the chart"
         placeholder={sku ? "Another product" : "Find a product"}
         className="field w-full text-[13px]"
-        value={words}
-        onValueChange={setWords}
+        above
+        words={words}
+        onWords={setWords}
+        onPick={(chosen) => {
+          onPick(chosen);
+          setWords("");
+        }}
       />
-      <Command.List
-        className={`absolute bottom-full left-0 z-30 mb-1 w-80 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl ${open ? "" : "hidden"}`}
-      >
-        {open && <Command.Empty className="px-2 py-1 text-quiet">Nothing by that name.</Command.Empty>}
-        {open &&
-          found.rows.map((r) => (
-            <Command.Item
-              key={r.sku}
-              value={r.sku}
-              className="truncate rounded-[3px] px-2 py-1 text-[13px] data-[selected=true]:bg-wash"
-              onSelect={() => {
-                pick(r.sku);
-              }}
-            >
-              {r.name} <span className="text-quiet">{r.sku}</span>
-            </Command.Item>
-          ))}
-      </Command.List>
-    </Command>
+    </>
   );
 }

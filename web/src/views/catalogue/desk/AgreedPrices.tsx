@@ -1,16 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { agree, agreedQuery } from "../../../api/agreed";
+import { agree, agreedComparisonQuery, agreedQuery, fixAgreed } from "../../../api/agreed";
 import { useSave } from "../../../api/saving";
 import { useMay } from "../../../api/session";
 import { carried } from "../../../lib/address";
 import { Problem, type Layer } from "../../../api/client";
 import { amount, errorText } from "../../../lib/format";
 import { Button } from "../../../ui/button";
+import { ProductFinder } from "../../../parts/products/ProductFinder";
 import { LayerMark } from "../../../ui/layer-mark";
 import { ImportLink } from "../../../parts/imports/ImportLink";
 import { FieldError } from "../../../ui/states";
+import { Tip } from "../../../ui/tip";
 import { DecimalInput } from "../../../ui/decimal-input";
 
 /** What was agreed with a customer, price by price, and every other rule that names the customer. */
@@ -21,6 +23,11 @@ export function AgreedPrices({ customer }: { customer: string }) {
   const [sku, setSku] = useState("");
   const [price, setPrice] = useState("");
   const save = useSave((body: { sku: string; price: string }, seen) => agree({ customer, body }, seen));
+  const fix = useSave((fixed: boolean, seen) => fixAgreed({ customer, fixed }, seen));
+  const { data: comparison } = useQuery({
+    ...agreedComparisonQuery(customer, sku.trim(), price.trim()),
+    enabled: sku.trim() !== "" && /^\d+(\.\d+)?$/.test(price.trim()),
+  });
   const at = (place: string) =>
     save.error instanceof Problem ? save.error.details.find((d) => d.location === place)?.message : undefined;
   const add = () =>
@@ -38,6 +45,7 @@ export function AgreedPrices({ customer }: { customer: string }) {
             <tr>
               <th className="font-normal">product</th>
               <th className="w-24 text-right font-normal">list price</th>
+              <th className="w-28 text-right font-normal">the group pays</th>
               <th className="w-28 text-right font-normal">agreed</th>
               <th className="w-28 text-right font-normal">pays now</th>
               <th className="w-16" />
@@ -50,7 +58,15 @@ export function AgreedPrices({ customer }: { customer: string }) {
                   {p.name} <span className="text-quiet">{p.sku}</span>
                 </td>
                 <td className="text-right text-quiet">{amount(p.list)}</td>
-                <td className="text-right font-medium">{amount(p.price)}</td>
+                <td className="text-right text-quiet">{amount(p.group)}</td>
+                <td className="text-right font-medium">
+                  {p.dearer && (
+                    <Tip text="dearer than what the customer's group pays">
+                      <span className="mr-2 text-[12px] text-bad">dearer</span>
+                    </Tip>
+                  )}
+                  {amount(p.price)}
+                </td>
                 <td className={`text-right ${p.pays === p.price ? "text-quiet" : "font-medium"}`}>{amount(p.pays)}</td>
                 <td className="text-right">
                   {may && (
@@ -70,13 +86,14 @@ export function AgreedPrices({ customer }: { customer: string }) {
       )}
       {may && (
         <p className="mt-2 flex flex-wrap items-center gap-2">
-          <input
-            aria-label="SKU of an agreed price"
-            placeholder="SKU"
-            className="field w-40"
-            aria-invalid={at("sku") !== undefined}
-            value={sku}
-            onChange={(e) => setSku(e.target.value)}
+          <ProductFinder
+            label="SKU of an agreed price"
+            placeholder="product or SKU"
+            className="field w-48"
+            invalid={at("sku") !== undefined || undefined}
+            words={sku}
+            onWords={setSku}
+            onPick={setSku}
           />
           <DecimalInput
             aria-label="Agreed price"
@@ -95,8 +112,26 @@ export function AgreedPrices({ customer }: { customer: string }) {
           <Button disabled={save.isPending || !sku.trim() || !price.trim()} onClick={add}>
             Agree
           </Button>
+          {comparison?.dearer && (
+            <span role="status" className="font-medium text-bad" data-testid="dearer">
+              Dearer than the {amount(comparison.group)} that the customer&apos;s group pays.
+            </span>
+          )}
           {save.error && <FieldError>{at("sku") ?? at("price") ?? errorText(save.error)}</FieldError>}
         </p>
+      )}
+      {data.prices.length > 0 && (
+        <label className="mt-2 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-ink"
+            disabled={!may || fix.isPending}
+            checked={data.fixed}
+            onChange={(e) => fix.mutate(e.target.checked)}
+          />
+          fixed: nothing else changes these prices
+          <FieldError>{fix.error ? errorText(fix.error) : undefined}</FieldError>
+        </label>
       )}
       {data.rules.length > 0 && (
         <ul className="mt-3">

@@ -41,6 +41,7 @@ const impact: Impact = {
   reach: 5,
   sample: ["Buff & <clay>", "B"],
   shifted: true,
+  unfixed: [],
   up: 1,
   who: "group:trade",
 } as unknown as Impact;
@@ -141,4 +142,17 @@ test("one product is followed through the rule, or the reason why it is not at w
   expect(await screen.findByText(/Here the rule is outranked by Quay & <co>. The price stays 18.09./)).toBeTruthy();
   panel({ quantity: 21, example: { ...example, pieces: 11, each: "15.76" } });
   expect(screen.getByTestId("example").textContent).toContain("for 11 of 21 pieces, 15.76 a piece over all of them");
+});
+
+test("what is assumed of the buyer is said, and what may change a price that is meant to be fixed", () => {
+  const said = panel({
+    as: { first: true, country: "DE", attrs: { region: "=north" } },
+    unfixed: [
+      { kind: "rule-ends", layer: "sale", rule: { code: "A/B", name: "Quay & <clay>", layer: "sale" } },
+      { kind: "mode", layer: "group" },
+    ],
+  });
+  expect(said.textContent).toContain("on a first order, in DE, whose region is =north");
+  expect(said.textContent).toContain("Quay & <clay>, in the sale layer, ends the price before it.");
+  expect(said.textContent).toContain("in the group terms layer it is not the first rule that is used");
 });

@@ -9,6 +9,7 @@ import { assumedWords, reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
 import { Tip } from "../../../ui/tip";
+import { Unfixed } from "./Unfixed";
 
 interface Props {
   impact: Impact | undefined;
@@ -56,6 +57,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
             {impact.quantity > 1 ? `, ${count(impact.quantity)} pieces` : ""}, {moment(impact.at, state?.now)}
             {impact.shifted && !impact.never && ", when it is open"}
           </p>
+          {impact.unfixed.length > 0 && <Unfixed obstacles={impact.unfixed} />}
           {impact.never && <p className="mt-1 font-medium text-bad">It is open at no moment from now on.</p>}
           <div className="mt-3 grid grid-cols-3 gap-x-4">
             <Figure

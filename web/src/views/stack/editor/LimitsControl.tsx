@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useFacets } from "../../../api/board";
 import { Add, Blank, Choice, Out } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
+import { fixing, isFixed } from "../../../parts/rule/fixed";
 import type { Form, Place } from "../../../parts/rule/form";
 
 interface Props {
@@ -11,7 +12,6 @@ interface Props {
   change: (part: Partial<Form>) => void;
 }
 
-/** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
 const idle = "This rule takes nothing off, and a floor never raises a price: it changes nothing.";
 
 /** Whether a rule reduces by nothing. */
@@ -20,6 +20,7 @@ const takesNothing = ({ how, effect }: Form) =>
   (effect.kind === "percentOff" || effect.kind === "amountOff") &&
   /^0+(\.0*)?$/.test(effect.value.trim());
 
+/** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
 export function LimitsControl({ form, errors, change }: Props) {
   const { data: facets } = useFacets();
   const levels = useLevels(form.of.startsWith("level:") ? form.of.slice(6) : "");
@@ -33,6 +34,7 @@ export function LimitsControl({ form, errors, change }: Props) {
     ...levels.map(([l, words]) => [`level:${l}`, words === l ? `the price level ${l}` : words] as const),
     ...(form.layer === "catalog" ? [] : [["catalog", "the price after the catalog layer"] as const]),
   ] as (readonly [string, string])[];
+  const fixed = isFixed(form);
   const bad = (p: Place) => errors.has(p) || undefined;
   return (
     <>
@@ -152,7 +154,13 @@ export function LimitsControl({ form, errors, change }: Props) {
           <FieldError>{errors.get("ending")}</FieldError>
         </p>
       )}
-      {form.then !== "" && (
+      {fixed && (
+        <p>
+          fixed for {form.customers.length === 1 ? "this customer" : "these customers"}: nothing else changes it
+          <Out label="Not fixed" onClick={() => change({ mayRaise: false, then: "" })} />{" "}
+        </p>
+      )}
+      {form.then !== "" && !fixed && (
         <p>
           and where it applied,{" "}
           <Choice
@@ -167,7 +175,7 @@ export function LimitsControl({ form, errors, change }: Props) {
           <Out label="End nothing" onClick={() => change({ then: "" })} />
         </p>
       )}
-      {form.mayRaise && (
+      {form.mayRaise && !fixed && (
         <p>
           it may also raise a price
           <Out label="Never raise a price" onClick={() => change({ mayRaise: false })} />
@@ -204,6 +212,9 @@ export function LimitsControl({ form, errors, change }: Props) {
           </Add>
         )}
         {!parts && <Add onClick={() => setParts(true)}>options and work</Add>}
+        {!fixed && form.customers.length > 0 && form.groups.length === 0 && (
+          <Add onClick={() => change(fixing)}>fixed: nothing else changes it</Add>
+        )}
         {form.then === "" && <Add onClick={() => change({ then: "end-price" })}>ends the price</Add>}
         {!form.mayRaise && form.layer !== "catalog" && <Add onClick={() => change({ mayRaise: true })}>may raise</Add>}
         {form.currency === "" && (facets?.currencies.length ?? 0) > 1 && (
