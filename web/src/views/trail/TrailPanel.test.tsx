@@ -97,6 +97,14 @@ test("the way of a price: each rule with what it left, what shaped it, and what 
   expect(p.getByText("Rounded to the minor unit")).toBeTruthy();
 });
 
+test("a rule that applied and changed nothing says that", async () => {
+  const [first] = way.steps;
+  const { panel: p } = await panel({
+    trail: { ...way, steps: [{ ...first, before: "15.90", after: "15.90", shaped: [] }] },
+  });
+  expect(p.getByText("changes nothing here")).toBeTruthy();
+});
+
 test("what did not apply says its one reason, with the winner's name and what it would have given", async () => {
   const { panel: p } = await panel();
   expect(p.getByText(/wants 24, counted 12/)).toBeTruthy();

@@ -221,6 +221,7 @@ function Steps({ trail, list, rule }: { trail: Trail; list: string | null; rule:
                 {amount(s.raw)}, {shapedWords[w] ?? w}
               </span>
             ))}
+            {s.before === s.after && <span className="block text-[12px] text-quiet">changes nothing here</span>}
             {s.ended && <span className="block text-[12px] text-quiet">ends the {s.ended}</span>}
           </span>
           <span className="ml-auto text-right">

@@ -35,8 +35,11 @@ test("only what is for single customers can be fixed", () => {
   expect(screen.queryByText(/fixed: nothing else/)).toBeNull();
 });
 
-test("a floor under a rule that takes nothing off says that it does nothing", async () => {
-  const { user } = limits({});
+test("a rule that changes no price says so while it is written", async () => {
+  const { user } = limits({ effect: { ...emptyForm("sale", 1).effect, value: "0.00" }, mayRaise: true });
+  expect(screen.getByRole("alert").textContent).toBe("This rule takes nothing off: it changes no price.");
   await user.click(screen.getByText("+ floor"));
-  expect(screen.queryByText(/changes nothing/)).toBeNull();
+  expect(screen.getByRole("alert").textContent).toContain("and a floor never raises a price");
+  await user.click(screen.getByText("+ ending"));
+  expect(screen.queryByRole("alert")).toBeNull();
 });

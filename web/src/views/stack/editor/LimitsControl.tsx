@@ -12,12 +12,12 @@ interface Props {
   change: (part: Partial<Form>) => void;
 }
 
-const idle = "This rule takes nothing off, and a floor never raises a price: it changes nothing.";
-
-/** Whether a rule reduces by nothing. */
-const takesNothing = ({ how, effect }: Form) =>
+/** Whether a rule takes nothing off the price entering it, and ends it in no other way. */
+const changesNothing = ({ how, effect, of, ends }: Form) =>
   how === "effect" &&
-  (effect.kind === "percentOff" || effect.kind === "amountOff") &&
+  ["percentOff", "percentOn", "amountOff", "amountOn"].includes(effect.kind) &&
+  of === "" &&
+  !ends &&
   /^0+(\.0*)?$/.test(effect.value.trim());
 
 /** What an effect starts from, what limits, lifts and ends its result, and what the rule ends. */
@@ -118,7 +118,7 @@ export function LimitsControl({ form, errors, change }: Props) {
             onChange={(floorBy) => change({ floorBy })}
           />
           <Out label="No floor" onClick={() => change({ floorBy: "", floor: "" })} />{" "}
-          <FieldError>{errors.get("floor") ?? (takesNothing(form) ? idle : undefined)}</FieldError>
+          <FieldError>{errors.get("floor")}</FieldError>
         </p>
       )}
       {form.ends && (
@@ -153,6 +153,11 @@ export function LimitsControl({ form, errors, change }: Props) {
           <Out label="No ending" onClick={() => change({ ends: false, step: "", shift: "", direction: "nearest" })} />{" "}
           <FieldError>{errors.get("ending")}</FieldError>
         </p>
+      )}
+      {changesNothing(form) && (
+        <FieldError>
+          This rule takes nothing off{form.floorBy !== "" && ", and a floor never raises a price"}: it changes no price.
+        </FieldError>
       )}
       {fixed && (
         <p>
