@@ -84,6 +84,9 @@ func (m Moment) String() string {
 	return m.wall().Format(momentLayout)
 }
 
+// Format writes the moment in a layout of package time.
+func (m Moment) Format(layout string) string { return m.wall().Format(layout) }
+
 // day counts whole days since 1970-01-01; seconds of the day are left over.
 func (m Moment) day() (day, second Moment) {
 	day = m / Day

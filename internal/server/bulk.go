@@ -91,6 +91,40 @@ func (s *Server) registerBulk(api huma.API) {
 			return s.commit(ctx, in.Seen, in.Body.Summary(len(changes)), changes)
 		})
 	answers(api, store.Manager, http.MethodPost, "/api/rules-order", s.reorder)
+	answers(api, store.Reader, http.MethodPost, "/api/copies/plan", s.planCopies)
+}
+
+// CopyPlan are the pieces that copies would be, campaigns before the rules that name them; they are saved as an edit.
+type CopyPlan struct {
+	Copies []CopyRow `json:"copies"`
+}
+
+// CopyRow is one of them.
+type CopyRow struct {
+	Kind    string  `json:"kind" enum:"campaigns,rules"`
+	Code    string  `json:"code"`
+	Name    string  `json:"name"`
+	Of      string  `json:"of" doc:"the code of what it is a copy of"`
+	From    string  `json:"from,omitempty" doc:"of its own window"`
+	To      string  `json:"to,omitempty" doc:"exclusive"`
+	Undated bool    `json:"undated" doc:"there are no dates to move: it would hold whenever the other one does"`
+	Doc     ItemDoc `json:"doc"`
+}
+
+func (s *Server) planCopies(_ context.Context, in *struct{ Body bulk.Copies }) (CopyPlan, error) {
+	out := CopyPlan{Copies: []CopyRow{}}
+	list, err := in.Body.Plan(s.Live.Current().Book)
+	for _, c := range list {
+		row := CopyRow{Kind: c.Kind, Code: c.Code, Name: c.Name, Of: c.Of, Undated: c.Undated, Doc: ItemDoc(c.After)}
+		if c.From != nil {
+			row.From = c.From.String()
+		}
+		if c.To != nil {
+			row.To = c.To.String()
+		}
+		out.Copies = append(out.Copies, row)
+	}
+	return out, err
 }
 
 // commitBulk saves what is done to the products of a board.

@@ -7,6 +7,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
+	"dogbane/internal/bulk"
 	"dogbane/internal/pricing"
 	"dogbane/internal/timeline"
 )
@@ -36,6 +37,39 @@ type CalendarBar struct {
 	Spans    []CalendarSpan `json:"spans" doc:"when it is open within the calendar's span, with its campaign"`
 	ETag     string         `json:"etag"`
 	Doc      ItemDoc        `json:"doc"`
+}
+
+// Along are the rules of a campaign that are taken along when it is moved.
+type Along struct {
+	Rules []AlongRule `json:"rules"`
+}
+
+// AlongRule is one of them, as it would be.
+type AlongRule struct {
+	Code string  `json:"code"`
+	Name string  `json:"name"`
+	ETag string  `json:"etag" doc:"of the rule as it is"`
+	Doc  ItemDoc `json:"doc"`
+}
+
+// AlongQuery asks which rules a campaign takes along when it begins at another moment.
+type AlongQuery struct {
+	Campaign string `query:"campaign" required:"true"`
+	From     string `query:"from" required:"true" doc:"when it would begin"`
+}
+
+func (s *Server) along(_ context.Context, in *AlongQuery) (Along, error) {
+	out := Along{Rules: []AlongRule{}}
+	from, err := pricing.ParseMoment(in.From)
+	if err != nil {
+		return out, &pricing.QuestionError{Path: "from", Problem: err.Error()}
+	}
+	snap := s.Live.Current()
+	changes, err := bulk.Along(snap.Book, in.Campaign, from)
+	for _, c := range changes {
+		out.Rules = append(out.Rules, AlongRule{c.Code, snap.Rule(c.Code).Title(), etag(c.Before), ItemDoc(c.After)})
+	}
+	return out, err
 }
 
 // CalendarSpan is a stretch of time, to exclusive.
@@ -75,6 +109,7 @@ type CalendarQuery struct {
 
 func (s *Server) registerCalendar(api huma.API) {
 	get(api, "/api/calendar", s.calendar)
+	get(api, "/api/calendar/along", s.along)
 	get(api, "/api/changes", func(_ context.Context, in *ChangesQuery) (ChangeList, error) {
 		snap := s.Live.Current()
 		now := s.moment(snap)

@@ -15,3 +15,14 @@ export const useChanges = () =>
     queryKey: ["book", "changes"],
     queryFn: () => take(api.GET("/api/changes", { params: { query: { days: 60 } } })),
   });
+
+/** The rules that a campaign takes along when it begins at another moment; without one, none. */
+export const useAlong = (campaign: string, from: string) =>
+  useQuery({
+    queryKey: ["book", "along", campaign, from],
+    queryFn: () => take(api.GET("/api/calendar/along", { params: { query: { campaign, from } } })),
+    enabled: campaign !== "" && from !== "",
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+  });

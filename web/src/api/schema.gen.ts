@@ -132,6 +132,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar/along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-calendar-along"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/categories": {
         parameters: {
             query?: never;
@@ -255,6 +271,22 @@ export interface paths {
         put: operations["put-api-checks-by-id"];
         post?: never;
         delete: operations["delete-api-checks-by-id"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-copies-plan"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1063,6 +1095,19 @@ export interface components {
             price: string;
             sku: string;
         };
+        Along: {
+            rules: components["schemas"]["AlongRule"][];
+        };
+        AlongRule: {
+            code: string;
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** @description of the rule as it is */
+            etag: string;
+            name: string;
+        };
         BoardCategory: {
             /** Format: int64 */
             count: number;
@@ -1486,6 +1531,22 @@ export interface components {
             /** @description percent or amount */
             value: string;
         };
+        BulkCopies: {
+            /**
+             * @description year: 52 weeks, so that each weekday stays one
+             * @enum {string}
+             */
+            by: "year" | "week" | "days";
+            /** @description the code of a campaign, instead of rules */
+            campaign?: string;
+            /**
+             * Format: int64
+             * @description with days: by so many
+             */
+            days?: number;
+            /** @description codes; a campaign with dates is copied along with its rules */
+            rules?: string[];
+        };
         BulkPreview: {
             /**
              * Format: int64
@@ -1692,6 +1753,27 @@ export interface components {
             id: number;
             name: string;
             problem?: string;
+        };
+        CopyPlan: {
+            copies: components["schemas"]["CopyRow"][];
+        };
+        CopyRow: {
+            code: string;
+            /** @description see docs/book.md */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** @description of its own window */
+            from?: string;
+            /** @enum {string} */
+            kind: "campaigns" | "rules";
+            name: string;
+            /** @description the code of what it is a copy of */
+            of: string;
+            /** @description exclusive */
+            to?: string;
+            /** @description there are no dates to move: it would hold whenever the other one does */
+            undated: boolean;
         };
         DemoAccount: {
             fullName: string;
@@ -3342,6 +3424,39 @@ export interface operations {
             };
         };
     };
+    "get-api-calendar-along": {
+        parameters: {
+            query: {
+                campaign: string;
+                /** @description when it would begin */
+                from: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Along"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-categories": {
         parameters: {
             query?: {
@@ -3656,6 +3771,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-copies-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkCopies"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyPlan"];
+                };
             };
             /** @description Error */
             default: {

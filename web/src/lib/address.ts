@@ -82,7 +82,7 @@ export const tagsOf = (filter: Pick<BoardFilter, "tags">): string[] =>
 
 export const tagsText = (tags: string[]) => tags.map(encodeURIComponent).join(",");
 
-/** An address may hold what was never escaped. */
+/** An address may hold what nobody escaped. */
 function unescaped(text: string): string {
   try {
     return decodeURIComponent(text);

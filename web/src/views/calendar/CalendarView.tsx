@@ -1,25 +1,23 @@
+import { differenceInMinutes } from "date-fns";
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
 import { useState } from "react";
-import { Link } from "react-router";
-import { addressOf, carried, readCalendar } from "../../lib/address";
-import type { CalendarBar, CalendarConflict } from "../../api/client";
-import { useCalendar } from "../../api/calendar";
+import { readCalendar } from "../../lib/address";
+import type { CalendarBar } from "../../api/client";
+import { useAlong, useCalendar } from "../../api/calendar";
 import { useEdit } from "../../api/edits";
-import { useEditImpact } from "../../api/impact";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { useViewpoint } from "../../lib/viewpoint";
 import type { Calendar, EditChange, Layer, Rule } from "../../api/client";
-import { count, day, errorText, through } from "../../lib/format";
+import { count, day, through, wall } from "../../lib/format";
 import { useKeys } from "../../lib/keys";
 import { layerColour, layerNames } from "../../lib/layers";
-import { windowWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
-import { EffectNote } from "../../ui/effect-note";
 import { LayerMark } from "../../ui/layer-mark";
-import { Failed, FieldError } from "../../ui/states";
+import { Failed } from "../../ui/states";
 import { Bar, type Ends } from "./Bar";
+import { ChosenWindow, keepButton, type AlongRule } from "./ChosenWindow";
 import { CourseChart } from "./CourseChart";
 import { firstDifference, scaleOf, spanAround, stepped, ticks, zooms, type Scale, type Zoom } from "./scale";
 
@@ -76,14 +74,17 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
     "0": () => onAround(null),
     escape: () => setDraft(null),
   });
+  const bar = chosen && (chosen.campaign ? data?.campaigns : data?.bars)?.find((b) => b.code === chosen.code);
+  const whole = bar && draft && movedWhole(bar, draft);
+  const { data: following } = useAlong(chosen?.campaign && whole ? chosen.code : "", draft?.from ?? "");
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
-  const bar = chosen && (chosen.campaign ? data.campaigns : data.bars).find((b) => b.code === chosen.code);
   const window = (bar?.doc as { window?: Rule["window"] } | undefined)?.window ?? {};
   const changed =
     bar && draft && (draft.from !== (bar.from ?? "") || draft.to !== (bar.to ?? ""))
       ? moved(bar, chosen.campaign, draft)
       : null;
+  const along = changed && chosen?.campaign && whole ? (following?.rules ?? []) : [];
   const at = bar && draft ? firstDifference(window, { from: bar.from ?? "", to: bar.to ?? "" }, draft, now) : "";
   const choose = (c: Chosen) => {
     if (c.code !== chosen?.code || c.campaign !== chosen.campaign) {
@@ -92,12 +93,15 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
     }
     setChosen(c);
   };
-  const keep = () => {
+  const keep = (taking: AlongRule[]) => {
     if (bar && changed && draft)
       edit.mutate(
         {
-          changes: [changed],
-          summary: `Moved “${bar.name}”: ${draft.from ? `from ${day(draft.from, now)}` : ""} ${draft.to ? `through ${through(draft.to, now)}` : "without end"}`,
+          changes: [
+            changed,
+            ...taking.map((r) => ({ kind: "rules" as const, code: r.code, etag: r.etag, doc: r.doc })),
+          ],
+          summary: `Moved “${bar.name}”${taking.length > 0 ? " with its rules" : ""}: ${draft.from ? `from ${day(draft.from, now)}` : ""} ${draft.to ? `through ${through(draft.to, now)}` : "without end"}`,
         },
         { onSuccess: () => setDraft(null) },
       );
@@ -128,7 +132,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
               may={may}
               onChoose={() => choose({ campaign, code: b.code })}
               onDraft={setDraft}
-              onKeep={keep}
+              onKeep={() => (along.length > 0 ? document.getElementById(keepButton)?.focus() : keep([]))}
               onLeave={() => setDraft(null)}
             />
           </div>
@@ -221,6 +225,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
             conflicts={data.conflicts.filter((f) => !chosen.campaign && (f.a === bar.code || f.b === bar.code))}
             name={(code) => data.bars.find((b) => b.code === code)?.name ?? code}
             edit={edit}
+            along={along}
             onKeep={keep}
             onLeave={() => (setDraft(null), edit.reset())}
           />
@@ -234,6 +239,13 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
 }
 
 /** The change that moves a window's ends. */
+/** Whether a window was moved as it is, not made longer or shorter. */
+const movedWhole = (bar: CalendarBar, ends: Ends) =>
+  (bar.from ?? "") !== "" &&
+  ends.from !== "" &&
+  (!bar.to ||
+    differenceInMinutes(wall(ends.to), wall(bar.to)) === differenceInMinutes(wall(ends.from), wall(bar.from ?? "")));
+
 function moved(bar: CalendarBar, campaign: boolean, ends: Ends): EditChange {
   const doc = bar.doc as Record<string, unknown> & { window?: Record<string, unknown> };
   const window = Object.fromEntries(Object.entries({ ...doc.window, ...ends }).filter(([, v]) => v !== ""));
@@ -289,96 +301,6 @@ const Grid = ({ scale, now }: { scale: Scale; now: string }) => (
     )}
   </div>
 );
-
-interface ChosenProps {
-  bar: CalendarBar;
-  campaign: boolean;
-  draft: Ends | null;
-  changed: EditChange | null;
-  at: string;
-  now: string;
-  may: boolean;
-  conflicts: CalendarConflict[];
-  name: (code: string) => string;
-  edit: ReturnType<typeof useEdit>;
-  onKeep: () => void;
-  onLeave: () => void;
-}
-
-/** The chosen window in words, and what moving it would do. */
-function ChosenWindow({
-  bar,
-  campaign,
-  draft,
-  changed,
-  at,
-  now,
-  may,
-  conflicts,
-  name,
-  edit,
-  onKeep,
-  onLeave,
-}: ChosenProps) {
-  const { params } = useViewpoint();
-  const effect = useEditImpact(changed ? [changed] : null, at);
-  const window = (bar.doc as { window?: Rule["window"] }).window;
-  const to = campaign
-    ? addressOf("/catalogue/campaigns", params, { item: bar.code })
-    : `/stack/rule/${encodeURIComponent(bar.code)}${carried(params)}`;
-  return (
-    <section aria-label="Chosen window" className="border-b pb-3">
-      <h2 className="text-[16px] leading-snug">{bar.name}</h2>
-      <p className="text-quiet">
-        {campaign ? "campaign" : layerNames[bar.layer as Layer]}
-        {bar.status !== "on" && `, ${bar.status}`}
-      </p>
-      <p className="mt-1">{windowWords(window, now)}</p>
-      {bar.campaign && <p className="text-quiet">with the campaign {bar.campaign}</p>}
-      {!window?.from && !window?.to && <p className="text-quiet">It has no end of its own that could be moved.</p>}
-      <p className="mt-1">
-        <Link className="underline underline-offset-2" to={to}>
-          {campaign ? "Open the campaign" : "Open in the editor"}
-        </Link>
-      </p>
-      {conflicts.map((f) => (
-        <p key={f.a + f.b} className="mt-2 text-bad">
-          Conflicts with <b>{name(f.a === bar.code ? f.b : f.a)}</b> over {count(f.goods)}{" "}
-          {f.goods === 1 ? "product" : "products"}: both have the same rank, so the lower price wins.
-        </p>
-      ))}
-      {draft && changed && (
-        <div className="mt-3 rounded-[4px] border-2 border-ink px-3 py-2" data-testid="moved">
-          <p className="font-medium">
-            {draft.from ? `from ${day(draft.from, now)}` : "from the beginning"}{" "}
-            {draft.to ? `through ${through(draft.to, now)}` : "without end"}
-          </p>
-          <div className="mt-1 text-[14px]">
-            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
-            {effect.data?.errors.slice(0, 3).map((e) => (
-              <p key={e.path}>
-                <FieldError>
-                  {e.path}: {e.problem}
-                </FieldError>
-              </p>
-            ))}
-          </div>
-          <div className="mt-2 flex gap-2">
-            <Button
-              look="ink"
-              disabled={!may || edit.isPending || (effect.data?.errors.length ?? 0) > 0}
-              onClick={onKeep}
-            >
-              Keep it
-            </Button>
-            <Button onClick={onLeave}>Put it back</Button>
-          </div>
-          {edit.error && <FieldError>{errorText(edit.error)}</FieldError>}
-        </div>
-      )}
-    </section>
-  );
-}
 
 /** What starts and ends in the seven days from now. */
 function Week({

@@ -4,6 +4,7 @@ import { useSave } from "../../api/saving";
 import type { Schema } from "../../api/client";
 import { doToRules } from "../../api/rules";
 import { count } from "../../lib/format";
+import { CopyDialog } from "../../parts/copies/CopyDialog";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 
@@ -13,6 +14,7 @@ type What = Omit<Schema["BulkRules"], "codes">;
 export function BatchBar({ codes, onClear }: { codes: string[]; onClear: () => void }) {
   const { data: campaigns } = useItems("campaigns");
   const fail = useFailed();
+  const [copying, setCopying] = useState(false);
   const [days, setDays] = useState("7");
   const run = useSave((what: What, seen) => doToRules({ codes, ...what }, seen));
   const go = (what: What) => {
@@ -54,6 +56,10 @@ export function BatchBar({ codes, onClear }: { codes: string[]; onClear: () => v
         />
         days
       </span>
+      <Button className={look} onClick={() => setCopying(true)}>
+        Copy to …
+      </Button>
+      {copying && <CopyDialog of={{ rules: codes }} onClose={() => setCopying(false)} onCopied={onClear} />}
       <select
         aria-label="Campaign of the chosen rules"
         className="rounded-[3px] border border-paper/60 bg-ink px-1 py-0.5"

@@ -2,6 +2,7 @@ import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { GripVertical, MoreHorizontal } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { deleteRule, doToRules, switchRule } from "../../api/rules";
 import { useSave } from "../../api/saving";
@@ -11,6 +12,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { type RuleRow } from "../../api/client";
 import { count } from "../../lib/format";
 import { sentence, standingWords, type Names } from "../../lib/sentence";
+import { CopyDialog } from "../../parts/copies/CopyDialog";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 import { Tip } from "../../ui/tip";
@@ -37,6 +39,7 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
     disabled: !canMove,
   });
   const { code } = rule;
+  const [copying, setCopying] = useState(false);
   const flip = useSave((status: "on" | "off", seen) => switchRule({ code, status }, seen));
   const start = useSave((_: void, seen) => doToRules({ codes: [code], do: "start" }, seen));
   const remove = useSave((_: void, seen) => deleteRule(code, seen));
@@ -146,6 +149,11 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
                 Copy
               </DropdownMenu.Item>
             )}
+            {may && (
+              <DropdownMenu.Item className={item} onSelect={() => setCopying(true)}>
+                Copy to another time …
+              </DropdownMenu.Item>
+            )}
             {may && row.state !== "on" && (
               <DropdownMenu.Item className={item} onSelect={() => start.mutate(undefined, { onError: fail })}>
                 Start now
@@ -171,6 +179,7 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {copying && <CopyDialog of={{ rules: [code] }} onClose={() => setCopying(false)} />}
     </li>
   );
 }

@@ -1,5 +1,8 @@
 import { useState } from "react";
 import type { Rule } from "../../../api/client";
+import { useMay } from "../../../api/session";
+import { CopyDialog } from "../../../parts/copies/CopyDialog";
+import { Button } from "../../../ui/button";
 import { Choice } from "../../../ui/blanks";
 import { readForm, writeForm, type Form, type Place } from "../../../parts/rule/form";
 import { WhenControl } from "../../../parts/rule/WhenControl";
@@ -7,7 +10,9 @@ import { WhoControl } from "../../../parts/rule/WhoControl";
 import type { FormProps } from "./ItemDesk";
 
 /** Rules that start and stop together: when, for whom and where the campaign lets them take part. */
-export function CampaignForm({ doc, set, errorAt }: FormProps) {
+export function CampaignForm({ doc, set, errorAt, saved }: FormProps) {
+  const may = useMay("manager");
+  const [copying, setCopying] = useState(false);
   const [form, setForm] = useState<Form>(() =>
     readForm({
       ...(doc as unknown as Partial<Rule>),
@@ -49,6 +54,12 @@ export function CampaignForm({ doc, set, errorAt }: FormProps) {
       </p>
       <WhenControl campaign form={form} errors={errors} change={change} />
       <WhoControl campaign form={form} errors={errors} change={change} />
+      {saved && may && (
+        <p>
+          <Button onClick={() => setCopying(true)}>Copy it with its rules to another time …</Button>
+        </p>
+      )}
+      {copying && <CopyDialog of={{ campaign: doc.code }} onClose={() => setCopying(false)} />}
     </div>
   );
 }
