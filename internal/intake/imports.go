@@ -43,6 +43,7 @@ type Fillable struct {
 	Key      string `json:"key"`
 	Name     string `json:"name"`
 	Required bool   `json:"required"`
+	IsNew    bool   `json:"isNew" doc:"a price level, further cost or attribute that no product has yet"`
 }
 
 // Ask is something in a file that could be read in two ways.
@@ -98,13 +99,18 @@ func (i *Imports) ReadFile(ctx context.Context, who, kind, name string, data []b
 
 // ReadPaste reads cells copied from a spreadsheet: with a header, or as SKU, list price and cost.
 func (i *Imports) ReadPaste(ctx context.Context, who, text string) (Preview, error) {
+	as := Format{Encoding: UTF8, Separator: "tab", Header: 1}
+	if !strings.Contains(text, "\t") { // typed, or copied from a text
+		as.Separator = findSeparator([]byte(text))
+	}
 	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
-	cells := strings.Split(strings.TrimRight(first, "\r"), "\t")
+	sep := string(separators[as.Separator])
+	cells := strings.Split(strings.TrimRight(first, "\r"), sep)
 	if _, headed := Match(cells, i.columns("products"))["sku"]; !headed {
-		text = strings.Join([]string{"SKU", "List price", "Cost"}[:min(3, max(2, len(cells)))], "\t") + "\n" + text
+		text = strings.Join(headerOf(text, sep), sep) + "\n" + text
 	}
 	data := []byte(text)
-	table, err := ReadText(data, &Format{Encoding: UTF8, Separator: "tab", Header: 1})
+	table, err := ReadText(data, &as)
 	var broken *FileError
 	if errors.As(err, &broken) {
 		return Preview{}, book.Invalid("text", "What was pasted cannot be read: "+broken.Error())
@@ -112,6 +118,34 @@ func (i *Imports) ReadPaste(ctx context.Context, who, text string) (Preview, err
 		return Preview{}, err
 	}
 	return i.shelve(ctx, who, "products", "pasted cells", data, table)
+}
+
+// headerOf names the columns of pasted cells that say nothing of them: the SKU first; then words are the name, and
+// numbers the list price and the cost.
+func headerOf(text, sep string) []string {
+	var rows [][]string
+	wide := 0
+	for line := range strings.Lines(text) {
+		cells := strings.Split(strings.Trim(line, "\r\n"), sep)
+		rows, wide = append(rows, cells), max(wide, len(cells))
+	}
+	names := map[bool][]string{true: {"List price", "Cost"}, false: {"Name"}}
+	header := []string{"SKU"}
+	for at := 1; at < max(wide, 2); at++ {
+		numbers := !slices.ContainsFunc(rows, func(cells []string) bool {
+			if at >= len(cells) {
+				return false
+			}
+			number, _, _ := bare(cells[at])
+			return strings.TrimSpace(cells[at]) != "" && strings.Trim(number, "0123456789.,'- ") != ""
+		})
+		if left := names[numbers]; len(left) > 0 {
+			header, names[numbers] = append(header, left[0]), left[1:]
+		} else {
+			header = append(header, "") // means nothing
+		}
+	}
+	return header
 }
 
 // columns are what files of a kind can fill.
@@ -125,6 +159,15 @@ func (i *Imports) columns(kind string) []Column {
 		return RateColumns
 	}
 	return ProductColumns(i.live.Current().Book)
+}
+
+// filled are what files of a kind can fill, with what the headers of one file and its mapping add.
+func (i *Imports) filled(kind string, headers []string, mapping map[string]string) []Column {
+	columns := i.columns(kind)
+	if kind == "products" {
+		columns = WithNamed(columns, headers, mapping)
+	}
+	return columns
 }
 
 // shelve keeps a table until somebody says whether to import it, and previews it.
@@ -145,7 +188,7 @@ func (i *Imports) shelve(ctx context.Context, who, kind, name string, data []byt
 		}
 		as.Mapping = matched.Mapping
 		// What the file itself says holds; where it could be read in two ways, it is read as the last time.
-		asks := table.Settle(i.columns(kind), as.Mapping)
+		asks := table.Settle(i.filled(kind, table.Headers, as.Mapping), as.Mapping)
 		if asks["decimal"] != "" {
 			table.Format.Decimal = before.Decimal
 		}
@@ -160,12 +203,13 @@ func (i *Imports) shelve(ctx context.Context, who, kind, name string, data []byt
 	return out, err
 }
 
-// match is what the headers of a file mean; in a file of products the others become attributes.
+// match is what the headers of a file mean; in a file of products the others become price levels, further costs or
+// attributes.
 func (i *Imports) match(kind string, headers []string) map[string]string {
 	columns := i.columns(kind)
 	mapping := Match(headers, columns)
 	if kind == "products" {
-		MatchAttributes(columns, headers, mapping)
+		MatchNamed(columns, headers, mapping)
 	}
 	return mapping
 }
@@ -190,7 +234,8 @@ func (i *Imports) Preview(ctx context.Context, who, token string, as *Matching) 
 	if mapping == nil {
 		mapping = map[string]string{}
 	}
-	asks := file.table.Settle(i.columns(file.kind), mapping)
+	columns := i.filled(file.kind, file.table.Headers, mapping)
+	asks := file.table.Settle(columns, mapping)
 	said, err := json.Marshal([]any{mapping, file.table.Format})
 	if err != nil {
 		return nil, Preview{}, fmt.Errorf("read how columns are matched: %w", err)
@@ -206,12 +251,12 @@ func (i *Imports) Preview(ctx context.Context, who, token string, as *Matching) 
 	for _, what := range slices.Sorted(maps.Keys(asks)) {
 		out.Asks = append(out.Asks, Ask{what, asks[what]})
 	}
-	columns := i.columns(file.kind)
-	if file.kind == "products" {
-		columns = WithAttributes(columns, file.table.Headers, mapping)
+	var known []string
+	for _, c := range i.columns(file.kind) {
+		known = append(known, c.Key)
 	}
 	for _, c := range columns {
-		out.Fields = append(out.Fields, Fillable{c.Key, c.Name, c.Required})
+		out.Fields = append(out.Fields, Fillable{c.Key, c.Name, c.Required, !slices.Contains(known, c.Key)})
 	}
 	p := &Plan{}
 	var bad []BadCell

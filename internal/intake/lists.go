@@ -174,20 +174,48 @@ func (r *row) moment(key string) pricing.Moment {
 // known says where the pieces of a book are.
 type known struct {
 	products, customers, channels map[string]bool
+
+	named map[string][]string // codes of customers by what they are called
 }
 
 func knownIn(b *pricing.Book) known {
-	k := known{map[string]bool{}, map[string]bool{}, map[string]bool{}}
+	k := known{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string][]string{}}
 	for i := range b.Products {
 		k.products[b.Products[i].SKU] = true
 	}
 	for i := range b.Customers {
-		k.customers[b.Customers[i].Code] = true
+		c := &b.Customers[i]
+		k.customers[c.Code] = true
+		if name := plainName(c.Name); name != "" {
+			k.named[name] = append(k.named[name], c.Code)
+		}
 	}
 	for i := range b.Channels {
 		k.channels[b.Channels[i].Code] = true
 	}
 	return k
+}
+
+// plainName is a name as it is compared: without case, and with single blanks.
+func plainName(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
+
+// customer is the code of whom a cell names by code or by name; what nobody is called stays as it is. A name that
+// several share is wrong.
+func (k *known) customer(r *row) string {
+	cell := r.cell("customer")
+	if k.customers[cell] {
+		return cell
+	}
+	switch codes := k.named[plainName(cell)]; len(codes) {
+	case 0:
+		return cell
+	case 1:
+		return codes[0]
+	default:
+		r.fail("customer", fmt.Sprintf("is the name of several customers: write the code, %s",
+			strings.Join(codes[:min(3, len(codes))], " or ")))
+		return cell
+	}
 }
 
 // firstSale is before the oldest sale that a file can tell of; earlier dates are mistakes.
@@ -198,7 +226,7 @@ var firstSale = pricing.MomentOf(time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC))
 func ReadSales(t *Table, mapping map[string]string, book *pricing.Book, now pricing.Moment) ([]Sale, []BadCell, error) {
 	list, k := []Sale{}, knownIn(book)
 	bad, err := t.each(SaleColumns, mapping, func(r *row) {
-		one := Sale{Line: t.Lines[r.n], At: r.moment("at"), Customer: r.cell("customer"), SKU: r.cell("sku"),
+		one := Sale{Line: t.Lines[r.n], At: r.moment("at"), Customer: k.customer(r), SKU: r.cell("sku"),
 			Channel: r.cell("channel")}
 		if !r.failed && (one.At < firstSale || one.At > now+pricing.Day) {
 			r.fail("at", "is no day on which something can have been sold: write one from 1970 up to today")
@@ -232,10 +260,10 @@ func ReadSales(t *Table, mapping map[string]string, book *pricing.Book, now pric
 func ReadAgreed(t *Table, mapping map[string]string, book *pricing.Book) ([]Agreed, []BadCell, error) {
 	list, k, seen := []Agreed{}, knownIn(book), map[[2]string]int{}
 	bad, err := t.each(AgreedColumns, mapping, func(r *row) {
-		one := Agreed{Line: t.Lines[r.n], Customer: r.cell("customer"), SKU: r.cell("sku"),
+		one := Agreed{Line: t.Lines[r.n], Customer: k.customer(r), SKU: r.cell("sku"),
 			Price: r.number("price", book.Settings.Currency)}
-		if !k.customers[one.Customer] {
-			r.fail("customer", "is not a customer of the book")
+		if !r.failed && !k.customers[one.Customer] {
+			r.fail("customer", "is not a customer of the book, neither by code nor by name")
 		}
 		if !k.products[one.SKU] {
 			r.fail("sku", "is not a product of the book")

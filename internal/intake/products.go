@@ -40,10 +40,8 @@ type Field struct {
 	money bool                                   // a number that is an amount in the book's currency
 }
 
-// attrPrefix begins the key of an attribute: any column can fill one.
-const attrPrefix = "attr:"
-
-// ProductColumns are what a product file can fill, with the attributes that the book's products have.
+// ProductColumns are what a product file can fill, with the price levels, further costs and attributes that the book's
+// products have.
 func ProductColumns(book *pricing.Book) []Column {
 	var list []Column
 	for _, f := range Fields {
@@ -53,51 +51,7 @@ func ProductColumns(book *pricing.Book) []Column {
 		}
 		list = append(list, c)
 	}
-	names := map[string]bool{}
-	for i := range book.Products {
-		for name := range book.Products[i].Attrs {
-			names[name] = true
-		}
-	}
-	for _, name := range slices.Sorted(maps.Keys(names)) {
-		list = append(list, Column{Key: attrPrefix + name, Name: name})
-	}
-	return list
-}
-
-// WithAttributes are the columns of a product file and one for each header that means none of them: it becomes an
-// attribute of that name.
-func WithAttributes(columns []Column, headers []string, mapping map[string]string) []Column {
-	taken, known := map[string]bool{}, map[string]bool{}
-	for _, header := range mapping {
-		taken[header] = true
-	}
-	for _, c := range columns {
-		known[c.Key] = true
-	}
-	list := slices.Clone(columns)
-	for key, header := range mapping { // attributes that were matched before
-		if name, is := strings.CutPrefix(key, attrPrefix); is && header != "" && !known[key] {
-			known[key] = true
-			list = append(list, Column{Key: key, Name: name})
-		}
-	}
-	for _, h := range headers {
-		if key := attrPrefix + h; h != "" && !taken[h] && !known[key] && len([]rune(h)) <= 200 {
-			list = append(list, Column{Key: key, Name: h})
-		}
-	}
-	slices.SortStableFunc(list[len(columns):], func(a, b Column) int { return strings.Compare(a.Name, b.Name) })
-	return list
-}
-
-// MatchAttributes adds to a mapping each header that means nothing else, as an attribute of its name.
-func MatchAttributes(columns []Column, headers []string, mapping map[string]string) {
-	for _, c := range WithAttributes(columns, headers, mapping)[len(columns):] {
-		if _, chosen := mapping[c.Key]; !chosen {
-			mapping[c.Key] = c.Name
-		}
-	}
+	return append(list, namedIn(book)...)
 }
 
 func textField(set func(p *pricing.Product, text string), most int) func(*pricing.Product, string, *Table) error {
@@ -302,6 +256,9 @@ func Match(headers []string, columns []Column) map[string]string {
 	}
 	for _, c := range columns {
 		take(c, tradeWords[c.Key])
+		if n, is := namedBy(c.Key); is {
+			take(c, []string{n.name})
+		}
 	}
 	return mapping
 }
@@ -359,13 +316,12 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 		return nil, err
 	}
 	skuAt := column["sku"]
-	var attrs []string
-	for key := range column {
-		if name, is := strings.CutPrefix(key, attrPrefix); is {
-			attrs = append(attrs, name)
+	var names []named
+	for _, key := range slices.Sorted(maps.Keys(column)) {
+		if n, is := namedBy(key); is {
+			names = append(names, n)
 		}
 	}
-	slices.Sort(attrs)
 	now := make(map[string]*pricing.Product, len(book.Products))
 	for i := range book.Products {
 		now[book.Products[i].SKU] = &book.Products[i]
@@ -417,25 +373,19 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 				failed = true
 			}
 		}
-		for _, name := range attrs {
-			at := column[attrPrefix+name]
-			if cell := strings.TrimSpace(cells[at]); len([]rune(cell)) > longestText {
-				bad(at, fmt.Sprintf("must have at most %d characters", longestText))
+		for _, n := range names {
+			at := column[n.key()]
+			if cell := strings.TrimSpace(cells[at]); cell == "" {
+				continue
+			} else if err := n.read(&after, cell, t, book); err != nil {
+				bad(at, err.Error())
 				failed = true
-			} else if cell != "" {
-				after.Attrs = maps.Clone(after.Attrs)
-				if after.Attrs == nil {
-					after.Attrs = map[string]pricing.Attr{}
-				}
-				if old, known := after.Attrs[name]; !known || old.Text != cell {
-					after.Attrs[name] = TextAttr(cell)
-				}
 			}
 		}
 		if failed {
 			continue
 		}
-		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column),
+		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column, names),
 			Before: before, After: after}
 		if len(change.Changes) == 0 && before != nil {
 			out.Unchanged++
@@ -446,15 +396,6 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 	return out, nil
 }
 
-// TextAttr is an attribute with a text, which counts as a number too where it reads as one.
-func TextAttr(text string) pricing.Attr {
-	a := pricing.Attr{Text: text, Quoted: true}
-	if n, err := money.Parse(text); err == nil {
-		a.Number = &n
-	}
-	return a
-}
-
 func shorten(s string) string {
 	if r := []rune(s); len(r) > 80 {
 		return string(r[:79]) + "…"
@@ -463,7 +404,7 @@ func shorten(s string) string {
 }
 
 // cellChanges are the mapped fields in which two products differ; all filled ones of a new product.
-func cellChanges(before, after *pricing.Product, mapped map[string]int) []CellChange {
+func cellChanges(before, after *pricing.Product, mapped map[string]int, names []named) []CellChange {
 	list := []CellChange{}
 	for _, f := range Fields {
 		if _, here := mapped[f.Key]; !here {
@@ -477,16 +418,13 @@ func cellChanges(before, after *pricing.Product, mapped map[string]int) []CellCh
 			list = append(list, CellChange{f.Key, was, is})
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(after.Attrs)) {
-		if _, here := mapped[attrPrefix+name]; !here {
-			continue
-		}
-		was := ""
+	for _, n := range names {
+		was, is := "", n.text(after)
 		if before != nil {
-			was = before.Attrs[name].Text
+			was = n.text(before)
 		}
-		if is := after.Attrs[name].Text; was != is {
-			list = append(list, CellChange{attrPrefix + name, was, is})
+		if was != is {
+			list = append(list, CellChange{n.key(), was, is})
 		}
 	}
 	return list

@@ -325,6 +325,25 @@ func TestLiveTagsAreTold(t *testing.T) {
 	require.Equal(t, "[{BAT-30}]", fmt.Sprint(board.Rows))
 }
 
+// A sample of each kind comes as a file, and what it holds can be brought in again.
+func TestImportSamples(t *testing.T) {
+	a := started(t, store.Manager)
+	for _, kind := range []string{"products", "sales", "agreed", "rates"} {
+		status, csv := a.status("GET", "/api/imports/sample?format=csv&kind="+kind, nil)
+		require.Equal(t, 200, status)
+		p := a.upload(kind, kind+".csv", []byte(csv))
+		require.Empty(t, p.Problem, kind)
+		require.Zero(t, p.BadCount, kind)
+		if kind == "products" {
+			require.Zero(t, p.New+p.Changed, "as it is it changes nothing")
+		}
+		status, sheet := a.status("GET", "/api/imports/sample?format=xlsx&kind="+kind, nil)
+		require.Equal(t, 200, status)
+		require.True(t, strings.HasPrefix(sheet, "PK"))
+	}
+	a.do("GET", "/api/imports/sample?kind=secrets", nil, 422, nil)
+}
+
 // Sales bring units sold, first orders and earlier purchases; the same file again changes nothing; taken back, all of
 // it is as before.
 func TestSales(t *testing.T) {

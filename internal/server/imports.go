@@ -31,6 +31,26 @@ type ImportQuery struct {
 	Body  intake.Matching
 }
 
+// SampleQuery asks for a file of a kind as the program reads it.
+type SampleQuery struct {
+	Kind   string `query:"kind" enum:"products,sales,agreed,rates" default:"products"`
+	Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+}
+
+func (s *Server) importSample(_ context.Context, in *SampleQuery) (*huma.StreamResponse, error) {
+	snap := s.Live.Current()
+	data, err := intake.WriteSample(intake.Sample(in.Kind, snap.Book, s.moment(snap)), in.Format == "xlsx")
+	if err != nil {
+		return nil, err
+	}
+	return &huma.StreamResponse{Body: func(out huma.Context) {
+		out.SetHeader("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-sample.%s"`, in.Kind, in.Format))
+		out.SetHeader("Content-Type", map[string]string{"csv": "text/csv; charset=utf-8",
+			"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}[in.Format])
+		_, _ = out.BodyWriter().Write(data)
+	}}, nil
+}
+
 func (s *Server) registerImports(api huma.API) {
 	answers(api, store.Manager, http.MethodPost, "/api/imports", s.upload, upTo(largestUpload), func(o *huma.Operation) {
 		o.BodyReadTimeout, o.Middlewares = time.Minute, huma.Middlewares{boundUploads}
@@ -57,6 +77,7 @@ func (s *Server) registerImports(api huma.API) {
 			}
 			return s.impacts.OfBook(ctx, snap, next, s.moment(snap))
 		})
+	on(api, store.Reader, http.MethodGet, "/api/imports/sample", s.importSample)
 	answers(api, store.Manager, http.MethodPost, "/api/imports/{token}/import", s.importFile)
 }
 

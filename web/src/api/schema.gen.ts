@@ -516,6 +516,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-imports-sample"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{token}/effect/preview": {
         parameters: {
             query?: never;
@@ -2176,6 +2192,8 @@ export interface components {
             was: string;
         };
         IntakeFillable: {
+            /** @description a price level, further cost or attribute that no product has yet */
+            isNew: boolean;
             key: string;
             name: string;
             required: boolean;
@@ -4472,6 +4490,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["IntakePreview"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-imports-sample": {
+        parameters: {
+            query?: {
+                kind?: "products" | "sales" | "agreed" | "rates";
+                format?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -40,7 +40,7 @@ export function BuyerConditions({ viewpoint, set }: Props) {
         <button
           type="button"
           className={`blank inline-flex max-w-72 text-left ${said ? "" : "font-normal text-quiet"}`}
-          aria-label={`What is assumed of the buyer: ${said || "nothing"}`}
+          aria-label={`What is assumed of the buyer: ${said || "+ conditions"}`}
         >
           <span className="truncate">{said || "+ conditions"}</span>
         </button>

@@ -113,7 +113,7 @@ test("compared with another moment or somebody else", async () => {
 
 test("what is assumed of the buyer is said in the sentence and in the address", async () => {
   const user = await bar("?q=clay");
-  await user.click(screen.getByRole("button", { name: "What is assumed of the buyer: nothing" }));
+  await user.click(screen.getByRole("button", { name: "What is assumed of the buyer: + conditions" }));
   await user.selectOptions(screen.getByLabelText("First order"), "yes, the first");
   await user.selectOptions(screen.getByLabelText("Signed in"), "no");
   await user.type(screen.getByLabelText("Country"), "de");

@@ -18,8 +18,8 @@ const preview: Preview = {
     { sku: "NEW", name: "Neu 🏺", new: true, changes: [{ field: "name", was: "", is: "Neu 🏺" }] },
   ],
   fields: [
-    { key: "sku", name: "SKU", required: true },
-    { key: "list", name: "List price", required: false },
+    { key: "sku", name: "SKU", required: true, isNew: false },
+    { key: "list", name: "List price", required: false, isNew: false },
   ],
   file: "prices.csv",
   format: { encoding: "windows-1252", separator: "semicolon", header: 1, decimal: "comma" },
@@ -92,6 +92,23 @@ test("another column or another way of writing is asked for, with all the rest a
   await user.selectOptions(screen.getByLabelText("Column for List price"), "not in the file");
   await waitFor(() =>
     expect(asked.at(-1)?.body).toEqual({ mapping: { sku: "Art.", list: "" }, format: preview.format }),
+  );
+});
+
+test("a column that no field knows is an attribute, or what somebody says it is", async () => {
+  const named = { key: "attr:Dealer: A&B", name: "Dealer: A&B", required: false, isNew: true };
+  const { user, asked } = await choose(
+    { "POST /api/imports/t1/preview": preview },
+    { fields: [...preview.fields, named], mapping: { ...preview.mapping, [named.key]: "Dealer: A&B" } },
+  );
+  const holds = screen.getByLabelText("What the column Dealer: A&B holds");
+  expect(holds).toHaveProperty("value", "attr");
+  await user.selectOptions(holds, "a price level");
+  await waitFor(() =>
+    expect(asked.find((a) => a.path === "/api/imports/t1/preview")?.body).toEqual({
+      mapping: { ...preview.mapping, "level:Dealer: A&B": "Dealer: A&B" },
+      format: preview.format,
+    }),
   );
 });
 

@@ -19,6 +19,8 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
   const p = on.preview;
   if (!p) return null;
   const n = p.new + p.changed;
+  // A field that the book has no product with is new, and somebody says what it is.
+  const newNamed = (f: Preview["fields"][number]) => f.isNew && (p.mapping[f.key] ?? "") !== "";
   return (
     <>
       <FileFormat preview={p} onChange={on.reformat} />
@@ -30,10 +32,26 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
           {p.fields.map((f) => (
             <label key={f.key} className="flex items-center gap-2">
               <span className="line-clamp-2 w-[118px] shrink-0 leading-[1.15] text-quiet" title={f.name}>
-                {f.name}
+                {newNamed(f) ? f.key.replace(/^[a-z]+:/, "") : f.name}
                 {f.required && " *"}
-                {f.key.startsWith("attr:") && <span className="text-[12px]"> (attribute)</span>}
+                {f.key.startsWith("attr:") && !newNamed(f) && <span className="text-[12px]"> (attribute)</span>}
               </span>
+              {newNamed(f) && (
+                <select
+                  className="field w-[104px] shrink-0"
+                  aria-label={`What the column ${f.key.replace(/^[a-z]+:/, "")} holds`}
+                  value={f.key.split(":")[0]}
+                  onChange={(e) => {
+                    const { [f.key]: header = "", ...rest } = p.mapping;
+                    const key = `${e.target.value}:${f.key.replace(/^[a-z]+:/, "")}`;
+                    on.remap({ ...rest, [key]: header });
+                  }}
+                >
+                  <option value="attr">an attribute</option>
+                  <option value="level">a price level</option>
+                  <option value="cost">a further cost</option>
+                </select>
+              )}
               <select
                 className="field min-w-0 flex-1"
                 value={p.mapping[f.key] ?? ""}
@@ -157,4 +175,4 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
 }
 
 const shown = (field: string, text: string) =>
-  ["list", "cost", "rrp", "map", "price", "paid"].includes(field) ? amount(text) : text;
+  ["list", "cost", "rrp", "map", "price", "paid"].includes(field) || /^(level|cost):/.test(field) ? amount(text) : text;

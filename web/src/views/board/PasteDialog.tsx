@@ -5,7 +5,7 @@ import { Button } from "../../ui/button";
 import { PreviewSheet } from "../../parts/imports/PreviewSheet";
 import { useImport } from "../../parts/imports/useImport";
 
-/** Cells copied from a spreadsheet: SKU, list price and cost, or with a header. */
+/** Cells copied from a spreadsheet: the SKU, then words as the name and numbers as list price and cost; or with a header. */
 export function PasteDialog({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
   const on = useImport();
@@ -15,7 +15,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
         aria-label="Pasted cells"
         autoFocus
         className="field mt-2 h-28 w-full shrink-0 font-mono text-[13px]"
-        placeholder="Copy cells and paste them here: SKU, list price, cost. With a header row, any columns of the catalogue."
+        placeholder="Copy cells and paste them here: SKU, name, list price, cost. With a header row, any columns of the catalogue."
         value={text}
         onChange={(e) => {
           setText(e.target.value);

@@ -18,7 +18,7 @@ const kinds: [ImportKind, string, string][] = [
   [
     "products",
     "Products",
-    "SKU, name, list price, cost, category, brand, tags, stock and more. A SKU that is in the book is changed, any other is new. An empty cell leaves what is there.",
+    "SKU, name, list price, cost, price levels, further costs, category, brand, tags, stock and more. A SKU that is in the book is changed, any other is new. An empty cell leaves what is there.",
   ],
   [
     "sales",
@@ -28,7 +28,7 @@ const kinds: [ImportKind, string, string][] = [
   [
     "agreed",
     "Agreed prices",
-    "Customer, SKU and the price agreed with that customer. What is agreed already and not in the file stays.",
+    "Customer (by code or name), SKU and the price agreed with that customer. What is agreed already and not in the file stays.",
   ],
   [
     "rates",
@@ -137,6 +137,21 @@ export function ImportPanel() {
           !on.reading && (
             <Empty title={`Bring in ${(kinds.find(([k]) => k === kind)?.[1] ?? "").toLowerCase()}`}>
               {kinds.find(([k]) => k === kind)?.[2]}
+              <span className="mt-2 block">
+                A sample with your own goods:{" "}
+                {(["xlsx", "csv"] as const).map((format, i) => (
+                  <span key={format}>
+                    {i > 0 && " or "}
+                    <a
+                      className="underline underline-offset-2"
+                      href={`/api/imports/sample?${new URLSearchParams({ kind, format }).toString()}`}
+                      download
+                    >
+                      {format === "xlsx" ? "spreadsheet (XLSX)" : "text file (CSV)"}
+                    </a>
+                  </span>
+                ))}
+              </span>
             </Empty>
           )
         )}
