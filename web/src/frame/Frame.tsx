@@ -1,8 +1,9 @@
 import { PanelRight, Search, SunMoon } from "lucide-react";
 import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { useMay } from "../api/session";
 import { useProgramState } from "../api/state";
-import { carried } from "../lib/address";
+import { addressOf, carried } from "../lib/address";
 import { useViewpoint } from "../lib/viewpoint";
 import { count, moment } from "../lib/format";
 import { useKeys } from "../lib/keys";
@@ -41,11 +42,14 @@ export function Frame() {
     { to: "/publish", name: "Publish", n: behind },
     { to: "/catalogue", name: "Catalogue" },
   ];
+  const may = useMay("manager");
+  const newRule = addressOf("/stack/new", params, { layer: "sale" });
   const open = params.get("trail") === "open";
   const panel = () => set({ trail: open ? null : "open" });
   useKeys({
     "ctrl+k": () => setPalette(true),
     t: panel,
+    n: () => may && void navigate(newRule),
     "?": () => setHelp(true),
     ...Object.fromEntries(views.map((v, i) => [String(i + 1), () => void navigate(v.to + carried(params))])),
   });
@@ -56,21 +60,30 @@ export function Frame() {
   const priced = (!at.startsWith("/catalogue") || at.startsWith("/catalogue/product/")) && !at.startsWith("/publish");
   return (
     <div className="flex h-full flex-col">
-      <header className="flex h-11 shrink-0 items-center gap-5 border-b-2 border-ink px-4">
+      <nav aria-label="Skip" className="fixed top-1 left-1 z-50 flex gap-1">
+        <SkipTo onGo={() => main.current?.focus()}>To the view</SkipTo>
+        {may && <SkipTo onGo={() => void navigate(newRule)}>Write a new rule</SkipTo>}
+        {open && (
+          <SkipTo onGo={() => document.querySelector<HTMLElement>("[aria-label='Trail']")?.focus()}>
+            To the trail
+          </SkipTo>
+        )}
+      </nav>
+      <header className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-5 border-b-2 border-ink px-4 max-[1000px]:gap-x-2 max-[1000px]:px-2">
         <NavLink
           to={"/board" + carried(params)}
-          className="flex items-center gap-2 text-[16px] font-bold tracking-tight"
+          className="flex shrink-0 items-center gap-2 text-[16px] font-bold tracking-tight"
         >
           <img src="/mark.svg" width="22" height="22" alt="" />
-          Dogbane
+          <span className="max-[860px]:sr-only">Dogbane</span>
         </NavLink>
-        <nav aria-label="Views" className="flex h-full items-stretch gap-0.5">
+        <nav aria-label="Views" className="flex h-[42px] items-stretch gap-0.5">
           {views.map((v) => (
             <NavLink
               key={v.to}
               to={v.to + carried(params)}
               className={({ isActive }) =>
-                `flex items-center gap-1.5 px-2.5 font-medium ${isActive ? "bg-ink text-paper" : "hover:bg-wash"}`
+                `flex items-center gap-1.5 px-2.5 font-medium max-[1000px]:px-1.5 ${isActive ? "bg-ink text-paper" : "hover:bg-wash"}`
               }
             >
               {v.name}
@@ -85,7 +98,8 @@ export function Frame() {
         <div className="ml-auto flex items-center gap-1">
           {state && <Behind channels={state.channels} />}
           <Button onClick={() => setPalette(true)} className="text-quiet">
-            <Search size={14} aria-hidden /> Find or do <kbd className="text-[11px]">Ctrl K</kbd>
+            <Search size={14} aria-hidden /> <span className="max-[1000px]:sr-only">Find or do</span>{" "}
+            <kbd className="text-[11px] max-[1000px]:hidden">Ctrl K</kbd>
           </Button>
           <Tip text="Trail (t)">
             <Button
@@ -152,6 +166,17 @@ export function Frame() {
     </div>
   );
 }
+
+/** A way past what comes first on every view; seen while it has the focus. */
+const SkipTo = ({ onGo, children }: { onGo: () => void; children: string }) => (
+  <button
+    type="button"
+    className="rounded-[3px] bg-ink px-3 py-1.5 font-medium text-paper not-focus:sr-only"
+    onClick={onGo}
+  >
+    {children}
+  </button>
+);
 
 /** How far the channels are behind the saved book, on every view. */
 function Behind({ channels }: { channels: { code: string; name: string; behind: number; sending: boolean }[] }) {

@@ -4,6 +4,7 @@ import { Button } from "../ui/button";
 const keys: [string, string][] = [
   ["Ctrl K", "Find a product or a rule, or do something"],
   ["1 … 6", "Board, Stack, Calendar, Flags, Publish, Catalogue"],
+  ["n", "Write a new sale rule"],
   ["t", "Open or close the trail of the selected product"],
   ["/", "Search the board"],
   ["↑ ↓", "Go through the rows of the board; Enter opens the trail"],
@@ -11,6 +12,7 @@ const keys: [string, string][] = [
   ["x", "Choose the selected row, for a rule or a change of many"],
   ["← →", "On the time strip: to the earlier or next price change"],
   ["Alt ↑ ↓", "On a rule of the stack: move it up or down"],
+  ["↑ ↓ Home End", "In a list: to the same control of another row; Tab leaves the list"],
   ["← → on a bar", "In the calendar: move the window; with Shift its end, with Ctrl its start; Enter keeps it"],
   ["+ - [ ] 0", "In the calendar: zoom, earlier, later, today"],
   ["Ctrl Enter", "In the editor: save the rule"],

@@ -1,12 +1,15 @@
 import { scaleLinear } from "d3-scale";
 import { addDays, differenceInMinutes, format, startOfDay } from "date-fns";
 import { Slider } from "radix-ui";
+import { useRef } from "react";
 import { useChanges } from "../api/calendar";
+import { useWidth } from "../lib/charts";
 import { moment, wall } from "../lib/format";
 import { Tip } from "../ui/tip";
 
 const days = 45;
 const before = 5;
+const dateWidth = 48;
 
 /** A thin axis with a mark at each moment when prices may change. Arrow keys go from change to change. */
 export function TimeStrip({ at, now, onChange }: { at: string; now: string; onChange: (moment: string) => void }) {
@@ -22,6 +25,10 @@ export function TimeStrip({ at, now, onChange }: { at: string; now: string; onCh
   const nearest = (to: number) =>
     moments.reduce((a, b) => (Math.abs(minutes(b) - to) < Math.abs(minutes(a) - to) ? b : a), now);
   const mondays = Array.from({ length: days }, (_, i) => addDays(first, i)).filter((d) => d.getDay() === 1);
+  // A date wants so many pixels: where there are fewer, only every second Monday is named, or every third.
+  const strip = useRef<HTMLSpanElement>(null);
+  const width = useWidth(strip);
+  const every = Math.max(1, Math.ceil((dateWidth * mondays.length) / Math.max(width, 1)));
   const here = minutes(at);
   const inSight = here >= 0 && here <= days * 1440;
   return (
@@ -30,7 +37,8 @@ export function TimeStrip({ at, now, onChange }: { at: string; now: string; onCh
         min={0}
         max={days * 1440}
         value={[Math.min(Math.max(here, 0), days * 1440)]}
-        className="relative h-9 min-w-0 flex-1 cursor-pointer touch-none select-none"
+        ref={strip}
+        className="relative h-9 min-w-0 flex-1 cursor-pointer touch-none select-none max-[1180px]:ml-4 max-[1180px]:inline-block max-[1180px]:w-[300px] max-[1180px]:align-middle"
         onValueChange={([to]) => {
           const moment = nearest(to ?? 0);
           if (moment !== at) onChange(moment);
@@ -45,14 +53,16 @@ export function TimeStrip({ at, now, onChange }: { at: string; now: string; onCh
       >
         <svg className="absolute inset-0 h-full w-full overflow-visible" aria-hidden>
           <line x1="0" x2="100%" y1="15" y2="15" stroke="var(--line)" strokeWidth="1.5" />
-          {mondays.map((d) => {
+          {mondays.map((d, i) => {
             const left = `${x(differenceInMinutes(d, first))}%`;
             return (
               <g key={d.toISOString()}>
                 <line x1={left} x2={left} y1="12" y2="18" stroke="var(--quiet)" />
-                <text x={left} y="31" fontSize="11" fill="var(--quiet)" textAnchor="middle">
-                  {format(d, "d MMM")}
-                </text>
+                {i % every === 0 && (
+                  <text x={left} y="31" fontSize="11" fill="var(--quiet)" textAnchor="middle">
+                    {format(d, "d MMM")}
+                  </text>
+                )}
               </g>
             );
           })}

@@ -27,9 +27,9 @@ export function ViewpointBar() {
   return (
     <section
       aria-label="Viewpoint"
-      className="flex shrink-0 items-center gap-6 border-b bg-paper px-4 py-1 max-[1180px]:gap-3"
+      className="flex shrink-0 items-center gap-6 border-b bg-paper px-4 py-1 max-[1180px]:block"
     >
-      <p className="min-w-0 text-[15px] leading-[30px]">
+      <p className="min-w-0 text-[15px] leading-[30px] max-[1180px]:inline">
         Prices for{" "}
         <WhoSelect label="For whom" value={viewpoint.who} onChange={(who) => set({ who })} everybody="everyone" />
         <BuyerConditions viewpoint={viewpoint} set={set} /> at{" "}

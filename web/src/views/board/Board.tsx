@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { columnsOf, roomy, spreadWidth, stripWidth, wide, type Column } from "./columns";
+import { columnsOf, drawn, roomy, spreadWidth, stripWidth, wide, type Column } from "./columns";
 import { useWidth } from "../../lib/charts";
 import { useCompact } from "../../lib/rows";
 import { useMay } from "../../api/session";
@@ -35,6 +35,7 @@ export function Board() {
   const [compact] = useCompact();
   const rowHeight = compact ? 26 : 40;
   const narrow = width > 0 && width < roomy;
+  const striped = width === 0 || width >= drawn;
   const extra = (["stock", "sold"] as const).filter((k) => filter.cols.split(",").includes(k) || width >= wide);
   const anyChannel = filter.margin !== "" && filter["margin-in"] === "any";
   const scroller = useRef<HTMLDivElement>(null);
@@ -88,6 +89,15 @@ export function Board() {
   useEffect(() => {
     rows.measure();
   }, [rows, rowHeight]);
+  // The focus goes along with the selection, from a control of one row to the same of the other.
+  useEffect(() => {
+    const now = document.activeElement;
+    const from = now?.closest("[data-sku]");
+    if (!now || !from || !scroller.current?.contains(from) || from.getAttribute("data-sku") === selected) return;
+    const controls = (row: Element) => [...row.querySelectorAll<HTMLElement>("input, button")];
+    const to = scroller.current.querySelector(`[data-sku="${CSS.escape(selected)}"]`);
+    if (to) controls(to)[controls(from).indexOf(now as HTMLElement)]?.focus();
+  }, [selected]);
   const key = JSON.stringify(filter);
   useEffect(() => {
     scroller.current?.scrollTo({ top: 0 });
@@ -133,8 +143,8 @@ export function Board() {
         )}
         <div className="flex shrink-0 items-center gap-3 border-b border-ink/50 py-1 pr-[34px] pl-[33px] text-[12px] whitespace-nowrap text-quiet">
           {(spread.length > 0
-            ? [{ ...columnsOf(narrow, extra, anyChannel)[0], className: "min-w-0 flex-1" } as Column]
-            : columnsOf(narrow, extra, anyChannel)
+            ? [{ ...columnsOf(narrow, extra, anyChannel, striped)[0], className: "min-w-0 flex-1" } as Column]
+            : columnsOf(narrow, extra, anyChannel, striped)
           ).map((c, i) => (
             <Tip key={i} text={c.hint}>
               <div ref={c.className === stripWidth ? strip : undefined} className={`flex ${c.className}`}>
@@ -201,7 +211,7 @@ export function Board() {
                     ticked={row !== undefined && chosen.has(row.sku)}
                     narrow={narrow}
                     compact={compact}
-                    strip={stripRoom}
+                    strip={striped ? stripRoom : null}
                     extra={extra}
                     spread={spread.length}
                     editing={row !== undefined && editing?.sku === row.sku ? editing.field : null}

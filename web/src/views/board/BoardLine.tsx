@@ -15,8 +15,8 @@ interface Props {
   ticked: boolean;
   narrow: boolean;
   compact: boolean;
-  /** The width that the price strip has, in pixels. */
-  strip: number;
+  /** The width that the price strip has, in pixels; null: there is none. */
+  strip: number | null;
   extra: Extra[];
   spread: number;
   editing: "list" | "cost" | null;
@@ -57,6 +57,7 @@ export function BoardLine(props: Props) {
       <input
         type="checkbox"
         className="accent-ink"
+        tabIndex={selected ? 0 : -1}
         aria-label={`Choose ${row.name || row.sku}`}
         checked={ticked}
         onClick={(e) => e.stopPropagation()}
@@ -65,6 +66,7 @@ export function BoardLine(props: Props) {
       <button
         type="button"
         className={`${props.spread > 0 ? "min-w-0 flex-1" : nameWidth} text-left leading-tight ${props.compact ? "truncate" : ""}`}
+        tabIndex={selected ? 0 : -1}
         onClick={onSelect}
         title={row.name}
       >
@@ -99,7 +101,9 @@ function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & {
           amount(row.list)
         )}
       </div>
-      <div className={stripWidth}>{strip > 0 && <PriceStrip row={row} layers={layers} width={strip} />}</div>
+      {strip !== null && (
+        <div className={stripWidth}>{strip > 0 && <PriceStrip row={row} layers={layers} width={strip} />}</div>
+      )}
       <div className="w-[74px] text-right text-[15px] font-semibold whitespace-nowrap" data-testid="price">
         {amount(row.price)}
       </div>

@@ -1,15 +1,20 @@
+import { useRef } from "react";
 import { useCategories } from "../../api/board";
 import { useViewpoint } from "../../lib/viewpoint";
 import { count } from "../../lib/format";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Tip } from "../../ui/tip";
 
 /** The categories with how many products, their mean margin and where there is trouble. */
 export function CategoryRail() {
   const { viewpoint, params, set, ready } = useViewpoint();
   const { data } = useCategories(viewpoint);
+  const list = useRef<HTMLElement>(null);
+  useOneTabStop(list, "button");
   const chosen = params.get("category") ?? "";
   return (
     <nav
+      ref={list}
       aria-label="Categories"
       className={`w-[208px] shrink-0 overflow-y-auto border-r py-1.5 max-[1100px]:hidden ${params.get("trail") === "open" ? "max-[1480px]:hidden" : ""}`}
     >

@@ -12,23 +12,25 @@ export interface Column {
 
 /** From which widths on, in pixels, the board has room for all of its figures, and for stock and units sold unasked. */
 export const roomy = 960;
+/** Below this the price strip makes way for the names. */
+export const drawn = 760;
 export const wide = 1150;
 
 export type Extra = "stock" | "sold";
 
 // The name takes what it needs and no more; the room is the strip's.
-export const nameWidth = "min-w-[130px] max-w-[340px] flex-[2.2_1_0]";
+export const nameWidth = "min-w-[180px] max-w-[340px] flex-[2.2_1_0]";
 export const stripWidth = "min-w-[96px] max-w-[560px] flex-[1_1_0]";
 export const spreadWidth = "min-w-[74px] max-w-[128px] flex-[0.25_1_0]";
 
 // With the thinnest margin of all channels, the channel's name stands with it.
 export const marginWidth = (anyChannel: boolean) => (anyChannel ? "w-[112px]" : "w-[58px]");
 
-export function columnsOf(narrow: boolean, extra: Extra[], anyChannel = false): Column[] {
+export function columnsOf(narrow: boolean, extra: Extra[], anyChannel = false, strip = true): Column[] {
   return [
     { key: "name", name: "Product", className: nameWidth },
     { key: "list", name: "List", className: "w-[74px] justify-end" },
-    { key: "", name: "", className: stripWidth },
+    ...(strip ? [{ key: "" as const, name: "", className: stripWidth }] : []),
     { key: "price", name: "Price", className: "w-[74px] justify-end" },
     { key: "change", name: "Change", className: "w-[66px] justify-end", hint: "against what the sentence above names" },
     ...(narrow

@@ -8,6 +8,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { useBoardPages } from "../../parts/products/useBoardPages";
 import { amount, count } from "../../lib/format";
 import { Button } from "../../ui/button";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { AmountCell } from "../../parts/products/AmountCell";
 import { WordsDialog } from "../../parts/products/WordsDialog";
@@ -24,6 +25,7 @@ export function Products() {
   const may = useMay("manager");
   const kept = { ...viewpoint, channel: "", at: "", quantity: 1, who: "", with: [] };
   const scroller = useRef<HTMLDivElement>(null);
+  useOneTabStop(scroller, "[data-sku]");
   const board = useBoardPages(kept, { ...noFilter, q: words }, range.first, range.last, ready);
   const list = useVirtualizer({
     count: board.total,

@@ -1,3 +1,4 @@
+import { useRef } from "react";
 import { Link } from "react-router";
 import { useFlags } from "../../api/flags";
 import { useRules } from "../../api/rules";
@@ -7,6 +8,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import type { Flag } from "../../api/client";
 import { amount, isZero, moment } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 
 const kinds: [string, string, string][] = [
@@ -22,10 +24,12 @@ const kinds: [string, string, string][] = [
 export function Flags() {
   const { data, error, refetch } = useFlags();
   const { data: state } = useProgramState();
+  const list = useRef<HTMLDivElement>(null);
+  useOneTabStop(list, "[data-flag]");
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
   return (
-    <div className="h-full overflow-y-auto">
+    <div ref={list} className="h-full overflow-y-auto">
       <div className="mx-auto max-w-[1180px] px-5 pb-16">
         <div className="flex items-baseline gap-4 py-3">
           <h1 className="text-[19px]">Flags</h1>

@@ -5,6 +5,7 @@ import { refresh } from "../../api/saving";
 import { Problem, type Difference } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
@@ -230,6 +231,7 @@ function Rows({
 }) {
   const left = rows.filter((r) => decisions.get(r.sku)?.leaveOut).length;
   const scroller = useRef<HTMLDivElement>(null);
+  useOneTabStop(scroller, "[data-sku]");
   const list = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useLocation } from "react-router";
 import { useNames } from "../../lib/names";
 import { useOutlook } from "../../api/prices";
@@ -9,6 +9,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import type { RuleRow } from "../../api/client";
 import { Button } from "../../ui/button";
 import { Failed } from "../../ui/states";
+import { useOneTabStop } from "../../ui/one-stop";
 import { ArrangeDialog } from "./ArrangeDialog";
 import { Band } from "./Band";
 import { BatchBar } from "./BatchBar";
@@ -63,10 +64,12 @@ export function Stack() {
     `${r.rule.name ?? ""} ${r.rule.code} ${r.rule.note ?? ""} ${goodsWords(r.rule.where, names)}`
       .toLowerCase()
       .includes(wanted);
+  const list = useRef<HTMLDivElement>(null);
+  useOneTabStop(list, "[data-rule]");
   if (error && !rules) return <Failed error={error} retry={() => void refetch()} />;
   const layers = state?.layers ?? [];
   return (
-    <div className="h-full overflow-y-auto">
+    <div ref={list} className="h-full overflow-y-auto">
       <div className="mx-auto max-w-[1500px] px-5 pb-16">
         <div className="flex items-center gap-4 py-3">
           <h1 className="text-[19px]">Stack</h1>

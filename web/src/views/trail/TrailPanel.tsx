@@ -26,6 +26,7 @@ export function TrailPanel() {
   return (
     <aside
       aria-label="Trail"
+      tabIndex={-1}
       className="flex w-[364px] shrink-0 flex-col overflow-y-auto border-l-2 border-ink bg-sheet max-[1100px]:w-[320px]"
     >
       <div className="flex items-start gap-2 px-4 pt-3">

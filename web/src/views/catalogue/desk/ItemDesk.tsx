@@ -1,4 +1,4 @@
-import { useState, type FC } from "react";
+import { useRef, useState, type FC } from "react";
 import { Link, useSearchParams } from "react-router";
 import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
 import { useDraft } from "../../../lib/draft";
@@ -19,6 +19,7 @@ import { rememberFocus } from "../../../ui/focus";
 import { EffectNote } from "../../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../../ui/states";
 import { codeFrom } from "../../../parts/rule/form";
+import { useOneTabStop } from "../../../ui/one-stop";
 import { Tip } from "../../../ui/tip";
 
 /** A group, customer, range, ladder, campaign or channel as docs/book.md writes it. */
@@ -62,6 +63,8 @@ export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props
       else next.set("item", code);
       return next;
     });
+  const list = useRef<HTMLUListElement>(null);
+  useOneTabStop(list, "li");
   if (error && !items) return <Failed error={error} retry={() => void refetch()} />;
   if (!items) return null;
   const fits = items.filter((i) => `${i.code} ${i.name}`.toLowerCase().includes(words.trim().toLowerCase()));
@@ -80,7 +83,7 @@ export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props
           />
           {may && <Button onClick={() => choose("")}>New {one}</Button>}
         </div>
-        <ul className="min-h-0 flex-1 overflow-y-auto" aria-label={`All, ${count(items.length)}`}>
+        <ul ref={list} className="min-h-0 flex-1 overflow-y-auto" aria-label={`All, ${count(items.length)}`}>
           {fits.slice(0, 400).map((i) => (
             <li key={i.code}>
               <button
