@@ -203,8 +203,8 @@ func (c *Copies) coded(code string, from *pricing.Moment, taken map[string]bool)
 	return next
 }
 
-// Along are the changes that take the rules of a campaign along when it is moved: those with dates of their own that lie
-// in its days, all by as much as its beginning is moved.
+// Along are the changes that take the rules of a campaign along when it is moved: those with dates of their own that
+// lie in its days, all by as much as its beginning is moved.
 func Along(b *pricing.Book, campaign string, from pricing.Moment) ([]book.Change, error) {
 	i := slices.IndexFunc(b.Campaigns, func(c pricing.Campaign) bool { return c.Code == campaign })
 	if i < 0 {

@@ -12,10 +12,14 @@ export const impactQuery = (v: Partial<Viewpoint>, rule: Rule, replaces: string)
     retry: false,
   });
 
-/** The impact of a rule that is being written, asked anew at each keystroke; the last answer stays until the next. */
+/**
+ * The impact of a rule that is being written, asked anew at each keystroke; the last answer stays until the next, and is
+ * stale until then.
+ */
 export function useImpact(v: Viewpoint, rule: Rule, replaces: string) {
   const asked = useDeferredValue(rule);
-  return useQuery({ ...impactQuery(viewpointQuery(v), asked, replaces), placeholderData: keepPreviousData });
+  const query = useQuery({ ...impactQuery(viewpointQuery(v), asked, replaces), placeholderData: keepPreviousData });
+  return { ...query, stale: query.isPlaceholderData || JSON.stringify(asked) !== JSON.stringify(rule) };
 }
 
 /** What the rule would do to others than those for whom its impact is told. */

@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import { useFacets } from "../api/board";
 import type { Viewpoint } from "../api/viewpoint";
 import { assumedWords } from "../lib/sentence";
+import { useTyped } from "../lib/typed";
 import { Button } from "../ui/button";
 
 interface Props {
@@ -14,6 +15,7 @@ const yesNo = { yes: true, no: false, "": undefined };
 /** What is assumed of the buyer, whoever it is: the conditions by which rules tell buyers apart. */
 export function BuyerConditions({ viewpoint, set }: Props) {
   const { data: facets } = useFacets();
+  const country = useTyped(viewpoint.country, (text) => set({ country: text }));
   const attrs = new URLSearchParams(viewpoint.attrs);
   const first = yesNo[viewpoint.first];
   const signedIn = yesNo[viewpoint.signedIn];
@@ -82,8 +84,9 @@ export function BuyerConditions({ viewpoint, set }: Props) {
               className={field}
               list="assume-countries"
               placeholder="the channel's"
-              value={viewpoint.country}
-              onChange={(e) => set({ country: e.target.value.toUpperCase().trim() })}
+              value={country.text}
+              onChange={(e) => country.type(e.target.value.toUpperCase().trim())}
+              onBlur={country.done}
             />
             <datalist id="assume-countries">
               {facets?.countries.map((c) => (

@@ -65,7 +65,9 @@ export function Bar({
     if (!movable || e.button !== 0) return;
     e.preventDefault();
     e.stopPropagation();
-    (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
+    const pressed = e.currentTarget as HTMLElement;
+    pressed.setPointerCapture(e.pointerId);
+    pressed.closest<HTMLElement>("[role=button]")?.focus(); // the arrow keys go on where the mouse began
     setBegun({ grip, x: e.clientX, ends });
     onChoose();
   };

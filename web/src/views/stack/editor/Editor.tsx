@@ -60,6 +60,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
     isNew ? makeRule(rule, seen) : saveRule({ code: saved, etag: draft.etag, rule }, seen),
   );
   const found = errorsOf(form, impact.data?.errors ?? []);
+  const local = errorsOf(form, []);
   if (isNew && form.name.trim() === "") found.set("name", "Give the rule a name.");
   if (isNew && code !== "" && codes.has(code)) found.set("code", "A rule with this code exists already.");
   const refused = save.error instanceof Problem && save.error.status !== 412 ? save.error : null;
@@ -77,7 +78,11 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const forEveryone = form.layer === "group" && !rule.audience && !campaign?.audience;
   const submit = (meant = false) => {
     setTried(true);
-    if (found.size > 0) return;
+    // What the core said of an earlier state keeps nobody from saving this one: saving says it anew.
+    const own = [...found.keys()].filter(
+      (place) => !impact.stale || local.has(place) || place === "name" || place === "code",
+    );
+    if (own.length > 0) return;
     if (forEveryone && dirty && !meant) {
       setAsking(true);
       return;
@@ -232,7 +237,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
       <ImpactPanel
         impact={impact.data}
         error={impact.error}
-        stale={impact.isPlaceholderData}
+        stale={impact.stale}
         blocked={found.size > 0}
         rule={rule}
         replaces={saved}
