@@ -13,8 +13,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// named is a field of products that the book gives a name of its own: an attribute, a price level or a further cost. Any
-// column of a file can fill one, also one that no product has yet.
+// named is a field of products that the book gives a name of its own: an attribute, a price level or a further cost.
+// Any column of a file can fill one, also one that no product has yet.
 type named struct {
 	of   namedKind
 	name string
@@ -115,8 +115,8 @@ func TextAttr(text string) pricing.Attr {
 	return a
 }
 
-// namedIn are the columns of the named fields that a book's products have. What was agreed with a customer is brought in
-// as that.
+// namedIn are the columns of the named fields that a book's products have. What was agreed with a customer is brought
+// in as that.
 func namedIn(book *pricing.Book) []Column {
 	found := map[named]bool{}
 	for i := range book.Products {
@@ -133,7 +133,8 @@ func namedIn(book *pricing.Book) []Column {
 	}
 	var list []Column
 	for _, kind := range namedKinds {
-		for _, n := range slices.SortedFunc(maps.Keys(found), func(a, b named) int { return strings.Compare(a.name, b.name) }) {
+		all := slices.SortedFunc(maps.Keys(found), func(a, b named) int { return strings.Compare(a.name, b.name) })
+		for _, n := range all {
 			if n.of == kind && found[n] {
 				list = append(list, n.column())
 			}

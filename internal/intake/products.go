@@ -385,8 +385,8 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 		if failed {
 			continue
 		}
-		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Changes: cellChanges(before, &after, column, names),
-			Before: before, After: after}
+		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Before: before, After: after,
+			Changes: cellChanges(before, &after, column, names)}
 		if len(change.Changes) == 0 && before != nil {
 			out.Unchanged++
 			continue

@@ -17,8 +17,8 @@ import (
 
 const sampleRows = 3
 
-// Sample is a file of a kind as the program reads it, its columns named: of products the first ones of the book, so that
-// it changes nothing as it is; else lines about them. now is the present on the book's wall clock.
+// Sample is a file of a kind as the program reads it, its columns named: of products the first ones of the book, so
+// that it changes nothing as it is; else lines about them. now is the present on the book's wall clock.
 func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
 	goods := b.Products[:min(sampleRows, len(b.Products))]
 	if len(goods) == 0 {

@@ -61,8 +61,8 @@ func (d *Differences) Blocked() int {
 	return n
 }
 
-// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece, with their
-// live tags where the channel is told of tags.
+// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece, with
+// their live tags where the channel is told of tags.
 func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]Shown,
 	tagged bool) (*Differences, error) {
 	sweep, err := engine.Sweep(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})

@@ -1,9 +1,9 @@
-import { Popover } from "radix-ui";
 import { useFacets } from "../../api/board";
 import { useRules } from "../../api/rules";
 import { tagsOf, tagsText, type BoardFilter } from "../../lib/address";
 import { amount, count } from "../../lib/format";
 import { useTyped } from "../../lib/typed";
+import { Pop } from "../../ui/pop";
 import { Button } from "../../ui/button";
 import { DecimalInput } from "../../ui/decimal-input";
 import { PickMany } from "../../ui/pick-many";
@@ -72,73 +72,60 @@ export function Narrow({ filter, set }: Props) {
   const { data: facets } = useFacets();
   const tags = [...new Set([...(facets?.tags ?? []), ...(facets?.liveTags ?? [])])].sort();
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <Button look="bare">+ narrow</Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          sideOffset={4}
-          collisionPadding={8}
-          aria-label="Narrow the board"
-          className="z-40 max-h-(--radix-popover-content-available-height) w-[520px] max-w-[96vw] overflow-y-auto rounded-[4px] border border-ink/40 bg-sheet p-4 shadow-xl"
+    <Pop label="Narrow the board" width={520} trigger={<Button look="bare">+ narrow</Button>}>
+      <div className="grid grid-cols-[96px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
+        <span>Margin</span>
+        <span className="flex items-center gap-2">
+          <Span label="Margin" unit="%" value={filter.margin} onChange={(margin) => set({ margin })} />
+          <select
+            aria-label="In which channel the margin is"
+            className="field min-w-0 flex-1"
+            value={filter["margin-in"]}
+            onChange={(e) => set({ "margin-in": e.target.value })}
+          >
+            <option value="">here</option>
+            <option value="any">in any channel</option>
+          </select>
+        </span>
+        <span>Change</span>
+        <Span label="Change" unit="%" value={filter.change} onChange={(change) => set({ change })} />
+        <span>In stock</span>
+        <Span label="In stock" value={filter.stock} onChange={(stock) => set({ stock })} />
+        <span>Units sold</span>
+        <Span label="Units sold" value={filter.sold} onChange={(sold) => set({ sold })} />
+        <span>Tags</span>
+        <span>
+          <PickMany
+            label="Tag"
+            options={tags}
+            chosen={tagsOf(filter)}
+            empty="any or none"
+            show={(tag) =>
+              facets?.liveTags.includes(tag) && !facets.tags.includes(tag) ? `${tag} (while a rule is live)` : tag
+            }
+            onChange={(list) => set({ tags: tagsText(list) })}
+          />
+        </span>
+        <label htmlFor="narrow-reach">Rules</label>
+        <select
+          id="narrow-reach"
+          className="field w-full"
+          value={filter.reach}
+          onChange={(e) => set({ reach: e.target.value })}
         >
-          <div className="grid grid-cols-[96px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
-            <span>Margin</span>
-            <span className="flex items-center gap-2">
-              <Span label="Margin" unit="%" value={filter.margin} onChange={(margin) => set({ margin })} />
-              <select
-                aria-label="In which channel the margin is"
-                className="field min-w-0 flex-1"
-                value={filter["margin-in"]}
-                onChange={(e) => set({ "margin-in": e.target.value })}
-              >
-                <option value="">here</option>
-                <option value="any">in any channel</option>
-              </select>
-            </span>
-            <span>Change</span>
-            <Span label="Change" unit="%" value={filter.change} onChange={(change) => set({ change })} />
-            <span>In stock</span>
-            <Span label="In stock" value={filter.stock} onChange={(stock) => set({ stock })} />
-            <span>Units sold</span>
-            <Span label="Units sold" value={filter.sold} onChange={(sold) => set({ sold })} />
-            <span>Tags</span>
-            <span>
-              <PickMany
-                label="Tag"
-                options={tags}
-                chosen={tagsOf(filter)}
-                empty="any or none"
-                show={(tag) =>
-                  facets?.liveTags.includes(tag) && !facets.tags.includes(tag) ? `${tag} (while a rule is live)` : tag
-                }
-                onChange={(list) => set({ tags: tagsText(list) })}
-              />
-            </span>
-            <label htmlFor="narrow-reach">Rules</label>
-            <select
-              id="narrow-reach"
-              className="field w-full"
-              value={filter.reach}
-              onChange={(e) => set({ reach: e.target.value })}
-            >
-              {reaches.map(([value, words]) => (
-                <option key={value} value={value}>
-                  {words}
-                </option>
-              ))}
-            </select>
-            <label htmlFor="narrow-rows">Only the first</label>
-            <span className="flex items-center gap-2">
-              <Rows value={filter.rows} onChange={(rows) => set({ rows })} />
-              <span className="text-quiet">rows, as the board stands: by {sortNames[filter.sort]}</span>
-            </span>
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+          {reaches.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+        <label htmlFor="narrow-rows">Only the first</label>
+        <span className="flex items-center gap-2">
+          <Rows value={filter.rows} onChange={(rows) => set({ rows })} />
+          <span className="text-quiet">rows, as the board stands: by {sortNames[filter.sort]}</span>
+        </span>
+      </div>
+    </Pop>
   );
 }
 
