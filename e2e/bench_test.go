@@ -174,7 +174,7 @@ func BenchmarkWorkbench(b *testing.B) {
 	pg.find("[data-testid=changed]")
 	pg.MustEval(tasks)
 
-	var clay, everything, elsewhere, boards, jumps, states []request
+	var clay, everything, elsewhere, boards, narrowed, jumps, states []request
 	for i := range 100 {
 		percent := fmt.Sprintf("%d.%d", 3+i/10, i%10)
 		clay = append(clay, request{"/api/impact?channel=web",
@@ -186,6 +186,9 @@ func BenchmarkWorkbench(b *testing.B) {
 		elsewhere = append(elsewhere, request{"/api/impact/elsewhere?channel=web", clay[i].Body})
 		boards = append(boards, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&category=%s&sort=%s",
 			sections[i%6], []string{"price", "margin", "name", "sku", "change"}[i%5])})
+		narrowed = append(narrowed, request{Path: fmt.Sprintf(
+			"/api/board?channel=web&limit=60&margin=:%d&margin-in=any&reach=changed&tags=heavy,%%22&stock=%d:&rows=500&sort=margin",
+			10+i, i%7)})
 		who := []string{"", "group:trade", "group:schools"}[i%3]
 		at := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC).AddDate(0, 0, i).Format("2006-01-02T15:04")
 		jumps = append(jumps, request{Path: fmt.Sprintf("/api/board?channel=web&limit=60&who=%s&at=%s", who, at)})
@@ -195,7 +198,8 @@ func BenchmarkWorkbench(b *testing.B) {
 		for _, m := range []struct {
 			name string
 			asks []request
-		}{{"state", states}, {"impact", clay}, {"impact-of-all", everything}, {"elsewhere", elsewhere}, {"board", boards}, {"jump", jumps}} {
+		}{{"state", states}, {"impact", clay}, {"impact-of-all", everything}, {"elsewhere", elsewhere}, {"board", boards},
+			{"narrowed", narrowed}, {"jump", jumps}} {
 			var times []float64
 			require.NoError(b, pg.MustEval(timed, m.asks).Unmarshal(&times))
 			b.Logf("%s: %.0f", m.name, times)

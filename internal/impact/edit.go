@@ -96,11 +96,11 @@ func (i *Impacts) OfBookFrom(ctx context.Context, snap *book.Snapshot, next *pri
 	return tally, broken, err
 }
 
-// between compares the prices of one viewpoint. Somebody or something that only one of the books knows has no prices in
-// the other.
+// between compares the prices of one viewpoint. What only one of the books knows has no prices in the other; somebody
+// whom only the later one knows paid as a guest, or as the groups do.
 func (i *Impacts) between(snap *book.Snapshot, engine *pricing.Engine, number func(int32) int32,
 	vp pricing.Viewpoint) (Tally, error) {
-	return tallyOf(engine, number, vp, func() (*pricing.Sweep, error) {
+	return tallyOf(engine, number, vp, func(vp pricing.Viewpoint) (*pricing.Sweep, error) {
 		sw, err := i.sweeps.Of(snap, vp)
 		if err != nil {
 			return nil, err
@@ -111,11 +111,11 @@ func (i *Impacts) between(snap *book.Snapshot, engine *pricing.Engine, number fu
 
 // Between compares the prices of two engines from one viewpoint.
 func Between(before, after *pricing.Engine, vp pricing.Viewpoint) (Tally, error) {
-	return tallyOf(after, numbers(before, after), vp, func() (*pricing.Sweep, error) { return before.Sweep(vp) })
+	return tallyOf(after, numbers(before, after), vp, before.Sweep)
 }
 
 func tallyOf(engine *pricing.Engine, number func(int32) int32, vp pricing.Viewpoint,
-	earlier func() (*pricing.Sweep, error)) (Tally, error) {
+	earlier func(vp pricing.Viewpoint) (*pricing.Sweep, error)) (Tally, error) {
 	var unknown *pricing.QuestionError
 	c := comparison{number: number}
 	var err error
@@ -124,10 +124,25 @@ func tallyOf(engine *pricing.Engine, number func(int32) int32, vp pricing.Viewpo
 	} else if err != nil {
 		return Tally{}, err
 	}
-	if c.before, err = earlier(); err != nil && !errors.As(err, &unknown) {
+	if c.before, err = earlier(vp); errors.As(err, &unknown) {
+		c.before, err = earlier(asBefore(engine.Book(), vp)) // who comes is not new to the shop's prices
+	}
+	if err != nil && !errors.As(err, &unknown) {
 		return Tally{}, err
 	}
 	return c.tally(), nil
+}
+
+// asBefore is the viewpoint of somebody whom an earlier book does not know: a member of the customer's groups, else a
+// guest.
+func asBefore(b *pricing.Book, vp pricing.Viewpoint) pricing.Viewpoint {
+	was := vp.Guest()
+	for i := range b.Customers {
+		if b.Customers[i].Code == vp.Customer {
+			was.Groups = b.Customers[i].Groups
+		}
+	}
+	return was
 }
 
 // broken are the checks that hold with one engine and not with another.

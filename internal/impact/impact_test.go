@@ -270,6 +270,32 @@ func TestAnEditsImpact(t *testing.T) {
 	require.Empty(t, broken)
 }
 
+// A group or a customer that is new moves no price: the one pays as everybody, the other as the groups do. Terms that come
+// with them do.
+func TestNewcomersMoveNothing(t *testing.T) {
+	live, memory := booktest.Live(t, booktest.Read(t, strings.Replace(kiln, `"rules":[`, `"rules":[
+		{"code":"TRADE","layer":"group","rank":1,"where":{"category":"Cups"},"audience":{"groups":["trade"]},"effect":{"percentOff":"20"}},`, 1)))
+	d := &desk{t, live.Current(), impact.New(board.NewSweeps(), memory)}
+	told := func(next *pricing.Book) (list []string) {
+		out, err := d.OfBook(t.Context(), d.snap, next, noon(t))
+		require.NoError(t, err)
+		for _, c := range out.Prices {
+			if c.Channel == "web" {
+				list = append(list, fmt.Sprintf("%s: %d", c.Who, c.Moved))
+			}
+		}
+		return list
+	}
+	next := *d.snap.Book
+	next.Groups = append(slices.Clone(next.Groups), pricing.Group{Code: "guild"})
+	next.Customers = append(slices.Clone(next.Customers), pricing.Customer{Code: "C9", Groups: []string{"trade"}})
+	require.Equal(t, []string{": 0"}, told(&next))
+	rule, err := bookfile.DecodeRule([]byte(`{"code":"G","layer":"group","rank":2,"where":{"sku":"C"},"audience":{"groups":["guild"]},"effect":{"percentOff":"5"}}`), &next)
+	require.NoError(t, err)
+	next.Rules = append(slices.Clone(next.Rules), rule)
+	require.Equal(t, []string{": 0", "group:guild: 1"}, told(&next))
+}
+
 // Over random books and edits: what an impact counts is what one price after the other says, whichever way it is worked
 // out: by one rule, by whole books, by two engines.
 func TestImpactsAgreeWithOneByOne(t *testing.T) {

@@ -122,16 +122,6 @@ export function CopyDialog({ of, onClose, onCopied }: Props) {
             {left.length === 1 ? "is" : "are"} not copied: {left.map((c) => c.of).join(", ")}.
           </p>
         )}
-        {made.length > 0 && (
-          <div className="mt-3">
-            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
-            {effect.data?.errors.slice(0, 3).map((e) => (
-              <p key={e.path}>
-                <FieldError>{`${e.path}: ${e.problem}.`}</FieldError>
-              </p>
-            ))}
-          </div>
-        )}
         <div className="mt-4 flex items-center gap-2">
           <Button
             look="ink"
@@ -145,6 +135,16 @@ export function CopyDialog({ of, onClose, onCopied }: Props) {
           </SheetClose>
           {edit.error && <FieldError>{errorText(edit.error)}</FieldError>}
         </div>
+        {made.length > 0 && (
+          <div className="mt-3">
+            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
+            {effect.data?.errors.slice(0, 3).map((e) => (
+              <p key={e.path}>
+                <FieldError>{`${e.path}: ${e.problem}.`}</FieldError>
+              </p>
+            ))}
+          </div>
+        )}
       </form>
     </SheetDialog>
   );

@@ -92,16 +92,6 @@ export function ChosenWindow({
             {draft.from ? `from ${day(draft.from, now)}` : "from the beginning"}{" "}
             {draft.to ? `through ${through(draft.to, now)}` : "without end"}
           </p>
-          <div className="mt-1 text-[14px]">
-            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
-            {effect.data?.errors.slice(0, 3).map((e) => (
-              <p key={e.path}>
-                <FieldError>
-                  {e.path}: {e.problem}
-                </FieldError>
-              </p>
-            ))}
-          </div>
           {along.length > 0 && (
             <p className="mt-1 text-[14px]">
               {along.length === 1 ? "One of its rules lies" : `${count(along.length)} of its rules lie`} in its days:{" "}
@@ -109,7 +99,7 @@ export function ChosenWindow({
                 .slice(0, 4)
                 .map((r) => r.name)
                 .join(", ")}
-              {along.length > 4 && " …"}. What is told above is with {along.length === 1 ? "it" : "them"}.
+              {along.length > 4 && " …"}. What is told below is with {along.length === 1 ? "it" : "them"}.
             </p>
           )}
           <div className="mt-2 flex flex-wrap gap-2">
@@ -127,6 +117,16 @@ export function ChosenWindow({
               </Button>
             )}
             <Button onClick={onLeave}>Put it back</Button>
+          </div>
+          <div className="mt-2 text-[14px]">
+            <EffectNote effect={effect.data} busy={effect.isFetching} now={now} />
+            {effect.data?.errors.slice(0, 3).map((e) => (
+              <p key={e.path}>
+                <FieldError>
+                  {e.path}: {e.problem}
+                </FieldError>
+              </p>
+            ))}
           </div>
           {edit.error && <FieldError>{errorText(edit.error)}</FieldError>}
         </div>

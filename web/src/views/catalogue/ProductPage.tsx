@@ -173,13 +173,15 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
       <ProductFields doc={doc} setDoc={setDoc} errors={errors} may={may} gtin={dirty ? "" : (page.gtinProblem ?? "")} />
       {dirty && (
         <div className="mt-3 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2">
-          <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
-          {errors.length > 0 && <FieldError>This cannot be saved as it is; see above.</FieldError>}
-          <div className="mt-2 flex gap-2">
+          <div className="flex gap-2">
             <Button look="ink" type="submit" disabled={!may || errors.length > 0 || edit.isPending}>
               Save the product
             </Button>
             <Button onClick={restart}>Put it back as it was</Button>
+          </div>
+          <div className="mt-2">
+            <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
+            {errors.length > 0 && <FieldError>This cannot be saved as it is; see above.</FieldError>}
           </div>
         </div>
       )}

@@ -277,12 +277,6 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
               </FieldError>
             </p>
           ))}
-      {dirty && code !== "" && wrong.length === 0 && (
-        <section aria-label="What it would do" className="mt-4 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2">
-          <h2 className="text-[13px] font-normal text-quiet">What it would do</h2>
-          <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
-        </section>
-      )}
       <div className="mt-4 flex items-center gap-2">
         <Button look="ink" type="submit" disabled={!may || edit.isPending || (!dirty && item !== undefined)}>
           {item ? "Save the change" : `Make the ${one}`}
@@ -313,6 +307,12 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
           <FieldError>{errorText(edit.error)}</FieldError>
         )}
       </div>
+      {dirty && code !== "" && wrong.length === 0 && (
+        <section aria-label="What it would do" className="mt-4 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2">
+          <h2 className="text-[13px] font-normal text-quiet">What it would do</h2>
+          <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
+        </section>
+      )}
       {refused && (
         <ul className="mt-1 text-bad">
           {refused.details.slice(0, 6).map((d) => (

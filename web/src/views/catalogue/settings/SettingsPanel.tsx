@@ -255,21 +255,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
       </section>
       {draft.dirty && (
         <div className="mt-4 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2 leading-normal">
-          {errors.length === 0 ? (
-            <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
-          ) : (
-            <ul className="text-bad">
-              {errors
-                .filter((e) => !beside.test(e.path))
-                .slice(0, 6)
-                .map((e) => (
-                  <li key={e.path + e.problem}>
-                    {e.path}: {e.problem} {e.value && `(found ${amount(e.value)})`}
-                  </li>
-                ))}
-            </ul>
-          )}
-          <div className="mt-2 flex items-center gap-2">
+          <div className="flex items-center gap-2">
             <Button look="ink" type="submit" disabled={!may || save.isPending}>
               Save the settings
             </Button>
@@ -278,6 +264,22 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
             {may && errors.length > 0 && <span className="text-bad">Nothing is saved before this is mended.</span>}
             {save.error && !(save.error instanceof Problem && save.error.status === 412) && (
               <FieldError>{errorText(save.error)}</FieldError>
+            )}
+          </div>
+          <div className="mt-2">
+            {errors.length === 0 ? (
+              <EffectNote effect={effect.data} busy={effect.isFetching} now={state?.now ?? ""} />
+            ) : (
+              <ul className="text-bad">
+                {errors
+                  .filter((e) => !beside.test(e.path))
+                  .slice(0, 6)
+                  .map((e) => (
+                    <li key={e.path + e.problem}>
+                      {e.path}: {e.problem} {e.value && `(found ${amount(e.value)})`}
+                    </li>
+                  ))}
+              </ul>
             )}
           </div>
         </div>
