@@ -61,7 +61,7 @@ export function ProductPage() {
             )}
             {data.liveTags.add.length + data.liveTags.remove.length > 0 && (
               <span data-testid="live-tags">
-                {data.liveTags.add.length > 0 && `shown as ${data.liveTags.add.join(", ")}`}
+                {data.liveTags.add.length > 0 && `tagged ${data.liveTags.add.join(", ")}`}
                 {data.liveTags.remove.length > 0 && ` without ${data.liveTags.remove.join(", ")}`}{" "}
                 <span className="text-quiet">while a rule is live</span>
               </span>
