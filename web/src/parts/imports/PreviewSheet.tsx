@@ -30,28 +30,30 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
         </h2>
         <div className="mt-2 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-6 gap-y-1">
           {p.fields.map((f) => (
-            <label key={f.key} className="flex items-center gap-2">
-              <span className="line-clamp-2 w-[118px] shrink-0 leading-[1.15] text-quiet" title={f.name}>
-                {newNamed(f) ? f.key.replace(/^[a-z]+:/, "") : f.name}
-                {f.required && " *"}
-                {f.key.startsWith("attr:") && !newNamed(f) && <span className="text-[12px]"> (attribute)</span>}
+            <div key={f.key} className="flex items-center gap-2">
+              <span className="w-[118px] shrink-0 leading-[1.15] text-quiet" title={f.name}>
+                <span className="line-clamp-2">
+                  {newNamed(f) ? f.key.replace(/^[a-z]+:/, "") : f.name}
+                  {f.required && " *"}
+                  {f.key.startsWith("attr:") && !newNamed(f) && <span className="text-[12px]"> (attribute)</span>}
+                </span>
+                {newNamed(f) && (
+                  <select
+                    className="field w-full text-[13px] text-ink"
+                    aria-label={`What the column ${f.key.replace(/^[a-z]+:/, "")} holds`}
+                    value={f.key.split(":")[0]}
+                    onChange={(e) => {
+                      const { [f.key]: header = "", ...rest } = p.mapping;
+                      const key = `${e.target.value}:${f.key.replace(/^[a-z]+:/, "")}`;
+                      on.remap({ ...rest, [key]: header });
+                    }}
+                  >
+                    <option value="attr">an attribute</option>
+                    <option value="level">a price level</option>
+                    <option value="cost">a further cost</option>
+                  </select>
+                )}
               </span>
-              {newNamed(f) && (
-                <select
-                  className="field w-[104px] shrink-0"
-                  aria-label={`What the column ${f.key.replace(/^[a-z]+:/, "")} holds`}
-                  value={f.key.split(":")[0]}
-                  onChange={(e) => {
-                    const { [f.key]: header = "", ...rest } = p.mapping;
-                    const key = `${e.target.value}:${f.key.replace(/^[a-z]+:/, "")}`;
-                    on.remap({ ...rest, [key]: header });
-                  }}
-                >
-                  <option value="attr">an attribute</option>
-                  <option value="level">a price level</option>
-                  <option value="cost">a further cost</option>
-                </select>
-              )}
               <select
                 className="field min-w-0 flex-1"
                 value={p.mapping[f.key] ?? ""}
@@ -65,7 +67,7 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
                   </option>
                 ))}
               </select>
-            </label>
+            </div>
           ))}
         </div>
       </section>
