@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Download } from "lucide-react";
+import { useRef } from "react";
 import { Link, useSearchParams } from "react-router";
 import { changeCheck, dropCheck, pinCheck, useChecks } from "../../api/checks";
 import { useMay } from "../../api/session";
@@ -7,7 +8,10 @@ import { useProgramState } from "../../api/state";
 import { carried } from "../../lib/address";
 import { type CheckRow } from "../../api/client";
 import { amount, count, moment } from "../../lib/format";
+import { useNames } from "../../lib/names";
+import { assumedWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { useFailed, useNotices } from "../../ui/toasts";
 
@@ -18,6 +22,10 @@ interface Asked {
   quantity?: number;
   group?: string;
   customer?: string;
+  country?: string;
+  firstOrder?: boolean;
+  signedIn?: boolean;
+  with?: string[];
 }
 interface Doc extends Record<string, unknown> {
   price: Asked;
@@ -28,12 +36,15 @@ const docOf = (c: CheckRow) => c.doc as Doc;
 
 /** Pinned prices, each with whether the book still says so; the broken ones first. */
 export function ChecksPanel() {
+  const list = useRef<HTMLUListElement>(null);
+  useOneTabStop(list, "li");
   const { data, error, refetch } = useChecks();
   const { data: state } = useProgramState();
   const [params] = useSearchParams();
   const may = useMay("manager");
   const client = useQueryClient();
   const fail = useFailed();
+  const names = useNames();
   const done = () => client.invalidateQueries({ queryKey: ["book", "checks"] });
   const { tell } = useNotices();
   const drop = useMutation({
@@ -63,6 +74,19 @@ export function ChecksPanel() {
         beforehand whether it would break that.
       </Empty>
     );
+  const forWhom = (a: Asked) =>
+    [
+      "",
+      a.group ? `for ${names("groups", a.group)}` : "",
+      a.customer ? `for ${names("customers", a.customer)}` : "",
+      assumedWords({
+        ...(a.country && { country: a.country }),
+        ...(a.firstOrder !== undefined && { first: a.firstOrder }),
+        ...(a.signedIn !== undefined && { signedIn: a.signedIn }),
+      }),
+    ]
+      .filter((words, i) => i === 0 || words !== "")
+      .join(", ");
   const show = (a: Asked) => {
     const next = new URLSearchParams(carried(params));
     next.set("sku", a.sku);
@@ -70,7 +94,11 @@ export function ChecksPanel() {
     next.set("channel", a.channel ?? "none");
     next.set("quantity", String(a.quantity ?? 1));
     next.set("trail", "open");
-    next.delete("who");
+    for (const key of ["who", "country", "first", "signed-in", "attrs", "with"]) next.delete(key);
+    if (a.country) next.set("country", a.country);
+    if (a.firstOrder !== undefined) next.set("first", a.firstOrder ? "yes" : "no");
+    if (a.signedIn !== undefined) next.set("signed-in", a.signedIn ? "yes" : "no");
+    if (a.with) next.set("with", a.with.join(","));
     if (a.group) next.set("who", `group:${a.group}`);
     if (a.customer) next.set("who", `customer:${a.customer}`);
     return `/board?${next.toString()}`;
@@ -93,7 +121,7 @@ export function ChecksPanel() {
             <Download size={14} aria-hidden /> Save as a file of checks
           </a>
         </p>
-        <ul>
+        <ul ref={list}>
           {data.checks.map((c) => {
             const doc = docOf(c);
             const unit = c.differences.find((d) => d.what === "unit");
@@ -112,9 +140,8 @@ export function ChecksPanel() {
                     {doc.price.channel
                       ? `, ${state?.channels.find((x) => x.code === doc.price.channel)?.name ?? doc.price.channel}`
                       : ""}
-                    {doc.price.group ? `, group ${doc.price.group}` : ""}
-                    {doc.price.customer ? `, customer ${doc.price.customer}` : ""}, {moment(doc.price.at, state?.now)} ·
-                    pinned by {c.who} {moment(c.at, state?.now)}
+                    {forWhom(doc.price)}, {moment(doc.price.at, state?.now)} · pinned by {c.who}{" "}
+                    {moment(c.at, state?.now)}
                   </span>
                   {c.problem && <span className="block text-bad">{c.problem}</span>}
                 </span>

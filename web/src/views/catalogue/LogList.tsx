@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { entryQuery, logQuery, undo } from "../../api/log";
 import { useSave } from "../../api/saving";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { count, moment } from "../../lib/format";
+import { useOneTabStop } from "../../ui/one-stop";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 
@@ -16,9 +17,11 @@ export function LogList() {
   const may = useMay("manager");
   const [open, setOpen] = useState(0);
   const back = useSave(undo);
+  const list = useRef<HTMLUListElement>(null);
+  useOneTabStop(list, "li");
   return (
     <div className="h-full overflow-y-auto">
-      <ul className="mx-auto max-w-[980px] px-5 py-2">
+      <ul ref={list} className="mx-auto max-w-[980px] px-5 py-2">
         {data?.entries.map((e) => (
           <li key={e.id} className="border-b py-1.5">
             <div className="flex items-center gap-4">
