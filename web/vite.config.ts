@@ -6,5 +6,6 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { chunkSizeWarningLimit: 1200 }, // one bundle, from loopback or the house's own network
   server: { proxy: { "/api": "http://127.0.0.1:4180" } },
-  test: { maxWorkers: "100%", setupFiles: "src/testing/setup.ts", restoreMocks: true },
+  // Patience for a machine that does other things beside: no test asserts how long anything took.
+  test: { maxWorkers: "100%", setupFiles: "src/testing/setup.ts", restoreMocks: true, testTimeout: 30_000 },
 });

@@ -12,7 +12,7 @@ globalThis.Request = class extends Base {
 globalThis.fetch = (input, init) => answer(new Request(input, init));
 
 // What was sought, without the whole page.
-configure({ getElementError: (message) => new Error((message ?? "").split("\n\n")[0]) });
+configure({ asyncUtilTimeout: 10_000, getElementError: (message) => new Error((message ?? "").split("\n\n")[0]) });
 
 if (typeof window !== "undefined") {
   // What a browser has and jsdom lacks; nothing here is drawn.
