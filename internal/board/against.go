@@ -15,10 +15,11 @@ type comparison struct {
 	known bool // there is something to compare with at all
 }
 
-// against makes a comparison: "published" (or nothing), "list", "at:MOMENT" or "who:WHO".
-func (b *Boards) against(ctx context.Context, snap *book.Snapshot, what string, vp pricing.Viewpoint,
-	sw *Sweep) (comparison, error) {
-	kind, value, _ := strings.Cut(what, ":")
+// against makes the comparison of a filter. At another moment the same is assumed of the buyer; somebody else is of the
+// same country, and nothing more is assumed.
+func (b *Boards) against(ctx context.Context, snap *book.Snapshot, f *Filter, sw *Sweep) (comparison, error) {
+	kind, value, _ := strings.Cut(f.Against, ":")
+	vp := f.Viewpoint
 	other := vp
 	switch kind {
 	case "", "published":
@@ -41,8 +42,10 @@ func (b *Boards) against(ctx context.Context, snap *book.Snapshot, what string, 
 		if err := b.buyers.Know(ctx, snap, &other); err != nil {
 			return comparison{}, err
 		}
+		f.Assumed.Put(&other)
 	case "who":
-		other.Groups, other.Customer, other.Attrs = nil, "", nil
+		other = pricing.Viewpoint{At: vp.At, Channel: vp.Channel, Country: vp.Country, Quantity: vp.Quantity, Term: vp.Term,
+			With: vp.With}
 		if err := errors.Join(book.SetWho(&other, value), b.buyers.Know(ctx, snap, &other)); err != nil {
 			return comparison{}, err
 		}

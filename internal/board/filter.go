@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 )
@@ -13,7 +14,8 @@ import (
 // Filter says which products a board is about. What is left empty does not narrow.
 type Filter struct {
 	Viewpoint pricing.Viewpoint
-	Against   string // what prices are compared with: published (or nothing), list, at:MOMENT or who:WHO
+	Assumed   book.Assumed // of the viewpoint's buyer, which is in it already
+	Against   string       // what prices are compared with: published (or nothing), list, at:MOMENT or who:WHO
 	Words     string
 	Category  string
 	Show      string   // reduced, changed, below-cost, no-price; else all
@@ -118,8 +120,8 @@ func (v *View) shown(how string) test {
 	return nil
 }
 
-func (v *View) byMargin(span string, any bool) (test, error) {
-	if !any {
+func (v *View) byMargin(span string, everywhere bool) (test, error) {
+	if !everywhere {
 		return bySpan("margin", span, marginShare(v.sweep))
 	}
 	var channels []test

@@ -49,7 +49,7 @@ func (b *Boards) Look(ctx context.Context, snap *book.Snapshot, f Filter, by Ord
 		return nil, err
 	}
 	v := &View{Snap: snap, Viewpoint: f.Viewpoint, boards: b, sweep: sw, Products: []int32{}}
-	if v.against, err = b.against(ctx, snap, f.Against, f.Viewpoint, sw); err != nil {
+	if v.against, err = b.against(ctx, snap, &f, sw); err != nil {
 		return nil, err
 	}
 	keep, err := v.filter(&f)

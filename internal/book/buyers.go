@@ -3,6 +3,7 @@ package book
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -24,6 +25,38 @@ func SetWho(vp *pricing.Viewpoint, who string) error {
 		return &pricing.QuestionError{Path: "who", Problem: "must be group:CODE or customer:CODE"}
 	}
 	return nil
+}
+
+// Assumed is what is taken to hold of a buyer, before what is known. What is left empty is not assumed.
+type Assumed struct {
+	Country  string            `json:"country,omitempty"`
+	First    *bool             `json:"first,omitempty" doc:"whether it is a first order"`
+	SignedIn *bool             `json:"signedIn,omitempty"`
+	Attrs    map[string]string `json:"attrs,omitempty" doc:"attributes of the customer"`
+}
+
+// Put puts it into a viewpoint, after Know.
+func (a *Assumed) Put(vp *pricing.Viewpoint) {
+	vp.Country = cmp.Or(a.Country, vp.Country)
+	if a.First != nil {
+		vp.FirstOrder = *a.First
+	}
+	if a.SignedIn != nil {
+		vp.SignedIn = a.SignedIn
+	}
+	for name, value := range a.Attrs {
+		vp.Attrs = With(vp.Attrs, name, value)
+	}
+}
+
+// With is a map with one entry more; the map itself stays as it is, since others may hold it.
+func With[V any](m map[string]V, key string, value V) map[string]V {
+	next := maps.Clone(m)
+	if next == nil {
+		next = map[string]V{}
+	}
+	next[key] = value
+	return next
 }
 
 // Buyers know what customers bought, until they are told to forget.

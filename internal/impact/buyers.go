@@ -2,7 +2,6 @@ package impact
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"strings"
 
@@ -17,55 +16,42 @@ type Buyer struct {
 	Quantity int
 }
 
-// Assumed is what a rule wants of a buyer besides who it is.
-type Assumed struct {
-	Country  string            `json:"country,omitempty"`
-	First    *bool             `json:"first,omitempty" doc:"whether it is a first order"`
-	SignedIn *bool             `json:"signedIn,omitempty"`
-	Attrs    map[string]string `json:"attrs,omitempty" doc:"attributes of the customer"`
-}
-
-// meet moves a viewpoint to a buyer who meets the conditions of an audience, and notes whom that is.
+// meet moves a viewpoint to a buyer who meets the conditions of an audience, and notes whom that is and what is assumed.
 func (out *Rule) meet(e *pricing.Engine, a *pricing.Audience, vp *pricing.Viewpoint) error {
 	unmet, err := e.Unmet(*vp, a)
+	if err == nil && slices.Contains(unmet, pricing.Unmet{Condition: pricing.ByWho}) {
+		switch {
+		case len(a.Groups) > 0:
+			vp.Groups, vp.Customer, out.Who = a.Groups[:1], "", "group:"+a.Groups[0]
+		case len(a.Customers) > 0:
+			vp.Groups, vp.Customer, out.Who = nil, a.Customers[0], "customer:"+a.Customers[0]
+		}
+		unmet, err = e.Unmet(*vp, a) // of a customer more is known
+	}
 	if err != nil {
 		return err
 	}
-	as := *cmp.Or(out.As, &Assumed{})
+	as, more := book.Assumed{}, false
+	if out.As != nil {
+		as = *out.As
+	}
 	for _, u := range unmet {
-		switch u.Condition {
-		case pricing.ByWho:
-			switch {
-			case len(a.Groups) > 0:
-				vp.Groups, vp.Customer, out.Who = a.Groups[:1], "", "group:"+a.Groups[0]
-			case len(a.Customers) > 0:
-				vp.Groups, vp.Customer, out.Who = nil, a.Customers[0], "customer:"+a.Customers[0]
-			}
-		case pricing.ByCountry:
-			if len(a.Countries) > 0 {
-				vp.Country, as.Country, out.As = a.Countries[0], a.Countries[0], &as
-			}
-		case pricing.ByFirstOrder:
-			vp.FirstOrder, as.First, out.As = *a.FirstOrder, a.FirstOrder, &as
-		case pricing.BySignedIn:
-			vp.SignedIn, as.SignedIn, out.As = a.SignedIn, a.SignedIn, &as
-		case pricing.ByAttr:
-			if values := a.CustomerAttr[u.Attr]; len(values) > 0 {
-				as.Attrs, vp.Attrs, out.As = with(as.Attrs, u.Attr, values[0]), with(vp.Attrs, u.Attr, values[0]), &as
-			}
+		switch values := a.CustomerAttr[u.Attr]; {
+		case u.Condition == pricing.ByCountry && len(a.Countries) > 0:
+			as.Country, more = a.Countries[0], true
+		case u.Condition == pricing.ByFirstOrder:
+			as.First, more = a.FirstOrder, true
+		case u.Condition == pricing.BySignedIn:
+			as.SignedIn, more = a.SignedIn, true
+		case u.Condition == pricing.ByAttr && len(values) > 0:
+			as.Attrs, more = book.With(as.Attrs, u.Attr, values[0]), true
 		}
 	}
-	return nil
-}
-
-// with is a map with one entry more.
-func with(m map[string]string, key, value string) map[string]string {
-	next := maps.Clone(m)
-	if next == nil {
-		next = map[string]string{}
+	if more {
+		as.Put(vp)
+		out.As = &as
 	}
-	next[key] = value
-	return next
+	return nil
 }
 
 const mostBuyers = 12

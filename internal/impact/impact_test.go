@@ -22,7 +22,7 @@ import (
 )
 
 const kiln = `{"settings":{"currency":"EUR","timeZone":"UTC"},
-	"groups":[{"code":"trade"}],"customers":[{"code":"C1"}],
+	"groups":[{"code":"trade"}],"customers":[{"code":"C1","attrs":{"region":"<north>"}}],
 	"channels":[{"code":"web","name":"Web <shop>"},
 		{"code":"fair","limits":{"wholeUnits":true,"minOffPercent":"10","maxOffPercent":"50","leadHours":"24","needsReference":true}}],
 	"products":[{"sku":"A & B","name":"Cup","category":"Cups","list":"10.00","cost":"6.00"},{"sku":"C","name":"Bowl","category":"Cups","list":"30.00","cost":"21.00"},
@@ -106,7 +106,7 @@ func TestARulesImpact(t *testing.T) {
 		require.Equal(t, want, fmt.Sprintf("%s %d %s %v %v", out.Who, out.Quantity, out.At, out.Shifted, out.Never), doc)
 		require.Equal(t, 1, out.Moved, doc)
 	}
-	for doc, want := range map[string]impact.Assumed{
+	for doc, want := range map[string]book.Assumed{
 		`"firstOrder":true`:                       {First: new(true)},
 		`"signedIn":true,"countries":["DE","NL"]`: {SignedIn: new(true), Country: "DE"},
 		`"customerAttr":{"region":["<north>"]}`:   {Attrs: map[string]string{"region": "<north>"}},
@@ -115,7 +115,11 @@ func TestARulesImpact(t *testing.T) {
 		require.Equal(t, &want, out.As, "what the rule wants of a buyer is assumed, and told")
 		require.Equal(t, 1, out.Moved, doc)
 	}
-	require.Nil(t, d.ofRule(`{"code":"X","layer":"promotion","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"10"},"audience":{"firstOrder":false}}`, "web").As)
+	for _, doc := range []string{`"firstOrder":false`, `"customers":["C1"],"signedIn":true,"customerAttr":{"region":["<south>","<north>"]}`} {
+		out := d.ofRule(`{"code":"X","layer":"promotion","rank":1,"where":{"sku":"A & B"},"effect":{"percentOff":"10"},"audience":{`+doc+`}}`, "web")
+		require.Nil(t, out.As, "what is so already is not assumed")
+		require.Equal(t, 1, out.Moved, doc)
+	}
 }
 
 // A price that is meant to be fixed for a customer names what may change it all the same; others name nothing.

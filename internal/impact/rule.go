@@ -23,7 +23,7 @@ type Rule struct {
 	Never    bool             `json:"never" doc:"the rule is open at no moment from now on"`
 	Channel  string           `json:"channel"`
 	Who      string           `json:"who" doc:"whom the rule was looked at for, where not the viewpoint's"`
-	As       *Assumed         `json:"as,omitempty" doc:"what was assumed of the buyer, where the viewpoint does not say it"`
+	As       *book.Assumed    `json:"as,omitempty" doc:"what was assumed of the buyer, where the viewpoint does not say it"`
 	Quantity int              `json:"quantity"`
 	Currency string           `json:"currency"`
 	Reach    int              `json:"reach" doc:"products that the selection holds"`

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dogbane/internal/agreed"
+	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -62,36 +63,26 @@ func (n named) amounts(p *pricing.Product) *map[string]money.Rat {
 }
 
 // read puts a cell into a product, whose maps it leaves as they are for others.
-func (n named) read(p *pricing.Product, cell string, t *Table, book *pricing.Book) error {
+func (n named) read(p *pricing.Product, cell string, t *Table, b *pricing.Book) error {
 	if n.of == priceLevel && agreed.IsLevel(n.name) {
 		return fmt.Errorf("was agreed with a customer: bring it in as agreed prices")
 	}
 	if n.of != attribute {
-		amount, err := t.number(cell, book.Settings.Currency)
+		amount, err := t.number(cell, b.Settings.Currency)
 		if err != nil {
 			return err
 		}
 		all := n.amounts(p)
-		*all = with(*all, n.name, amount)
+		*all = book.With(*all, n.name, amount)
 		return nil
 	}
 	if len([]rune(cell)) > longestText {
 		return fmt.Errorf("must have at most %d characters", longestText)
 	}
 	if old, known := p.Attrs[n.name]; !known || old.Text != cell {
-		p.Attrs = with(p.Attrs, n.name, TextAttr(cell))
+		p.Attrs = book.With(p.Attrs, n.name, TextAttr(cell))
 	}
 	return nil
-}
-
-// with is a map with one entry more.
-func with[V any](m map[string]V, key string, value V) map[string]V {
-	next := maps.Clone(m)
-	if next == nil {
-		next = map[string]V{}
-	}
-	next[key] = value
-	return next
 }
 
 // text is the field of a product as a cell would show it.
@@ -117,10 +108,10 @@ func TextAttr(text string) pricing.Attr {
 
 // namedIn are the columns of the named fields that a book's products have. What was agreed with a customer is brought
 // in as that.
-func namedIn(book *pricing.Book) []Column {
+func namedIn(b *pricing.Book) []Column {
 	found := map[named]bool{}
-	for i := range book.Products {
-		p := &book.Products[i]
+	for i := range b.Products {
+		p := &b.Products[i]
 		for name := range p.Levels {
 			found[named{priceLevel, name}] = !agreed.IsLevel(name)
 		}

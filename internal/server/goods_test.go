@@ -301,6 +301,8 @@ func TestWhatIsAssumedOfTheBuyer(t *testing.T) {
 	a.do("GET", "/api/board?q=BAT-30&channel=web&at=2026-12-10T10:00&first=yes&signed-in=yes&country=DE&against=who:"+attrs, nil, 200, &b)
 	require.Equal(t, "1.00", b.Rows[0].Price)
 	require.NotEqual(t, "1.00", b.Rows[0].Against, "nothing is assumed of those compared with")
+	a.do("GET", "/api/board?q=BAT-30&channel=web&at=2026-12-10T10:00&first=yes&signed-in=yes&country=DE&against=at:2026-12-11T10:00"+attrs, nil, 200, &b)
+	require.Equal(t, "1.00", b.Rows[0].Against, "at another moment the same is assumed")
 }
 
 // The tags that a rule publishes while it is live are told with the price and on the product's page, and found on the

@@ -41,30 +41,23 @@ func (q *ViewpointQuery) read(ctx context.Context, s *Server, snap *book.Snapsho
 	if err := s.buyers.Know(ctx, snap, &vp); err != nil {
 		return vp, err
 	}
-	return vp, q.assume(&vp)
+	as, err := q.assumed()
+	as.Put(&vp)
+	return vp, err
 }
 
-// assume puts into a viewpoint what the query says of the buyer, whatever is known.
-func (q *ViewpointQuery) assume(vp *pricing.Viewpoint) error {
-	vp.Country = q.Country
-	if q.First != "" {
-		vp.FirstOrder = q.First == "yes"
-	}
-	if q.SignedIn != "" {
-		signedIn := q.SignedIn == "yes"
-		vp.SignedIn = &signedIn
-	}
+// assumed is what the query says of the buyer, whatever is known. Its error is a QuestionError.
+func (q *ViewpointQuery) assumed() (book.Assumed, error) {
+	yesNo := map[string]*bool{"yes": new(true), "no": new(false)}
+	as := book.Assumed{Country: q.Country, First: yesNo[q.First], SignedIn: yesNo[q.SignedIn]}
 	attrs, err := url.ParseQuery(q.Attrs)
 	if err != nil {
-		return &pricing.QuestionError{Path: "attrs", Problem: "must be written as name=value&name=value"}
+		return as, &pricing.QuestionError{Path: "attrs", Problem: "must be written as name=value&name=value"}
 	}
 	for name, values := range attrs {
-		if vp.Attrs == nil {
-			vp.Attrs = map[string]string{}
-		}
-		vp.Attrs[name] = values[0]
+		as.Attrs = book.With(as.Attrs, name, values[0])
 	}
-	return nil
+	return as, nil
 }
 
 // BoardFilter says which products a board is about, and in which order.
@@ -94,7 +87,11 @@ func (s *Server) look(ctx context.Context, in *BoardFilter) (*board.View, error)
 	if err != nil {
 		return nil, err
 	}
-	f := board.Filter{Viewpoint: vp, Against: in.Against, Words: in.Words, Category: in.Category, Show: in.Show,
+	as, err := in.assumed()
+	if err != nil {
+		return nil, err
+	}
+	f := board.Filter{Viewpoint: vp, Assumed: as, Against: in.Against, Words: in.Words, Category: in.Category, Show: in.Show,
 		Rule: in.Rule, Margin: in.Margin, AnyMargin: in.MarginIn == "any", Change: in.Change, Stock: in.Stock, Sold: in.Sold,
 		Reach: in.Reach, First: in.First}
 	for _, escaped := range strings.Split(in.Tags, ",") {

@@ -1255,6 +1255,16 @@ export interface components {
         BookAlternatives: components["schemas"]["BookWord"] | components["schemas"]["BookWord"][];
         /** @description a decimal not below 0 */
         BookAmount: string;
+        BookAssumed: {
+            /** @description attributes of the customer */
+            attrs?: {
+                [key: string]: string;
+            };
+            country?: string;
+            /** @description whether it is a first order */
+            first?: boolean;
+            signedIn?: boolean;
+        };
         BookAudience: {
             countries?: components["schemas"]["BookWord"][];
             customerAttr?: {
@@ -1937,16 +1947,6 @@ export interface components {
             /** Format: int64 */
             Size: number;
         };
-        ImpactAssumed: {
-            /** @description attributes of the customer */
-            attrs?: {
-                [key: string]: string;
-            };
-            country?: string;
-            /** @description whether it is a first order */
-            first?: boolean;
-            signedIn?: boolean;
-        };
         ImpactChannel: {
             /**
              * Format: int64
@@ -2106,7 +2106,7 @@ export interface components {
              */
             applies: number;
             /** @description what was assumed of the buyer, where the viewpoint does not say it */
-            as?: components["schemas"]["ImpactAssumed"];
+            as?: components["schemas"]["BookAssumed"];
             /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
             at: string;
             /**
