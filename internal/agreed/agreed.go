@@ -140,7 +140,11 @@ func Compare(snap *book.Snapshot, customer, sku string, price money.Rat, at pric
 	if i < 0 {
 		return Comparison{}, book.ErrNotFound
 	}
-	vp := pricing.Viewpoint{At: at, Groups: snap.Book.Customers[i].Groups, Quantity: 1}
+	return compare(snap, snap.Book.Customers[i].Groups, sku, price, at)
+}
+
+func compare(snap *book.Snapshot, groups []string, sku string, price money.Rat, at pricing.Moment) (Comparison, error) {
+	vp := pricing.Viewpoint{At: at, Groups: groups, Quantity: 1}
 	a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: sku})
 	if err != nil || a.Unit == nil {
 		return Comparison{}, err
@@ -165,16 +169,16 @@ func Fix(b *pricing.Book, customer string, on bool) (book.Change, error) {
 		After: bookfile.EncodeRule(&next)}, nil
 }
 
-func isFixed(r *pricing.Rule) bool { return r != nil && r.MayRaise && r.Then == pricing.EndPrice }
-
 // Of is what was agreed with a customer, with what they pay at a moment.
 func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 	out := List{Prices: []Price{}, Rules: []board.RuleMark{}}
-	if !slices.ContainsFunc(snap.Book.Customers, func(c pricing.Customer) bool { return c.Code == customer }) {
+	i := slices.IndexFunc(snap.Book.Customers, func(c pricing.Customer) bool { return c.Code == customer })
+	if i < 0 {
 		return out, book.ErrNotFound
 	}
+	groups := snap.Book.Customers[i].Groups
 	level, own := Level(customer), Rule(snap.Book, customer)
-	out.Fixed = isFixed(own)
+	out.Fixed = own != nil && own.Fixes()
 	vp := pricing.Viewpoint{At: at, Customer: customer, Quantity: 1}
 	for i := range snap.Book.Products {
 		p := &snap.Book.Products[i]
@@ -195,7 +199,7 @@ func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 			text := a.Unit.Fixed(a.Digits)
 			row.Pays = &text
 		}
-		if row.Comparison, err = Compare(snap, customer, p.SKU, price, at); err != nil {
+		if row.Comparison, err = compare(snap, groups, p.SKU, price, at); err != nil {
 			return out, err
 		}
 		out.Prices = append(out.Prices, row)

@@ -76,6 +76,7 @@ func FacetsOf(b *pricing.Book) Facets {
 	add("currency", b.Settings.Currency)
 	for i := range b.Channels {
 		add("currency", b.Channels[i].Currency)
+		add("country", b.Channels[i].Country)
 	}
 	attrs := map[string]map[string]bool{}
 	attr := func(name, value string) {
@@ -96,9 +97,6 @@ func FacetsOf(b *pricing.Book) Facets {
 				attr(name, v)
 			}
 		}
-	}
-	for i := range b.Channels {
-		add("country", b.Channels[i].Country)
 	}
 	for i := range b.Rules {
 		audience(b.Rules[i].Audience)

@@ -5,6 +5,7 @@ import (
 
 	"dogbane/internal/board"
 	"dogbane/internal/pricing"
+	"dogbane/internal/timeline"
 )
 
 // Obstacle is what may still change a price that a rule fixes for single customers.
@@ -25,17 +26,11 @@ const (
 	SameCustomer ObstacleKind = "same-customer" // a rule that does not stand after it names the same customer
 )
 
-// fixed says whether a rule is meant to fix a price for the customers whom it names: nothing after it applies, and it
-// applies whatever came before.
-func fixed(r *pricing.Rule) bool {
-	return r.Audience != nil && len(r.Audience.Customers) > 0 && len(r.Audience.Groups) == 0 && r.MayRaise &&
-		r.Then == pricing.EndPrice
-}
-
-// obstacles are what may change the price of a rule that is meant to fix it on some of its goods; none for other rules.
-func obstacles(e *pricing.Engine, rule *pricing.Rule, replaces string) []Obstacle {
+// Obstacles are what may change, from a moment on, the price of a rule that is meant to fix it on some of its goods; none
+// for other rules, nor for nil. A rule whose code is that which the rule replaces does not count.
+func Obstacles(e *pricing.Engine, rule *pricing.Rule, replaces string, now pricing.Moment) []Obstacle {
 	list := []Obstacle{}
-	if !fixed(rule) {
+	if rule == nil || !rule.Fixes() {
 		return list
 	}
 	b, goods := e.Book(), e.Match(&rule.Where)
@@ -70,10 +65,17 @@ func obstacles(e *pricing.Engine, rule *pricing.Rule, replaces string) []Obstacl
 			}):
 			kind = SameCustomer
 		}
-		if kind != "" && meets(r) {
+		if kind != "" && comes(b, r, now) && meets(r) {
 			mark := board.MarkOf(r)
 			list = append(list, Obstacle{kind, r.Layer.String(), &mark})
 		}
 	}
 	return list
+}
+
+// comes says whether a rule that is on, with its campaign, is open at a moment or at a later one.
+func comes(b *pricing.Book, r *pricing.Rule, now pricing.Moment) bool {
+	windows, campaign := timeline.Windows(b, r)
+	_, opens := pricing.NextOpen(windows, now)
+	return opens && (campaign == nil || campaign.Status == pricing.On)
 }

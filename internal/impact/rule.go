@@ -96,7 +96,7 @@ func (i *Impacts) OfRule(ctx context.Context, snap *book.Snapshot, d Draft, vp p
 	defer demanding.Wait()
 	out.compare(engine, rule, before, after, touched)
 	out.example(engine, rule, after)
-	out.Unfixed = obstacles(engine, rule, d.Replaces)
+	out.Unfixed = Obstacles(engine, rule, d.Replaces, now)
 	out.Checks, err = i.broken(ctx, snap.Engine, engine)
 	demanding.Wait()
 	return out, errors.Join(err, demandsErr)

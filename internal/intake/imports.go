@@ -99,39 +99,55 @@ func (i *Imports) ReadFile(ctx context.Context, who, kind, name string, data []b
 
 // ReadPaste reads cells copied from a spreadsheet: with a header, or as SKU, list price and cost.
 func (i *Imports) ReadPaste(ctx context.Context, who, text string) (Preview, error) {
-	as := Format{Encoding: UTF8, Separator: "tab", Header: 1}
+	as := Format{Encoding: UTF8, Separator: "tab"}
 	if !strings.Contains(text, "\t") { // typed, or copied from a text
 		as.Separator = findSeparator([]byte(text))
 	}
-	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
-	sep := string(separators[as.Separator])
-	cells := strings.Split(strings.TrimRight(first, "\r"), sep)
-	if _, headed := Match(cells, i.columns("products"))["sku"]; !headed {
-		text = strings.Join(headerOf(text, sep), sep) + "\n" + text
+	table, err := ReadText([]byte(text), &as)
+	if err != nil && strings.Contains(text, `"`) { // a quote is an inch, or stands around one word
+		text = quoted(text, separators[as.Separator])
+		table, err = ReadText([]byte(text), &as)
 	}
-	data := []byte(text)
-	table, err := ReadText(data, &as)
+	if err == nil {
+		if _, headed := Match(table.Rows[0], i.columns("products"))["sku"]; !headed {
+			sep := string(separators[as.Separator])
+			text = strings.Join(headerOf(table.Rows), sep) + "\n" + strings.TrimLeft(text, "\r\n")
+		}
+		as.Header = 1
+		table, err = ReadText([]byte(text), &as)
+	}
 	var broken *FileError
 	if errors.As(err, &broken) {
 		return Preview{}, book.Invalid("text", "What was pasted cannot be read: "+broken.Error())
 	} else if err != nil {
 		return Preview{}, err
 	}
-	return i.shelve(ctx, who, "products", "pasted cells", data, table)
+	return i.shelve(ctx, who, "products", "pasted cells", []byte(text), table)
+}
+
+// quoted writes cells whose quotes mean nothing so that they are read as they stand.
+func quoted(text string, sep rune) string {
+	var out strings.Builder
+	for line := range strings.Lines(text) {
+		cells := strings.Split(strings.TrimRight(line, "\r\n"), string(sep))
+		for i, c := range cells {
+			cells[i] = `"` + strings.ReplaceAll(c, `"`, `""`) + `"`
+		}
+		out.WriteString(strings.Join(cells, string(sep)) + "\n")
+	}
+	return out.String()
 }
 
 // headerOf names the columns of pasted cells that say nothing of them: the SKU first; then words are the name, and
 // numbers the list price and the cost.
-func headerOf(text, sep string) []string {
-	var rows [][]string
+func headerOf(rows [][]string) []string {
 	wide := 0
-	for line := range strings.Lines(text) {
-		cells := strings.Split(strings.Trim(line, "\r\n"), sep)
-		rows, wide = append(rows, cells), max(wide, len(cells))
+	for _, cells := range rows {
+		wide = max(wide, len(cells))
 	}
 	names := map[bool][]string{true: {"List price", "Cost"}, false: {"Name"}}
 	header := []string{"SKU"}
-	for at := 1; at < max(wide, 2); at++ {
+	for at := 1; at < wide; at++ {
 		numbers := !slices.ContainsFunc(rows, func(cells []string) bool {
 			if at >= len(cells) {
 				return false

@@ -286,16 +286,19 @@ func TestPastedCells(t *testing.T) {
 	_, err := d.ReadPaste(t.Context(), "maren", "")
 	require.Error(t, err)
 	for text, want := range map[string]map[string]string{
-		"A\tCup & <saucer>\t12.00\t5.00\n":                {"sku": "SKU", "name": "Name", "list": "List price", "cost": "Cost"},
-		"A\t€ 12,00\tCup\nNEW\t\tBowl\n":                  {"sku": "SKU", "name": "Name", "list": "List price"},
-		"A; Cup, 2 cm; 12,00\nNEW; Bowl; 3,50":            {"sku": "SKU", "name": "Name", "list": "List price"},
-		"A\tCup\tred\t12.00\t5.00\t3.00\tmore":            {"sku": "SKU", "name": "Name", "list": "List price", "cost": "Cost"},
-		"A":                                               {"sku": "SKU", "list": "List price"},
-		"Bestellnummer\tBezeichnung\tVK\nA\tTasse\t12.00": {"sku": "Bestellnummer", "name": "Bezeichnung", "list": "VK"},
+		"A\tCup & <saucer>\t12.00\t5.00\n":                     {"sku": "SKU", "name": "Name", "list": "List price", "cost": "Cost"},
+		"A\t€ 12,00\tCup\nNEW\t\tBowl\n":                       {"sku": "SKU", "name": "Name", "list": "List price"},
+		"A; Cup, 2 cm; 12,00\nNEW; Bowl; 3,50":                 {"sku": "SKU", "name": "Name", "list": "List price"},
+		"A\tCup\tred\t12.00\t5.00\t3.00\tmore":                 {"sku": "SKU", "name": "Name", "list": "List price", "cost": "Cost"},
+		"A":                                                    {"sku": "SKU"},
+		"A\tApron, 34\" waist\t12.00\nNEW\t\"tidy\" box\t3.00": {"sku": "SKU", "name": "Name", "list": "List price"},
+		"A,\"Cup, 2 cm\",12.00\nNEW,Bowl,3.50":                 {"sku": "SKU", "name": "Name", "list": "List price"},
+		"Bestellnummer\tBezeichnung\tVK\nA\tTasse\t12.00":      {"sku": "Bestellnummer", "name": "Bezeichnung", "list": "VK"},
 	} {
 		p, err := d.ReadPaste(t.Context(), "maren", text)
 		require.NoError(t, err, text)
 		require.Equal(t, want, p.Mapping, text)
+		require.Zero(t, p.BadCount, "%s: %v", text, p.Bad)
 	}
 }
 

@@ -15,7 +15,7 @@ const stall = `{"settings":{"currency":"EUR","timeZone":"UTC","taxRates":{"stand
 	"customers":[{"code":"C-1","name":"Müller & <Söhne>"},{"code":"C-2","name":"Two"},{"code":"C-3","name":"two"},{"code":"Two-4","name":"C-1"}],
 	"channels":[{"code":"web","name":"Web"}],
 	"products":[
-		{"sku":"A","name":"=1+1","list":"10.00","cost":"5.00","levels":{"Dealer":"9.00","agreed:C-1":"8.00"},"costs":{"import":"0.40"},"attrs":{"colour":"red"}},
+		{"sku":"A","name":"=1+1","list":"10.00","cost":"5.00","levels":{"Dealer":"9.00","agreed:C-1":"8.00"},"costs":{"import":"0.40"},"attrs":{"colour":"red","Stock":"shelf"}},
 		{"sku":"طين","name":"Clay, raw \"wet\"","list":"1450.00","taxClass":"standard","tags":["a","b"],"content":{"amount":"12.5","of":"kg"}}]}`
 
 func read(t *testing.T, text string) *intake.Table {

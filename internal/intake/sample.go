@@ -78,10 +78,15 @@ func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
 	return rows
 }
 
+// names head the columns; one that is called like another, such as an attribute "Stock", by its key.
 func names(columns []Column) []string {
-	list := make([]string, len(columns))
+	list, taken := make([]string, len(columns)), map[string]bool{}
 	for i, c := range columns {
 		list[i] = c.Name
+		if taken[normal(c.Name)] {
+			list[i] = c.Key
+		}
+		taken[normal(c.Name)] = true
 	}
 	return list
 }

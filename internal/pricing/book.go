@@ -285,6 +285,13 @@ type Show struct {
 	As                                       string // "reduced" or "ordinary"
 }
 
+// Fixes says whether a rule fixes the price of the single customers whom it names: it applies whatever came before, and
+// nothing after it does.
+func (r *Rule) Fixes() bool {
+	return r.Audience != nil && len(r.Audience.Customers) > 0 && len(r.Audience.Groups) == 0 && r.MayRaise &&
+		r.Then == EndPrice
+}
+
 // LiveTags are published while a rule is live for a product.
 type LiveTags struct{ Add, Remove []string }
 

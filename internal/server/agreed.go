@@ -9,6 +9,7 @@ import (
 
 	"dogbane/internal/agreed"
 	"dogbane/internal/book"
+	"dogbane/internal/impact"
 	"dogbane/internal/money"
 	"dogbane/internal/store"
 )
@@ -17,6 +18,12 @@ import (
 type AgreedEdit struct {
 	SKU   string `json:"sku"`
 	Price string `json:"price" doc:"empty: no longer agreed"`
+}
+
+// AgreedList is what was agreed with a customer.
+type AgreedList struct {
+	agreed.List
+	Unfixed []impact.Obstacle `json:"unfixed" doc:"what may still change the prices where they are fixed"`
 }
 
 // AgreedQuery sets one agreed price of a customer.
@@ -29,9 +36,11 @@ type AgreedQuery struct {
 func (s *Server) registerAgreed(api huma.API) {
 	get(api, "/api/customers/{code}/agreed", func(_ context.Context, in *struct {
 		Code string `path:"code"`
-	}) (agreed.List, error) {
+	}) (AgreedList, error) {
 		snap := s.Live.Current()
-		return agreed.Of(snap, in.Code, s.moment(snap))
+		now := s.moment(snap)
+		list, err := agreed.Of(snap, in.Code, now)
+		return AgreedList{list, impact.Obstacles(snap.Engine, agreed.Rule(snap.Book, in.Code), "", now)}, err
 	})
 	get(api, "/api/customers/{code}/agreed/compare", func(_ context.Context, in *struct {
 		Code  string `path:"code"`

@@ -1097,6 +1097,8 @@ export interface components {
             prices: components["schemas"]["AgreedPrice"][];
             /** @description other rules that name the customer */
             rules: components["schemas"]["BoardRuleMark"][];
+            /** @description what may still change the prices where they are fixed */
+            unfixed: components["schemas"]["ImpactObstacle"][];
         };
         AgreedPrice: {
             /** @description the agreed price is above that */

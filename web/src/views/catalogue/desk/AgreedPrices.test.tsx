@@ -11,11 +11,13 @@ const prices = [
   { sku: "B", name: "Bowl", list: "20.00", price: "15.00", pays: "12.00", group: "18.00", dearer: false },
 ];
 
+const unfixed = [{ kind: "rule-ends", layer: "sale", rule: { code: "A/B", name: "Quay & <clay>", layer: "sale" } }];
+
 function desk(compared: object) {
   const asked = program({
     "GET /api/state": shopState,
     "GET /api/session": { name: "maren", role: "manager", demo: [] },
-    "GET /api/customers/C1/agreed": { prices, rules: [], fixed: false },
+    "GET /api/customers/C1/agreed": { prices, rules: [], fixed: true, unfixed },
     "GET /api/customers/C1/agreed/compare": compared,
     "GET /api/board": { rows: [{ sku: "A & 1", name: "Cup <b>" }], total: 1 },
     "PUT /api/customers/C1/agreed": { version: 13, entry: 1 },
@@ -41,10 +43,13 @@ test("a price dearer than the group's says so in the list and while it is writte
   });
 });
 
-test("nothing else changes them, in one choice", async () => {
+test("that nothing else changes them is one choice, and what does all the same is told", async () => {
   const { user, asked } = desk({ group: "9.00", dearer: false });
   await user.click(await screen.findByLabelText(/fixed: nothing else changes these prices/));
   await waitFor(() => {
-    expect(asked.find((a) => a.path.endsWith("/fixed"))?.body).toEqual({ fixed: true });
+    expect(asked.find((a) => a.path.endsWith("/fixed"))?.body).toEqual({ fixed: false });
   });
+  expect(screen.getByLabelText("What may still change it").textContent).toContain(
+    "Quay & <clay>, in the sale layer, ends the price before it.",
+  );
 });

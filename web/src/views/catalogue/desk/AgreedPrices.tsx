@@ -9,6 +9,7 @@ import { Problem, type Layer } from "../../../api/client";
 import { amount, errorText } from "../../../lib/format";
 import { Button } from "../../../ui/button";
 import { ProductFinder } from "../../../parts/products/ProductFinder";
+import { Unfixed } from "../../../parts/rule/Unfixed";
 import { LayerMark } from "../../../ui/layer-mark";
 import { ImportLink } from "../../../parts/imports/ImportLink";
 import { FieldError } from "../../../ui/states";
@@ -133,6 +134,7 @@ export function AgreedPrices({ customer }: { customer: string }) {
           <FieldError>{fix.error ? errorText(fix.error) : undefined}</FieldError>
         </label>
       )}
+      {data.fixed && data.unfixed.length > 0 && <Unfixed obstacles={data.unfixed} />}
       {data.rules.length > 0 && (
         <ul className="mt-3">
           <li className="text-[13px] text-quiet">Other rules that name this customer</li>

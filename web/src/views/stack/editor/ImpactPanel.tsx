@@ -9,7 +9,7 @@ import { assumedWords, reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
 import { Tip } from "../../../ui/tip";
-import { Unfixed } from "./Unfixed";
+import { Unfixed } from "../../../parts/rule/Unfixed";
 
 interface Props {
   impact: Impact | undefined;

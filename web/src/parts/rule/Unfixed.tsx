@@ -1,8 +1,8 @@
 import { Link } from "react-router";
-import type { Impact, Layer } from "../../../api/client";
-import { carried } from "../../../lib/address";
-import { layerNames } from "../../../lib/layers";
-import { useViewpoint } from "../../../lib/viewpoint";
+import type { Impact, Layer } from "../../api/client";
+import { carried } from "../../lib/address";
+import { layerNames } from "../../lib/layers";
+import { useViewpoint } from "../../lib/viewpoint";
 
 /** What may still change a price that is meant to be fixed for single customers. */
 export function Unfixed({ obstacles }: { obstacles: Impact["unfixed"] }) {
