@@ -99,6 +99,7 @@ test("what is no number narrows nothing and stays to be mended", async () => {
   await user.tab();
   expect(screen.getByLabelText("In stock, to")).toHaveProperty("value", "many");
   expect(screen.getByLabelText("In stock, to").getAttribute("aria-invalid")).toBe("true");
+  expect(screen.getByRole("alert").textContent).toBe("no number");
   expect(says()).toEqual({ stock: "1:" });
   await user.clear(screen.getByLabelText("In stock, to"));
   await user.type(screen.getByLabelText("In stock, to"), "3");

@@ -6,8 +6,8 @@ import { useTyped } from "../../lib/typed";
 import { Pop } from "../../ui/pop";
 import { Button } from "../../ui/button";
 import { DecimalInput } from "../../ui/decimal-input";
+import { FieldError } from "../../ui/states";
 import { PickMany } from "../../ui/pick-many";
-import { Tip } from "../../ui/tip";
 
 interface Props {
   filter: BoardFilter;
@@ -72,7 +72,7 @@ export function Narrow({ filter, set }: Props) {
   const { data: facets } = useFacets();
   const tags = [...new Set([...(facets?.tags ?? []), ...(facets?.liveTags ?? [])])].sort();
   return (
-    <Pop label="Narrow the board" width={520} trigger={<Button look="bare">+ narrow</Button>}>
+    <Pop label="Narrow the board" width={580} trigger={<Button look="bare">+ narrow</Button>}>
       <div className="grid grid-cols-[96px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
         <span>Margin</span>
         <span className="flex items-center gap-2">
@@ -150,22 +150,21 @@ function Span({
   const [low = "", high = ""] = typed.text.split(":");
   const type = (min: string, max: string) => typed.type(min === "" && max === "" ? "" : `${min}:${max}`);
   const end = (name: string, text: string, change: (text: string) => void) => (
-    <Tip text="A number such as 10 or -2.5; empty where this end is open">
-      <DecimalInput
-        aria-label={`${label}, ${name}`}
-        aria-invalid={!numeral.test(text)}
-        className="field w-[70px] text-right"
-        value={text}
-        onChange={change}
-        onBlur={typed.done}
-      />
-    </Tip>
+    <DecimalInput
+      aria-label={`${label}, ${name}`}
+      aria-invalid={!numeral.test(text)}
+      className="field w-[70px] text-right"
+      value={text}
+      onChange={change}
+      onBlur={typed.done}
+    />
   );
   return (
     <span className="flex items-center gap-1.5 whitespace-nowrap">
       from {end("from", low, (min) => type(min.replaceAll(":", ""), high))} {unit ? "to below" : "to"}{" "}
       {end("to", high, (max) => type(low, max.replaceAll(":", "")))}
       {unit}
+      {!typed.text.split(":").every((text) => numeral.test(text)) && <FieldError>no number</FieldError>}
     </span>
   );
 }

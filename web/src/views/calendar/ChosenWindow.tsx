@@ -70,12 +70,12 @@ export function ChosenWindow({
       <p className="mt-1">{windowWords(window, now)}</p>
       {bar.campaign && <p className="text-quiet">with the campaign {bar.campaign}</p>}
       {!window?.from && !window?.to && <p className="text-quiet">It has no end of its own that could be moved.</p>}
-      <p className="mt-1">
+      <p className="mt-1 flex flex-wrap gap-x-4">
         <Link className="underline underline-offset-2" to={to}>
           {campaign ? "Open the campaign" : "Open in the editor"}
         </Link>
         {may && (
-          <button type="button" className="ml-4 underline underline-offset-2" onClick={() => setCopying(true)}>
+          <button type="button" className="underline underline-offset-2" onClick={() => setCopying(true)}>
             Copy to another time
           </button>
         )}
