@@ -16,7 +16,8 @@ type Buyer struct {
 	Quantity int
 }
 
-// meet moves a viewpoint to a buyer who meets the conditions of an audience, and notes whom that is and what is assumed.
+// meet moves a viewpoint to a buyer who meets the conditions of an audience, and notes whom that is and what is
+// assumed.
 func (out *Rule) meet(e *pricing.Engine, a *pricing.Audience, vp *pricing.Viewpoint) error {
 	unmet, err := e.Unmet(*vp, a)
 	if err == nil && slices.Contains(unmet, pricing.Unmet{Condition: pricing.ByWho}) {

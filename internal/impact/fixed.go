@@ -26,8 +26,8 @@ const (
 	SameCustomer ObstacleKind = "same-customer" // a rule that does not stand after it names the same customer
 )
 
-// Obstacles are what may change, from a moment on, the price of a rule that is meant to fix it on some of its goods; none
-// for other rules, nor for nil. A rule whose code is that which the rule replaces does not count.
+// Obstacles are what may change, from a moment on, the price of a rule that is meant to fix it, on some of its goods;
+// none for other rules, nor for nil. A rule whose code is that which the rule replaces does not count.
 func Obstacles(e *pricing.Engine, rule *pricing.Rule, replaces string, now pricing.Moment) []Obstacle {
 	list := []Obstacle{}
 	if rule == nil || !rule.Fixes() {

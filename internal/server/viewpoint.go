@@ -91,8 +91,8 @@ func (s *Server) look(ctx context.Context, in *BoardFilter) (*board.View, error)
 	if err != nil {
 		return nil, err
 	}
-	f := board.Filter{Viewpoint: vp, Assumed: as, Against: in.Against, Words: in.Words, Category: in.Category, Show: in.Show,
-		Rule: in.Rule, Margin: in.Margin, AnyMargin: in.MarginIn == "any", Change: in.Change, Stock: in.Stock, Sold: in.Sold,
+	f := board.Filter{Viewpoint: vp, Assumed: as, Against: in.Against, Words: in.Words, Category: in.Category,
+		Show: in.Show, Rule: in.Rule, Margin: in.Margin, AnyMargin: in.MarginIn == "any", Change: in.Change, Stock: in.Stock, Sold: in.Sold,
 		Reach: in.Reach, First: in.First}
 	for _, escaped := range strings.Split(in.Tags, ",") {
 		tag, err := url.QueryUnescape(escaped)
