@@ -88,20 +88,26 @@ func Answer(a *pricing.Answer) *PriceAnswer {
 	fixed := func(r *money.Rat) *string { return mapped(r, func(r money.Rat) string { return r.Fixed(a.Digits) }) }
 	out := &PriceAnswer{SKU: a.SKU, Currency: a.Currency, Quantity: a.Quantity, List: fixed(a.List), Unit: fixed(a.Unit),
 		Total: fixed(a.Total), Rules: a.Rules, Portions: []Portion{}}
-	if m := a.Margin; m != nil {
-		out.Margin = &MarginAnswer{Net: m.Net.Fixed(a.Digits), Fee: m.Fee.Fixed(a.Digits), Cost: m.Cost.Fixed(a.Digits),
-			Amount: m.Amount.Fixed(a.Digits)}
-		if percent, known := m.Percent(); known {
-			text := percent.Fixed(2)
-			out.Margin.Percent = &text
-		}
-	}
+	out.Margin = marginAnswer(a.Margin, a.Digits)
 	for i := range a.Portions {
 		p := &a.Portions[i]
 		out.Portions = append(out.Portions, Portion{Quantity: p.Quantity, Unit: fixed(p.Unit), Rules: p.Rules,
 			Trail: trail(&p.Trail, a.Digits)})
 	}
 	out.Trail = out.Portions[0].Trail
+	return out
+}
+
+func marginAnswer(m *pricing.Margin, digits int) *MarginAnswer {
+	if m == nil {
+		return nil
+	}
+	out := &MarginAnswer{Net: m.Net.Fixed(digits), Fee: m.Fee.Fixed(digits), Cost: m.Cost.Fixed(digits),
+		Amount: m.Amount.Fixed(digits)}
+	if percent, known := m.Percent(); known {
+		text := percent.Fixed(2)
+		out.Percent = &text
+	}
 	return out
 }
 

@@ -6,6 +6,16 @@ import (
 	"dogbane/internal/pricing/basket"
 )
 
+// DecodeBasket reads a basket question: {"at", "lines", ...}. Its error is an Errors with every error by its path.
+func DecodeBasket(data []byte) (basket.Question, error) {
+	n, err := parse(data)
+	if err != nil {
+		return basket.Question{}, err
+	}
+	q := n.basketQuestion()
+	return q, n.r.err()
+}
+
 func (n *node) basketQuestion() (q basket.Question) {
 	keys := []string{"lines", "codes", "shipping", "used", "explain"}
 	for _, key := range viewpointKeys {
@@ -85,8 +95,10 @@ type BasketAnswer struct {
 	Shipping *string        `json:"shipping" doc:"before offers"`
 	Total    string         `json:"total" doc:"subtotal less off, and shipping"`
 	Tax      []BasketTax    `json:"tax" doc:"by rate"`
+	Margin   *MarginAnswer  `json:"margin" doc:"of all goods, options aside; null where a cost is unknown"`
 	Problems []Problem      `json:"problems"`
 	Missed   []BasketMissed `json:"missed,omitempty" doc:"offers that did not apply"`
+	Nudges   []BasketNudge  `json:"nudges,omitempty" doc:"what to add for the next break or offer, cheapest first"`
 }
 
 // BasketLine is a line's price.
@@ -96,6 +108,7 @@ type BasketLine struct {
 	List     *string         `json:"list" doc:"of one unit, day or month"`
 	Unit     *string         `json:"unit" doc:"of one unit in all, before offers"`
 	Total    *string         `json:"total" doc:"after offers"`
+	Margin   *MarginAnswer   `json:"margin" doc:"of the total, options aside"`
 	Portions []BasketPortion `json:"portions" doc:"units that come out alike"`
 }
 
@@ -144,6 +157,20 @@ type BasketMissed struct {
 	By     string `json:"by,omitempty" doc:"the offer that took its units, or ended the layer"`
 }
 
+// BasketNudge is what to add for the next break of a rule, or for an offer to apply once more.
+type BasketNudge struct {
+	Rule  string        `json:"rule"`
+	Add   []BasketAdded `json:"add"`
+	Costs string        `json:"costs" doc:"how much more the whole costs then; below 0: it is cheaper"`
+	Saves string        `json:"saves" doc:"what the whole then costs less than with the added goods at their present prices"`
+}
+
+// BasketAdded is units of a product.
+type BasketAdded struct {
+	SKU      string `json:"sku"`
+	Quantity int    `json:"quantity"`
+}
+
 // Problem is something wrong with a question that is answered all the same.
 type Problem struct {
 	Path    string `json:"path"`
@@ -160,6 +187,7 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 	for i := range a.Lines {
 		l := &a.Lines[i]
 		line := BasketLine{SKU: l.SKU, Quantity: l.Quantity, List: fixed(l.List), Unit: fixed(l.Unit), Total: fixed(l.Total),
+			Margin:   marginAnswer(l.Margin, a.Digits),
 			Portions: []BasketPortion{}}
 		for _, r := range l.Runs {
 			portion := BasketPortion{Quantity: r.Units, Unit: text(r.Price), Rules: r.Rules}
@@ -189,6 +217,14 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 	}
 	for _, p := range a.Problems {
 		out.Problems = append(out.Problems, Problem(p))
+	}
+	out.Margin = marginAnswer(a.Margin, a.Digits)
+	for _, n := range a.Nudges {
+		nudge := BasketNudge{Rule: n.Rule, Add: []BasketAdded{}, Costs: text(n.Costs), Saves: text(n.Saves)}
+		for _, x := range n.Add {
+			nudge.Add = append(nudge.Add, BasketAdded(x))
+		}
+		out.Nudges = append(out.Nudges, nudge)
 	}
 	for _, m := range a.Missed {
 		out.Missed = append(out.Missed, BasketMissed{m.Rule, string(m.Reason), m.By})

@@ -33,6 +33,15 @@ type PricedLine struct {
 	// ByHandRefused says that the reduction by hand was more than may be taken, of a unit or on a day.
 	ByHandRefused bool
 	Problems      []LineProblem
+	Times         int         // the charged days or the months that one unit's price is of; 1 where neither is sold
+	Next          []NextBreak // where a trail is asked for
+}
+
+// NextBreak is what a rule would look at next if there were more units of a line: a higher break, or its least
+// quantity.
+type NextBreak struct {
+	Rule  string
+	Units int // that are missing
 }
 
 // Run is neighbouring units of a line that come out alike.
@@ -225,6 +234,28 @@ func (s *Scope) Tax(class string) (percent money.Rat, included bool) {
 	return s.v.settings.TaxRates[class], s.v.showTax
 }
 
+// Sells reports whether the channel lists a product.
+func (s *Scope) Sells(p int32) bool { return s.v.sells(p) }
+
+// Margin is what is left of what a line's units are paid with, options aside as in the margin of a unit; nil where the
+// cost is unknown.
+func (s *Scope) Margin(l *PricedLine, paid money.Rat) *Margin {
+	if l.Runs == nil {
+		return nil
+	}
+	units := money.Int(int64(l.Quantity))
+	for i := range l.Runs {
+		paid = paid.Sub(l.Runs[i].Options.Mul(money.Int(int64(l.Runs[i].Units))))
+	}
+	m := s.v.margin(l.Product, paid.Div(units))
+	if m == nil {
+		return nil
+	}
+	m.Net, m.Fee, m.Cost = m.Net.Mul(units), m.Fee.Mul(units), m.Cost.Mul(units).Mul(money.Int(int64(l.Times)))
+	m.Amount = m.Net.Sub(m.Fee).Sub(m.Cost)
+	return m
+}
+
 // Lines prices goods that are asked for together, before any offer. Lines without a price count for nothing: which they
 // are is decided with all known lines counted, then the others are priced again without them.
 func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
@@ -300,6 +331,7 @@ func (v *view) ready(l *PricedLine) *basketLine {
 	product := v.products[p]
 	l.Product, l.List = p, v.listPrice(p).ptr()
 	b := &basketLine{Line: &l.Line, product: p, term: max(l.Term, 1), counts: true}
+	l.Times = v.months(b)
 	for i, code := range l.Options {
 		at := slices.IndexFunc(product.Options, func(o Option) bool { return o.Code == code })
 		if at < 0 {
@@ -324,6 +356,7 @@ func (v *view) ready(l *PricedLine) *basketLine {
 			b.nDays += d.days
 		}
 	}
+	l.Times *= max(b.nDays, 1)
 	return b
 }
 
@@ -351,6 +384,50 @@ func (v *view) priceLine(out *PricedLine, l *basketLine, explain bool) {
 		out.ByHandRefused = out.ByHandRefused || over
 		out.Runs = append(out.Runs, run)
 	}
+	if out.Next = nil; explain {
+		for _, d := range l.days {
+			out.Next = append(out.Next, d.nextBreaks(l)...)
+		}
+	}
+}
+
+// nextBreaks are what more units of a line would make rules that take part look at next.
+func (v *view) nextBreaks(l *basketLine) (next []NextBreak) {
+	s := l.state(l.Quantity)
+	for _, layer := range v.active {
+		for _, r := range layer {
+			if !r.reach[0].Has(l.product) && !r.reach[1].Has(l.product) {
+				continue
+			}
+			if missing := r.MinQuantity - l.Quantity; missing > 0 {
+				next = append(next, NextBreak{r.Code, missing})
+				continue
+			}
+			measure := r.counting.Measure
+			if len(r.breaks) == 0 || measure == "term" || measure == "days" || !v.counts(&s, r, l.product) {
+				continue
+			}
+			counted, known := v.count(&s, r)
+			one, ok := v.measure(r, l.product, 1)
+			if !known || !ok || one.Sign() <= 0 {
+				continue
+			}
+			for _, b := range r.breaks {
+				from := some(b.from)
+				if measure == "spend" {
+					from = v.ruleAmount(r, b.from)
+				}
+				if !from.ok || !counted.Less(from.v) {
+					continue
+				}
+				if n, fits := from.v.Sub(counted).Div(one).Minor(0, money.Up); fits && n <= MaxQuantity {
+					next = append(next, NextBreak{r.Code, int(n)})
+				}
+				break
+			}
+		}
+	}
+	return next
 }
 
 // priceRun is what one unit of a line costs; refused says that the reduction by hand was too much.

@@ -108,6 +108,13 @@ func (s Set) Count() int {
 	return n
 }
 
+// And is the set of what both hold.
+func (s Set) And(t Set) Set {
+	both := slices.Clone(s)
+	both.and(t)
+	return both
+}
+
 // Each calls f for every product in the set, in order, until f returns false.
 func (s Set) Each(f func(p int32) bool) {
 	for i, w := range s {

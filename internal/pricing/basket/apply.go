@@ -236,19 +236,21 @@ func (p *plan) fill(times int) bool {
 	return true
 }
 
+// alike names what the units of one application of a need share.
+func (t *till) alike(n *need, u int) string {
+	product := t.prices.Products()[t.units[u].p]
+	if n.Same == "style" && product.Style != "" {
+		return "style " + product.Style
+	}
+	return "sku " + product.SKU
+}
+
 // groups keeps, of each SKU or style in the order of its first unit, as many whole groups as it has.
 func (p *plan) groups(n *need, units []int) (whole []int) {
-	key := func(u int) string {
-		product := p.prices.Products()[p.units[u].p]
-		if n.Same == "style" && product.Style != "" {
-			return "style " + product.Style
-		}
-		return "sku " + product.SKU
-	}
 	by := map[string][]int{}
 	var order []string
 	for _, u := range units {
-		k := key(u)
+		k := p.alike(n, u)
 		if by[k] == nil {
 			order = append(order, k)
 		}

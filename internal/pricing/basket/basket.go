@@ -22,8 +22,9 @@ const (
 type Question struct {
 	pricing.Viewpoint
 	Lines    []pricing.Line
-	Codes    []string   // presented words
-	Shipping *money.Rat // on the channel's footing; nil: none
+	Codes    []string            // presented words
+	Listed   map[string][]string // of them, those kept beside the book, with the codes of the rules that they open
+	Shipping *money.Rat          // on the channel's footing; nil: none
 	Used     map[string]Used
 	Explain  bool
 }
@@ -49,8 +50,10 @@ type Answer struct {
 	Shipping *money.Rat // before offers
 	Total    money.Rat  // subtotal - off + shipping
 	Tax      []Tax
+	Margin   *pricing.Margin // of all goods; nil where a cost is unknown
 	Problems []Problem
-	Missed   []Miss // with Explain
+	Missed   []Miss  // with Explain
+	Nudges   []Nudge // with Explain
 }
 
 // Line is a line's price.
@@ -58,6 +61,8 @@ type Line struct {
 	pricing.PricedLine
 	Unit  *money.Rat // of one unit before offers, rounded; nil: no price
 	Total *money.Rat // of all units after offers
+	// Margin is what is left of the total, options aside; nil where cost or price is unknown.
+	Margin *pricing.Margin
 }
 
 // Applied is an offer that applied.
@@ -176,7 +181,34 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		a.Total = a.Total.Add(*q.Shipping)
 	}
 	a.Tax = e.tax(scope, a)
+	a.Margin = e.margin(scope, a)
+	if q.Explain {
+		a.Nudges = t.nudges(a)
+	}
 	return a, nil
+}
+
+// margin sums what is left of the goods that have a price.
+func (e *Engine) margin(scope *pricing.Scope, a *Answer) *pricing.Margin {
+	whole := &pricing.Margin{Net: money.Int(0), Fee: money.Int(0), Cost: money.Int(0), Amount: money.Int(0)}
+	priced := false
+	for i := range a.Lines {
+		l := &a.Lines[i]
+		if l.Total == nil {
+			continue
+		}
+		priced = true
+		if l.Margin = scope.Margin(&l.PricedLine, *l.Total); l.Margin == nil {
+			whole = nil
+		} else if whole != nil {
+			whole.Net, whole.Fee = whole.Net.Add(l.Margin.Net), whole.Fee.Add(l.Margin.Fee)
+			whole.Cost, whole.Amount = whole.Cost.Add(l.Margin.Cost), whole.Amount.Add(l.Margin.Amount)
+		}
+	}
+	if !priced {
+		return nil
+	}
+	return whole
 }
 
 func (e *Engine) place(code string) int {

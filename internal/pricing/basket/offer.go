@@ -2,6 +2,7 @@ package basket
 
 import (
 	"slices"
+	"sync"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -14,19 +15,22 @@ type offer struct {
 	where, spend, after pricing.Set
 	needs               []need
 	gives               []give
+	cheapest            func() []int32 // of the goods that count for the spend
 }
 
 type need struct {
 	*pricing.Need
 	where    pricing.Set
 	rewarded int // the first give to it, or to all needs; -1: none
+	cheapest func() []int32
 }
 
 type give struct {
 	*pricing.Give
-	where pricing.Set // nil: not to goods outside the needs
-	need  int         // -1: not to one need
-	units int         // per application; pricing.AllUnits: all
+	where    pricing.Set // nil: not to goods outside the needs
+	need     int         // -1: not to one need
+	units    int         // per application; pricing.AllUnits: all
+	cheapest func() []int32
 }
 
 func (g *give) toUnits() bool { return g.need >= 0 || g.where != nil }
@@ -34,14 +38,19 @@ func (g *give) toUnits() bool { return g.need >= 0 || g.where != nil }
 func compileOffer(prices *pricing.Engine, ordinal int, r *pricing.Rule, selected pricing.Set) *offer {
 	o := &offer{Rule: r, ordinal: ordinal, where: selected}
 	f := r.Offer
+	within := func(s pricing.Set) func() []int32 { // looked up once, and only where a basket has none of them
+		return sync.OnceValue(func() []int32 { return cheapest(prices, selected.And(s)) })
+	}
 	if f.Spend != nil {
 		o.spend = prices.Match(&f.Spend.Where)
+		o.cheapest = within(o.spend)
 	}
 	if f.After != nil {
 		o.after = prices.Match(&f.After.Where)
 	}
 	for i := range f.Needs {
-		o.needs = append(o.needs, need{&f.Needs[i], prices.Match(&f.Needs[i].Where), -1})
+		where := prices.Match(&f.Needs[i].Where)
+		o.needs = append(o.needs, need{&f.Needs[i], where, -1, within(where)})
 	}
 	for i := range f.Gives {
 		g := give{Give: &f.Gives[i], need: -1, units: max(f.Gives[i].Units, 1)}
@@ -50,6 +59,7 @@ func compileOffer(prices *pricing.Engine, ordinal int, r *pricing.Rule, selected
 		}
 		if g.Where != nil {
 			g.where = prices.Match(g.Where)
+			g.cheapest = within(g.where)
 		}
 		for n := range o.needs {
 			to := g.To == o.needs[n].ID && g.Where == nil
@@ -200,7 +210,13 @@ func (t *till) bought(o *offer) bool {
 
 // names reports whether a word of the offer was presented, used up or not.
 func (t *till) names(o *offer) bool {
-	return slices.ContainsFunc(t.q.Codes, func(word string) bool { return slices.Contains(o.Offer.Codes.Words, word) })
+	return slices.ContainsFunc(t.q.Codes, func(word string) bool { return t.has(o, word) })
+}
+
+// has reports whether a word is one of the offer's, in the book or kept beside it.
+func (t *till) has(o *offer, word string) bool {
+	c := o.Offer.Codes
+	return slices.Contains(c.Words, word) || c.Listed && slices.Contains(t.q.Listed[word], o.Code)
 }
 
 // presented reports whether a word of the offer was presented that may still be used.
@@ -210,7 +226,7 @@ func (t *till) presented(o *offer) bool {
 
 func (t *till) opens(o *offer, word string) bool {
 	c := o.Offer.Codes
-	if !slices.Contains(c.Words, word) {
+	if !t.has(o, word) {
 		return false
 	}
 	used := t.q.Used[o.Code].Codes[word]
