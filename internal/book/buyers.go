@@ -82,8 +82,35 @@ func (b *Buyers) Forget() {
 }
 
 // Know puts into a customer's viewpoint whether a purchase would be the first, and the earlier ones as far back as a
-// rule of the book counts them. Where no sales were ever brought in nothing is known, and no purchase is the first.
+// price of the book counts them. Where no sales were ever brought in nothing is known, and no purchase is the first.
 func (b *Buyers) Know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint) error {
+	days, all := 0, false
+	for i := range snap.Book.Rules {
+		r := &snap.Book.Rules[i]
+		days, all = max(days, r.HistoryDays), all || r.CountsOwned()
+	}
+	for i := range snap.Book.Ladders {
+		for _, step := range snap.Book.Ladders[i].Breaks {
+			all = all || step.Effect.CountsOwned()
+		}
+	}
+	since := vp.At - pricing.Moment(days+1)*pricing.Day
+	switch {
+	case all:
+		since = 0
+	case days == 0:
+		since = vp.At
+	}
+	return b.know(ctx, snap, vp, since)
+}
+
+// KnowAll puts into a customer's viewpoint whether a purchase would be the first, and every earlier one: offers and
+// orders of a basket look back as far as they like.
+func (b *Buyers) KnowAll(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint) error {
+	return b.know(ctx, snap, vp, 0)
+}
+
+func (b *Buyers) know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint, since pricing.Moment) error {
 	vp.FirstOrder, vp.History = false, nil
 	if vp.Customer == "" {
 		return nil
@@ -97,18 +124,13 @@ func (b *Buyers) Know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint
 		}
 		b.loaded, b.version, b.by = true, snap.Version, by
 	}
-	days := 0
-	for i := range snap.Book.Rules {
-		days = max(days, snap.Book.Rules[i].HistoryDays)
-	}
 	bought := b.by[vp.Customer]
 	before := func(p pricing.Purchase, at pricing.Moment) int { return cmp.Compare(p.At, at) }
 	end, _ := slices.BinarySearchFunc(bought, vp.At, before)
 	vp.FirstOrder = len(b.by) > 0 && end == 0
-	for _, p := range bought[:end] {
-		if p.At >= vp.At-pricing.Moment(days+1)*pricing.Day && days > 0 {
-			vp.History = append(vp.History, p)
-		}
+	from, _ := slices.BinarySearchFunc(bought[:end], since, before)
+	if from < end {
+		vp.History = slices.Clone(bought[from:end])
 	}
 	return nil
 }

@@ -2,9 +2,11 @@ package book
 
 import (
 	"fmt"
+	"sync"
 	"time"
 
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 )
 
 // Snapshot is one saved version of the book with its engine. It never changes.
@@ -14,6 +16,15 @@ type Snapshot struct {
 	Engine  *pricing.Engine
 	Zone    *time.Location
 	Refused []Refused // stored pieces that could not be read and take no part
+
+	once    sync.Once
+	baskets *basket.Engine
+}
+
+// Baskets answers what goods cost together under this version; it is made when first asked for.
+func (s *Snapshot) Baskets() *basket.Engine {
+	s.once.Do(func() { s.baskets = basket.Compile(s.Engine) })
+	return s.baskets
 }
 
 // NewSnapshot is a version of a book, whose time zone has to exist.
@@ -22,7 +33,7 @@ func NewSnapshot(b *pricing.Book, version int64, engine *pricing.Engine, refused
 	if err != nil {
 		return nil, fmt.Errorf("read the book's time zone: %w", err)
 	}
-	return &Snapshot{NewPieces(b), version, engine, zone, refused}, nil
+	return &Snapshot{Pieces: NewPieces(b), Version: version, Engine: engine, Zone: zone, Refused: refused}, nil
 }
 
 // Moment is an instant on the book's wall clock, to the minute.

@@ -152,9 +152,11 @@ type BasketTax struct {
 
 // BasketMissed is an offer that did not apply.
 type BasketMissed struct {
-	Rule   string `json:"rule"`
-	Reason string `json:"reason"`
-	By     string `json:"by,omitempty" doc:"the offer that took its units, or ended the layer"`
+	Rule    string  `json:"rule"`
+	Reason  string  `json:"reason"`
+	By      string  `json:"by,omitempty" doc:"the offer that took its units, or ended the layer"`
+	Counted *string `json:"counted,omitempty" doc:"with needs: units that match; with spend: what is spent on goods that count"`
+	Wanted  *string `json:"wanted,omitempty"`
 }
 
 // BasketNudge is what to add for the next break of a rule, or for an offer to apply once more.
@@ -227,7 +229,12 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		out.Nudges = append(out.Nudges, nudge)
 	}
 	for _, m := range a.Missed {
-		out.Missed = append(out.Missed, BasketMissed{m.Rule, string(m.Reason), m.By})
+		counted := plainNumber
+		if m.Reason == basket.NoSpend {
+			counted = text
+		}
+		out.Missed = append(out.Missed, BasketMissed{m.Rule, string(m.Reason), m.By, mapped(m.Counted, counted),
+			mapped(m.Wanted, counted)})
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"sync"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -61,7 +62,7 @@ func (f *CheckFile) Run() ([]Difference, error) {
 		return nil, f.bookErrs
 	}
 	engine := pricing.Compile(f.book)
-	baskets := basket.Compile(engine)
+	baskets := sync.OnceValue(func() *basket.Engine { return basket.Compile(engine) })
 	var diffs []Difference
 	for _, x := range f.expect {
 		found, err := runOne(engine, baskets, x)
@@ -185,28 +186,31 @@ func ReadExpectation(data []byte) (*Expectation, error) {
 		n.object("price", "is")
 		n.child("price").priceQuestion()
 		n.need("is")
+	case n.has("basket"):
+		n.object("basket", "is")
+		n.child("basket").basketQuestion()
+		n.need("is")
 	case n.has("flags"):
 		n.object("flags", "has", "hasNot")
 		n.child("flags").flagsQuestion()
 	default:
-		n.fail("must have price or flags")
+		n.fail("must have price, basket or flags")
 	}
 	return x, n.r.err()
 }
 
-// OfPrice reports whether it is a price that is expected.
-func (x *Expectation) OfPrice() bool { return x.node.has("price") }
+// OfPrice reports whether it is a price, or what a basket costs, that is expected.
+func (x *Expectation) OfPrice() bool { return x.node.has("price") || x.node.has("basket") }
 
-// Run compares the expectation with what an engine answers. Its error says why there is no answer, such as a product
-// that is no longer there.
-func (x *Expectation) Run(engine *pricing.Engine) ([]Difference, error) {
+// Run compares the expectation with what an engine answers, baskets with what one made of it does. Its error says why
+// there is no answer, such as a product that is no longer there.
+func (x *Expectation) Run(engine *pricing.Engine, baskets func() *basket.Engine) ([]Difference, error) {
 	n := *x.node
 	n.r = &reader{}
-	return runOne(engine, nil, &n)
+	return runOne(engine, baskets, &n)
 }
 
-// runOne compiles the offers where an expectation needs them and baskets is nil.
-func runOne(engine *pricing.Engine, baskets *basket.Engine, x *node) ([]Difference, error) {
+func runOne(engine *pricing.Engine, baskets func() *basket.Engine, x *node) ([]Difference, error) {
 	switch {
 	case x.has("price"):
 		x.object("price", "is")
@@ -238,10 +242,7 @@ func runOne(engine *pricing.Engine, baskets *basket.Engine, x *node) ([]Differen
 		if err := x.r.err(); err != nil {
 			return nil, err
 		}
-		if baskets == nil {
-			baskets = basket.Compile(engine)
-		}
-		answer, err := baskets.Price(q)
+		answer, err := baskets().Price(q)
 		if err != nil {
 			return nil, fmt.Errorf("%s.%w", x.child("basket").path(), err)
 		}

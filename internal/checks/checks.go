@@ -6,10 +6,12 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"sync"
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 )
 
 // Pinned is an expected price that somebody pinned: an expectation as docs/book.md writes it.
@@ -36,15 +38,26 @@ type Result struct {
 // Holds reports whether all is as expected.
 func (r *Result) Holds() bool { return r.Problem == "" && len(r.Differences) == 0 }
 
-// Run asks a check of an engine.
-func Run(p Pinned, engine *pricing.Engine) Result {
+// Engines answer for one book: prices, and baskets by an engine that is made when first asked for.
+type Engines struct {
+	Prices  *pricing.Engine
+	Baskets func() *basket.Engine
+}
+
+// Of are the engines of a book's prices.
+func Of(prices *pricing.Engine) Engines {
+	return Engines{prices, sync.OnceValue(func() *basket.Engine { return basket.Compile(prices) })}
+}
+
+// Run asks a check of a book.
+func Run(p Pinned, of Engines) Result {
 	r := Result{Pinned: p, Differences: []Difference{}}
 	x, err := bookfile.ReadExpectation([]byte(p.Doc))
 	if err != nil {
 		r.Problem = err.Error()
 		return r
 	}
-	found, err := x.Run(engine)
+	found, err := x.Run(of.Prices, of.Baskets)
 	if err != nil {
 		r.Problem = err.Error()
 		return r
@@ -58,13 +71,13 @@ func Run(p Pinned, engine *pricing.Engine) Result {
 
 // Broken are the checks that hold with one engine and not with another.
 func Broken(pinned []Pinned, before, after *pricing.Engine) []Result {
-	out := []Result{}
+	out, is, had := []Result{}, Of(after), Of(before)
 	for _, p := range pinned {
-		r := Run(p, after)
+		r := Run(p, is)
 		if r.Holds() {
 			continue
 		}
-		if was := Run(p, before); was.Holds() {
+		if was := Run(p, had); was.Holds() {
 			out = append(out, r)
 		}
 	}

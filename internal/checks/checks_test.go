@@ -31,7 +31,7 @@ func TestRun(t *testing.T) {
 	e := pricing.Compile(booktest.Read(t, goods))
 	results := make([]checks.Result, len(all))
 	for i, p := range all {
-		results[i] = checks.Run(p, e)
+		results[i] = checks.Run(p, checks.Of(e))
 	}
 	require.True(t, results[0].Holds())
 	require.Equal(t, []checks.Difference{{What: "unit", Want: "19.00", Have: "20.00"}}, results[1].Differences)

@@ -33,7 +33,11 @@ func Book(products int) *pricing.Book {
 		Settings: pricing.Settings{Currency: "EUR", TimeZone: "Europe/Amsterdam", PricesIncludeTax: true,
 			Layers:   pricing.DefaultLayers(),
 			TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.Int(9)},
-			Rates:    map[string]money.Rat{"GBP": money.MustParse("0.853")}},
+			Rates:    map[string]money.Rat{"GBP": money.MustParse("0.853")},
+
+			ShippingTaxClass: "standard", ByHandMaxPercent: money.Int(10),
+			Hire: &pricing.HireTimes{FreeFirstDayFrom: new(17*pricing.Hour + 30*pricing.Minute),
+				FreeLastDayUntil: new(9*pricing.Hour + 30*pricing.Minute)}},
 		Groups: groups(), Customers: customers(), Ranges: ranges(), Ladders: ladders(), Campaigns: campaigns(),
 		Channels: channels(),
 		Rules:    rules(),
@@ -254,6 +258,9 @@ func singles() []pricing.Product {
 		}
 		if s.unit != "" {
 			p.Unit = s.unit
+		}
+		if s.kind == "stamp" {
+			p.Options = []pricing.Option{{Code: "engraved-text", Price: *cents(600), Part: "work"}}
 		}
 		list = append(list, p)
 	}

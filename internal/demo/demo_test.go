@@ -8,6 +8,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/pricing/flags"
 )
 
@@ -69,7 +70,7 @@ func TestRecordFitsTheBook(t *testing.T) {
 	for i, c := range checks {
 		x, err := bookfile.ReadExpectation([]byte(c.Doc))
 		require.NoError(t, err)
-		differences, err := x.Run(engine)
+		differences, err := x.Run(engine, func() *basket.Engine { return basket.Compile(engine) })
 		require.NoError(t, err)
 		require.Equal(t, i == len(checks)-1, len(differences) > 0, "%s: %v", c.Name, differences)
 	}

@@ -72,6 +72,8 @@ func ladders() []pricing.Ladder {
 			Counting: pricing.DefaultCounting()},
 		{Code: "by-the-pallet", Name: "Clay by the pallet", Breaks: percentBreaks("10", "5", "40", "12", "80", "18"),
 			Counting: pricing.Counting{Method: pricing.Whole, Count: "style", Measure: "quantity"}},
+		{Code: "mixed-dozen", Name: "Mixed by the dozen", Breaks: percentBreaks("12", "6", "36", "12"),
+			Counting: pricing.Counting{Method: pricing.Whole, Count: "selection", Measure: "quantity"}},
 	}
 }
 

@@ -116,7 +116,7 @@ func rules() []pricing.Rule {
 			Where: all(), Window: &pricing.Window{From: moment("2026-10-15T17:00"), To: moment("2026-10-15T22:00")},
 			Effect: effect(pricing.PercentOff, "8")},
 	}
-	list = append(list, laterRules()...)
+	list = append(append(list, laterRules()...), offers()...)
 	for i := range list {
 		r := &list[i]
 		if r.Status == "" {

@@ -398,6 +398,12 @@ type Give struct {
 // AllUnits is the value of Give.Units for "all".
 const AllUnits = -1
 
+// CountsOwned reports whether the rule derives a price from what was bought before; ladders are not looked at.
+func (r *Rule) CountsOwned() bool {
+	return r.Effect != nil && r.Effect.CountsOwned() ||
+		slices.ContainsFunc(r.Breaks, func(b Break) bool { return b.Effect.CountsOwned() })
+}
+
 // Title is what people call the rule: its name or, where it has none, its code.
 func (r *Rule) Title() string { return cmp.Or(r.Name, r.Code) }
 

@@ -113,3 +113,9 @@ func (e *Ending) Apply(price money.Rat) money.Rat {
 	}
 	return q.Mul(e.Step).Add(e.Shift)
 }
+
+// CountsOwned reports whether the effect derives a price from what was bought before.
+func (e *Effect) CountsOwned() bool {
+	return e.Kind == ToDerived && e.Derive != nil && (e.Derive.From == Basket || e.Derive.Basis == "subtotal") &&
+		e.Derive.Counts != "basket"
+}

@@ -115,6 +115,13 @@ func (s Set) And(t Set) Set {
 	return both
 }
 
+// Or is the set of what either holds.
+func (s Set) Or(t Set) Set {
+	either := slices.Clone(s)
+	either.or(t)
+	return either
+}
+
 // Each calls f for every product in the set, in order, until f returns false.
 func (s Set) Each(f func(p int32) bool) {
 	for i, w := range s {

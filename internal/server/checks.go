@@ -17,7 +17,7 @@ import (
 // CheckForm is an expected price.
 type CheckForm struct {
 	Name string  `json:"name" maxLength:"200"`
-	Doc  ItemDoc `json:"doc" doc:"an expectation as docs/book.md writes it: {price, is}"`
+	Doc  ItemDoc `json:"doc" doc:"an expectation as docs/book.md writes it: {price, is} or {basket, is}"`
 }
 
 // CheckRow is a pinned price with where it stands.
@@ -83,9 +83,10 @@ func (s *Server) keepCheck(ctx context.Context, id int64, form *CheckForm) error
 		return err
 	}
 	if !x.OfPrice() {
-		return invalid("price", "A pinned check is of a price.")
+		return invalid("price", "A pinned check is of a price or a basket.")
 	}
-	if _, err := x.Run(s.Live.Current().Engine); err != nil {
+	snap := s.Live.Current()
+	if _, err := x.Run(snap.Engine, snap.Baskets); err != nil {
 		return invalid("price", err.Error())
 	}
 	kept := store.CheckPinned
@@ -126,11 +127,12 @@ func (s *Server) checks(ctx context.Context) (CheckList, error) {
 	if err != nil {
 		return CheckList{}, err
 	}
-	engine := s.Live.Current().Engine
+	snap := s.Live.Current()
+	engines := checks.Engines{Prices: snap.Engine, Baskets: snap.Baskets}
 	var good, bad []CheckRow
 	for i := range list {
 		c := &list[i]
-		found := checks.Run(checks.Pinned{ID: c.ID, Name: c.Name, Doc: c.Doc}, engine)
+		found := checks.Run(checks.Pinned{ID: c.ID, Name: c.Name, Doc: c.Doc}, engines)
 		row := CheckRow{ID: c.ID, Name: c.Name, Doc: ItemDoc(c.Doc), Who: c.Who, At: s.wall(c.At), State: "holds",
 			Problem: found.Problem, Differences: found.Differences}
 		switch {

@@ -43,6 +43,19 @@ func (s *Server) registerImpact(api huma.API) {
 		}
 		return s.impacts.OfRule(ctx, snap, draft, vp, s.moment(snap))
 	}, unchecked)
+	answers(api, store.Reader, http.MethodPost, "/api/impact/trial",
+		func(ctx context.Context, in *ImpactQuery) (impact.Trial, error) {
+			snap := s.Live.Current()
+			draft, vp, err := in.read(ctx, s, snap)
+			if err != nil {
+				var errs bookfile.Errors
+				if errors.As(err, &errs) {
+					err = nil
+				}
+				return impact.NoTrial(errs), err
+			}
+			return s.impacts.TrialOf(ctx, snap, draft, vp)
+		}, unchecked)
 	answers(api, store.Reader, http.MethodPost, "/api/impact/elsewhere",
 		func(ctx context.Context, in *ImpactQuery) (impact.Elsewhere, error) {
 			snap := s.Live.Current()

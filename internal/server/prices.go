@@ -24,8 +24,42 @@ type PriceDetail struct {
 	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
 	At      string               `json:"at"`
-	Unmet   map[string][]Unmet   `json:"unmet" doc:"what the audiences of rules want that the viewpoint does not say, by their codes"`
-	Opens   map[string]string    `json:"opens" doc:"when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them"`
+	WhyNot
+}
+
+// WhyNot is more about rules that did not apply.
+type WhyNot struct {
+	Unmet map[string][]Unmet `json:"unmet" doc:"what the audiences of rules want that the viewpoint does not say, by their codes"`
+	Opens map[string]string  `json:"opens" doc:"when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them"`
+}
+
+func newWhyNot() WhyNot { return WhyNot{Unmet: map[string][]Unmet{}, Opens: map[string]string{}} }
+
+// note says more about a rule that did not apply for a reason, where there is more to say.
+func (w *WhyNot) note(snap *book.Snapshot, vp pricing.Viewpoint, code string, reason pricing.Reason) error {
+	r := snap.Rule(code)
+	if r == nil {
+		return nil
+	}
+	windows, campaign := timeline.Windows(snap.Book, r)
+	switch reason {
+	case pricing.OtherAudience:
+		unmet, err := unmetOf(snap.Engine, vp, r.Audience)
+		if err == nil && campaign != nil {
+			var more []Unmet
+			more, err = unmetOf(snap.Engine, vp, campaign.Audience)
+			unmet = append(unmet, more...)
+		}
+		if err != nil {
+			return err
+		}
+		w.Unmet[code] = unmet
+	case pricing.NotYet, pricing.OutsideHours:
+		if opens, found := pricing.NextOpen(windows, vp.At); found {
+			w.Opens[code] = opens.String()
+		}
+	}
+	return nil
 }
 
 // Unmet is a condition of an audience that a viewpoint does not meet.
@@ -179,31 +213,12 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	n, _ := snap.Engine.ProductNumber(in.SKU)
 	p := snap.Engine.Products()[n]
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{},
-		At: vp.At.String(), Opens: map[string]string{}, Unmet: map[string][]Unmet{},
+		At: vp.At.String(), WhyNot: newWhyNot(),
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
 			Tags: append([]string{}, p.Tags...)}}
 	for _, m := range a.Portions[0].Trail.Missed {
-		r := snap.Rule(m.Rule)
-		if r == nil {
-			continue
-		}
-		windows, campaign := timeline.Windows(snap.Book, r)
-		switch m.Reason {
-		case pricing.OtherAudience:
-			unmet, err := unmetOf(snap.Engine, vp, r.Audience)
-			if err == nil && campaign != nil {
-				var more []Unmet
-				more, err = unmetOf(snap.Engine, vp, campaign.Audience)
-				unmet = append(unmet, more...)
-			}
-			if err != nil {
-				return PriceDetail{}, err
-			}
-			out.Unmet[m.Rule] = unmet
-		case pricing.NotYet, pricing.OutsideHours:
-			if opens, found := pricing.NextOpen(windows, vp.At); found {
-				out.Opens[m.Rule] = opens.String()
-			}
+		if err := out.WhyNot.note(snap, vp, m.Rule, m.Reason); err != nil {
+			return PriceDetail{}, err
 		}
 	}
 	sw, err := s.boards.Sweeps.Of(snap, vp)

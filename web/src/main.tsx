@@ -7,6 +7,7 @@ import { onSignedOut } from "./api/client";
 import "./index.css";
 import { Tips } from "./ui/tip";
 import { Toasts } from "./ui/toasts";
+import { Basket } from "./views/basket/Basket";
 import { Board } from "./views/board/Board";
 import { CalendarView } from "./views/calendar/CalendarView";
 import { Catalogue } from "./views/catalogue/Catalogue";
@@ -38,6 +39,7 @@ function Gate() {
         <Route path="stack" element={<Stack />} />
         <Route path="stack/new" element={<EditorPage />} />
         <Route path="stack/rule/:code" element={<EditorPage />} />
+        <Route path="basket" element={<Basket />} />
         <Route path="flags" element={<Flags />} />
         <Route path="publish" element={<Publish />} />
         <Route path="calendar" element={<CalendarView />} />

@@ -91,6 +91,8 @@ type Miss struct {
 	Rule   string
 	Reason pricing.Reason
 	By     string
+	// Counted and Wanted are units with NoNeeds and amounts with NoSpend; nil otherwise.
+	Counted, Wanted *money.Rat
 }
 
 // The reasons of offers besides those of every rule.

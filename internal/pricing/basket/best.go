@@ -37,10 +37,10 @@ func (t *till) run(a *Answer) []Applied {
 	t.checkCodes(a)
 	var open []candidate
 	for place, o := range t.offers {
-		if reason := t.bars(o); reason == "" {
+		if miss := t.bars(o); miss.Reason == "" {
 			open = append(open, t.ready(o, place))
 		} else if t.q.Explain {
-			a.Missed = append(a.Missed, Miss{Rule: o.Code, Reason: reason})
+			a.Missed = append(a.Missed, miss)
 		}
 	}
 	s := standing{by: make([]int, len(t.units)), shipping: money.Int(0)}

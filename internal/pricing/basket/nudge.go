@@ -174,11 +174,7 @@ func (t *till) missing(o *offer, a *Answer) (ways [][]Added) {
 	if f.Spend.Every {
 		missing = missing.Mul(money.Int(int64(times)))
 	}
-	for _, u := range free {
-		if o.spend.Has(t.units[u].p) {
-			missing = missing.Sub(t.units[u].Price)
-		}
-	}
+	missing = missing.Sub(t.spent(o, free))
 	if missing.Sign() <= 0 {
 		return [][]Added{flat(order, add)}
 	}

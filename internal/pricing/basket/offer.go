@@ -120,11 +120,13 @@ type standing struct {
 	shipping money.Rat
 }
 
-// bars is the first reason, whatever other offers do, that keeps an offer from applying.
-func (t *till) bars(o *offer) pricing.Reason {
+// bars is the first reason, whatever other offers do, that keeps an offer from applying; its reason is "" where there is
+// none.
+func (t *till) bars(o *offer) (m Miss) {
+	m.Rule = o.Code
 	f := o.Offer
-	if reason := t.scope.Barred(o.ordinal, grace(f)); reason != "" {
-		return reason
+	if m.Reason = t.scope.Barred(o.ordinal, grace(f)); m.Reason != "" {
+		return m
 	}
 	eligible := t.eligible(o)
 	for i := range o.needs {
@@ -136,27 +138,30 @@ func (t *till) bars(o *offer) pricing.Reason {
 			}
 		}
 		if matching < n.Quantity {
-			return NoNeeds
+			m.Reason, m.Counted, m.Wanted = NoNeeds, new(money.Int(int64(matching))), new(money.Int(int64(n.Quantity)))
+			return m
 		}
 	}
 	if f.Spend != nil {
 		if full, known := t.fullAmounts(o, eligible); !known || full < 1 {
-			return NoSpend
+			m.Reason = NoSpend
+			if amount, known := t.scope.Amount(o.Rule, f.Spend.Amount); known {
+				m.Counted, m.Wanted = new(t.spent(o, eligible)), &amount
+			}
+			return m
 		}
 	}
-	if f.After != nil && !t.bought(o) {
-		return NoPurchase
-	}
-	if f.Codes != nil && !t.presented(o) {
-		if t.names(o) {
-			return UsedUp
+	switch {
+	case f.After != nil && !t.bought(o):
+		m.Reason = NoPurchase
+	case f.Codes != nil && !t.presented(o):
+		if m.Reason = NoCode; t.names(o) {
+			m.Reason = UsedUp
 		}
-		return NoCode
+	case t.left(o) < 1:
+		m.Reason = UsedUp
 	}
-	if t.left(o) < 1 {
-		return UsedUp
-	}
-	return ""
+	return m
 }
 
 func grace(f *pricing.Offer) pricing.Moment {
@@ -183,20 +188,25 @@ func (t *till) fullAmounts(o *offer, units []int) (int, bool) {
 	if !known {
 		return 0, false
 	}
+	if amount.Sign() == 0 {
+		return MaxUnits, true
+	}
+	full, fits := t.spent(o, units).Div(amount).Minor(0, money.Down)
+	if !fits || full > MaxUnits {
+		full = MaxUnits
+	}
+	return int(full), true
+}
+
+// spent is what those of the units cost that count for the spend.
+func (t *till) spent(o *offer, units []int) money.Rat {
 	sum := money.Int(0)
 	for _, u := range units {
 		if o.spend.Has(t.units[u].p) {
 			sum = sum.Add(t.units[u].Price)
 		}
 	}
-	if amount.Sign() == 0 {
-		return MaxUnits, true
-	}
-	full, fits := sum.Div(amount).Minor(0, money.Down)
-	if !fits || full > MaxUnits {
-		full = MaxUnits
-	}
-	return int(full), true
+	return sum
 }
 
 // bought reports whether the customer bought what the offer follows.

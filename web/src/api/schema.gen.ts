@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/basket": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-basket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/board": {
         parameters: {
             query?: never;
@@ -478,6 +494,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post-api-impact-nearest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/impact/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-impact-trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1126,6 +1158,189 @@ export interface components {
             etag: string;
             name: string;
         };
+        BasketAdded: {
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+        };
+        BasketAnswer: {
+            currency: string;
+            /** @description false: more offers compete than every order could be tried of */
+            exact: boolean;
+            lines: components["schemas"]["BasketLine"][];
+            /** @description of all goods, options aside; null where a cost is unknown */
+            margin: components["schemas"]["MarginAnswer"];
+            /** @description offers that did not apply */
+            missed?: components["schemas"]["BasketMissed"][];
+            /** @description what to add for the next break or offer, cheapest first */
+            nudges?: components["schemas"]["BasketNudge"][];
+            /** @description by offers */
+            off: string;
+            /** @description that applied, by rank */
+            offers: components["schemas"]["BasketOffer"][];
+            problems: components["schemas"]["Problem"][];
+            /** @description before offers */
+            shipping: string | null;
+            /** @description before offers */
+            subtotal: string;
+            /** @description by rate */
+            tax: components["schemas"]["BasketTax"][];
+            /** @description subtotal less off, and shipping */
+            total: string;
+        };
+        BasketByHand: {
+            amountOff?: string;
+            percentOff?: string;
+        };
+        BasketDay: {
+            /** Format: int64 */
+            days: number;
+            trail: components["schemas"]["Trail"];
+        };
+        BasketDetail: {
+            answer: components["schemas"]["BasketAnswer"];
+            at: string;
+            /** @description the question as docs/book.md writes it, with what is known of the customer */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** @description what the lines and nudges name */
+            goods: components["schemas"]["BasketGoods"][];
+            /** @description when rules that did not apply for their times open next, by their codes; a rule that does not open any more is not among them */
+            opens: {
+                [key: string]: string;
+            };
+            /** @description names of the rules */
+            rules: components["schemas"]["BoardRuleMark"][];
+            /** @description what the last change of the lines changed */
+            step?: components["schemas"]["BasketStep"];
+            /** @description what the audiences of rules want that the viewpoint does not say, by their codes */
+            unmet: {
+                [key: string]: components["schemas"]["Unmet"][];
+            };
+        };
+        BasketForm: {
+            /** @description the lines before the last change: the answer says what that changed */
+            before?: components["schemas"]["BasketFormLine"][];
+            /** @description words presented */
+            codes?: string[];
+            lines: components["schemas"]["BasketFormLine"][];
+            /** @description what it costs, on the channel's footing */
+            shipping?: string;
+        };
+        BasketFormLine: {
+            byHand?: components["schemas"]["BasketByHand"];
+            hire?: components["schemas"]["BasketHire"];
+            options?: string[];
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+            /**
+             * Format: int64
+             * @description months
+             */
+            term?: number;
+        };
+        BasketGoods: {
+            /** @description the cost is known */
+            cost: boolean;
+            name: string;
+            options: components["schemas"]["BasketOption"][];
+            sku: string;
+            /** @enum {string} */
+            unit: "each" | "day" | "month";
+        };
+        BasketHire: {
+            from: string;
+            to: string;
+        };
+        BasketLine: {
+            /** @description of one unit, day or month */
+            list: string | null;
+            /** @description of the total, options aside */
+            margin: components["schemas"]["MarginAnswer"];
+            /** @description units that come out alike */
+            portions: components["schemas"]["BasketPortion"][];
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+            /** @description after offers */
+            total: string | null;
+            /** @description of one unit in all, before offers */
+            unit: string | null;
+        };
+        BasketMissed: {
+            /** @description the offer that took its units, or ended the layer */
+            by?: string;
+            /** @description with needs: units that match; with spend: what is spent on goods that count */
+            counted?: string;
+            reason: string;
+            rule: string;
+            wanted?: string;
+        };
+        BasketNudge: {
+            add: components["schemas"]["BasketAdded"][];
+            /** @description how much more the whole costs then; below 0: it is cheaper */
+            costs: string;
+            rule: string;
+            /** @description what the whole then costs less than with the added goods at their present prices */
+            saves: string;
+        };
+        BasketOffer: {
+            /** Format: int64 */
+            applications: number;
+            /** @description units that filled needs, by line */
+            needed: components["schemas"]["BasketShare"][];
+            off: string;
+            /** @description units that were reduced, by line */
+            rewarded: components["schemas"]["BasketShare"][];
+            rule: string;
+            /** @description the part of off taken from the shipping */
+            shipping?: string;
+        };
+        BasketOption: {
+            code: string;
+            /** @description in the book's currency, as the book writes it */
+            price: string;
+        };
+        BasketPortion: {
+            days?: components["schemas"]["BasketDay"][];
+            /** Format: int64 */
+            quantity: number;
+            rules: string[];
+            unit: string;
+        };
+        BasketShare: {
+            /**
+             * Format: int64
+             * @description from 0
+             */
+            line: number;
+            off?: string;
+            /** Format: int64 */
+            units: number;
+        };
+        BasketStep: {
+            after: string;
+            before: string;
+            /** @description how much more is paid */
+            by: string;
+            /** @description rules that apply now and did not */
+            came: string[];
+            /** @description offers that apply less often */
+            fewer: string[];
+            /** @description offers that apply more often */
+            more: string[];
+            /** @description rules that applied and do not any more */
+            went: string[];
+        };
+        BasketTax: {
+            /** @description contained in it, or on top where prices are without tax */
+            amount: string;
+            /** @description what is paid at that rate, shipping included */
+            of: string;
+            percent: string;
+        };
         BoardCategory: {
             /** Format: int64 */
             count: number;
@@ -1741,7 +1956,7 @@ export interface components {
             sending: boolean;
         };
         CheckForm: {
-            /** @description an expectation as docs/book.md writes it: {price, is} */
+            /** @description an expectation as docs/book.md writes it: {price, is} or {basket, is} */
             doc: {
                 [key: string]: unknown;
             };
@@ -2176,6 +2391,75 @@ export interface components {
             /** @description whom the rule was looked at for, where not the viewpoint's */
             who: string;
         };
+        ImpactTrial: {
+            /** @description what was assumed of the buyer, where the viewpoint does not say it */
+            as?: components["schemas"]["BookAssumed"];
+            /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
+            at: string;
+            channel: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["ChecksResult"][];
+            currency: string;
+            /** @description what keeps the rule from being saved; the rest is empty then */
+            errors: components["schemas"]["Error"][];
+            /** @description the rule is open at no moment from now on */
+            never: boolean;
+            /**
+             * Format: int64
+             * @description products that can take part
+             */
+            reach: number;
+            /** @description the rule is not open at the viewpoint's moment */
+            shifted: boolean;
+            /** @description the basket after some more units were put in, one step after the other */
+            steps: components["schemas"]["ImpactTrialStep"][];
+            /** @description of the smallest sets that make the offer apply and were tried, the one with the lowest margin */
+            thinnest: components["schemas"]["ImpactTrialSet"];
+            /** @description whom it was tried for, where not the viewpoint's */
+            who: string;
+        };
+        ImpactTrialGoods: {
+            name: string;
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+        };
+        ImpactTrialSet: {
+            /** @description what is left, without tax and fee */
+            amount: string;
+            cost: string;
+            goods: components["schemas"]["ImpactTrialGoods"][];
+            percent: string;
+            total: string;
+        };
+        ImpactTrialStep: {
+            /** @description what the goods cost before offers */
+            apart: string;
+            /** Format: int64 */
+            applications: number;
+            name: string;
+            /** @description by this offer */
+            off: string;
+            /** @description by other offers */
+            others: string;
+            /** @description why so many cannot be ordered */
+            problem?: string;
+            /**
+             * Format: int64
+             * @description how much of it
+             */
+            quantity: number;
+            /** @description what was put in */
+            sku: string;
+            /** @description the offer that took the units where this one did not apply for that */
+            takenBy?: string;
+            total: string;
+            /**
+             * Format: int64
+             * @description in the basket now
+             */
+            units: number;
+        };
         IntakeAsk: {
             example: string;
             /** @enum {string} */
@@ -2554,6 +2838,10 @@ export interface components {
             reference: string | null;
             until?: string;
         };
+        Problem: {
+            path: string;
+            problem: string;
+        };
         ProductDetail: {
             brand: string;
             category: string;
@@ -2922,6 +3210,57 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "post-api-basket": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BasketForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-board": {
         parameters: {
             query?: {
@@ -4420,6 +4759,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactNearest"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-impact-trial": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                /** @description the saved rule that this one takes the place of */
+                replaces?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactTrial"];
                 };
             };
             /** @description Error */

@@ -38,6 +38,7 @@ export function Frame() {
     { to: "/board", name: "Board", n: state?.products },
     { to: "/stack", name: "Stack" },
     { to: "/calendar", name: "Calendar" },
+    { to: "/basket", name: "Basket" },
     { to: "/flags", name: "Flags", n: flags, bad: (state?.flags.errors ?? 0) > 0 },
     { to: "/publish", name: "Publish", n: behind },
     { to: "/catalogue", name: "Catalogue" },

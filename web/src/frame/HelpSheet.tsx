@@ -3,7 +3,7 @@ import { Button } from "../ui/button";
 
 const keys: [string, string][] = [
   ["Ctrl K", "Find a product or a rule, or do something"],
-  ["1 … 6", "Board, Stack, Calendar, Flags, Publish, Catalogue"],
+  ["1 … 7", "Board, Stack, Calendar, Basket, Flags, Publish, Catalogue"],
   ["n", "Write a new sale rule"],
   ["t", "Open or close the trail of the selected product"],
   ["/", "Search the board"],

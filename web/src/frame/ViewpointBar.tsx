@@ -1,8 +1,12 @@
 import { useState } from "react";
+import { useLocation } from "react-router";
 import { useItems } from "../api/items";
 import { useRules } from "../api/rules";
 import { useProgramState } from "../api/state";
+import { readBasket } from "../lib/address";
 import { useViewpoint } from "../lib/viewpoint";
+import { Pop } from "../ui/pop";
+import { Button } from "../ui/button";
 import { moment } from "../lib/format";
 import { readMoment } from "../lib/moments";
 import { PickMany } from "../ui/pick-many";
@@ -15,6 +19,7 @@ export function ViewpointBar() {
   const { data: state } = useProgramState();
   const { viewpoint, params, set } = useViewpoint();
   const [held, setHeld] = useState("");
+  const basket = useLocation().pathname.startsWith("/basket");
   if (!state) return <div className="h-[62px] shrink-0 border-b" />;
   const at = viewpoint.at || state.now;
   const against = params.get("against") ?? "";
@@ -46,7 +51,14 @@ export function ViewpointBar() {
           ))}
           <option value="none">no channel</option>
         </select>{" "}
-        buying <Quantity value={viewpoint.quantity} onChange={(n) => set({ quantity: n === 1 ? null : String(n) })} />{" "}
+        {basket ? (
+          <Codes chosen={readBasket(params).codes} onChange={(list) => set({ codes: list.join(",") })} />
+        ) : (
+          <>
+            buying{" "}
+            <Quantity value={viewpoint.quantity} onChange={(n) => set({ quantity: n === 1 ? null : String(n) })} />
+          </>
+        )}{" "}
         on <Moment label="Moment" at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
         {viewpoint.at ? (
           <button
@@ -62,38 +74,42 @@ export function ViewpointBar() {
         ) : (
           <span className="text-quiet"> (now)</span>
         )}
-        , against{" "}
-        <select
-          aria-label="Compared with"
-          className="blank"
-          value={kind === "" ? "published" : kind}
-          onChange={(e) => compare(e.target.value === "published" ? "" : e.target.value)}
-        >
-          <option value="published">what is published</option>
-          <option value="list">the list price</option>
-          <option value="at">another moment</option>
-          <option value="who">somebody else</option>
-        </select>
-        {kind === "at" && (
+        {!basket && (
           <>
-            {" "}
-            <Moment
-              label="Compared moment"
-              at={against.slice(3)}
-              now={state.now}
-              onChange={(m) => set({ against: "at:" + m })}
-            />
-          </>
-        )}
-        {kind === "who" && (
-          <>
-            {" "}
-            <WhoSelect
-              label="Compared with whom"
-              value={against.slice(4)}
-              onChange={(who) => set({ against: "who:" + who })}
-              everybody="everyone"
-            />
+            , against{" "}
+            <select
+              aria-label="Compared with"
+              className="blank"
+              value={kind === "" ? "published" : kind}
+              onChange={(e) => compare(e.target.value === "published" ? "" : e.target.value)}
+            >
+              <option value="published">what is published</option>
+              <option value="list">the list price</option>
+              <option value="at">another moment</option>
+              <option value="who">somebody else</option>
+            </select>
+            {kind === "at" && (
+              <>
+                {" "}
+                <Moment
+                  label="Compared moment"
+                  at={against.slice(3)}
+                  now={state.now}
+                  onChange={(m) => set({ against: "at:" + m })}
+                />
+              </>
+            )}
+            {kind === "who" && (
+              <>
+                {" "}
+                <WhoSelect
+                  label="Compared with whom"
+                  value={against.slice(4)}
+                  onChange={(who) => set({ against: "who:" + who })}
+                  everybody="everyone"
+                />
+              </>
+            )}
           </>
         )}
         <Drafts chosen={viewpoint.with} onChange={(list) => set({ with: list.join(",") })} />
@@ -138,6 +154,69 @@ function WhoSelect({
         ))}
       </optgroup>
     </select>
+  );
+}
+
+/** The words that somebody presents with a basket. */
+function Codes({ chosen, onChange }: { chosen: string[]; onChange: (list: string[]) => void }) {
+  const [typed, setTyped] = useState("");
+  const add = () => {
+    const words = typed.split(/[\s,;]+/).filter((w) => w !== "" && !chosen.includes(w));
+    if (words.length > 0) onChange([...chosen, ...words]);
+    setTyped("");
+  };
+  return (
+    <>
+      {chosen.length > 0 && "presenting "}
+      <Pop
+        label="Codes that are presented"
+        width={300}
+        trigger={
+          <button
+            type="button"
+            className={`blank text-left ${chosen.length === 0 ? "font-normal text-quiet" : ""}`}
+            aria-label={`Codes that are presented: ${chosen.join(", ") || "none"}`}
+          >
+            {chosen.join(", ") || "+ codes"}
+          </button>
+        }
+      >
+        <form
+          className="flex gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            e.stopPropagation();
+            add();
+          }}
+        >
+          <input
+            aria-label="Code"
+            className="field min-w-0 flex-1"
+            placeholder="as it is written"
+            value={typed}
+            autoFocus
+            onChange={(e) => setTyped(e.target.value)}
+            onBlur={add}
+          />
+          <Button type="submit">Present it</Button>
+        </form>
+        <ul className="mt-2 flex flex-wrap gap-1.5">
+          {chosen.map((word) => (
+            <li key={word} className="flex items-center rounded-full border border-ink/40 pl-2.5">
+              {word}
+              <button
+                type="button"
+                aria-label={`Take back the code ${word}`}
+                className="px-2 text-quiet hover:text-ink"
+                onClick={() => onChange(chosen.filter((c) => c !== word))}
+              >
+                ×
+              </button>
+            </li>
+          ))}
+        </ul>
+      </Pop>
+    </>
   );
 }
 

@@ -143,6 +143,41 @@ const editor = z.object({
 /** What a new rule begins with. */
 export const readNewRule = (params: URLSearchParams) => editor.parse(Object.fromEntries(params));
 
+const line = z.object({
+  sku: z.string().min(1),
+  quantity: z.number().int(),
+  options: z.array(z.string()).optional(),
+  term: z.number().int().optional(),
+  hire: z.object({ from: z.string(), to: z.string() }).optional(),
+  byHand: z.object({ percentOff: z.string().optional(), amountOff: z.string().optional() }).optional(),
+});
+
+/** A line of a basket. */
+export type BasketLine = z.output<typeof line>;
+
+const basket = z.object({
+  /** Codes that are presented, parted by commas. */
+  codes: text,
+  shipping: text,
+});
+
+/** The basket that an address holds. */
+export function readBasket(params: URLSearchParams) {
+  let lines: BasketLine[] = [];
+  try {
+    lines = z
+      .array(line)
+      .catch([])
+      .parse(JSON.parse(params.get("lines") ?? "[]"));
+  } catch {
+    // what cannot be meant counts as not said
+  }
+  const { codes, shipping } = basket.parse(Object.fromEntries(params));
+  return { lines, codes: codes === "" ? [] : codes.split(","), shipping };
+}
+
+export const linesText = (lines: BasketLine[]) => (lines.length === 0 ? "" : JSON.stringify(lines));
+
 const carriedKeys = [...Object.keys(viewpoint.shape), "against", "sku", "trail"];
 
 /** The part of the address that goes along from view to view. */

@@ -24,7 +24,7 @@ const some = (names: string[], most = 3) =>
     ? joined(names, "or")
     : `${names.slice(0, most - 1).join(", ")} or ${names.length - most + 1} others`;
 
-const joined = (names: string[], word: string) =>
+export const joined = (names: string[], word: string) =>
   names.length < 2 ? (names[0] ?? "") : `${names.slice(0, -1).join(", ")} ${word} ${names.at(-1)}`;
 
 export function goodsWords(w: Where | undefined, names: Names = byCode): string {
@@ -349,6 +349,13 @@ export function reasonWords(
     outranked: `is outranked by ${by}`,
     "not-lowest": `gives a higher price than ${by}`,
     "not-highest": `gives a lower price than ${by}`,
+    needs: `wants ${wanted ?? "more"} of its goods, and ${counted ?? "fewer"} are here`,
+    spend: `wants ${amount(wanted)} spent on its goods, and it is ${amount(counted)}`,
+    "no-purchase": "opens after a purchase that was not made in time",
+    code: "wants a code",
+    "used-up": "is used up",
+    "units-taken": `finds its goods taken by ${by}`,
+    "no-gain": "would lower no price here",
   };
   return words[reason] ?? reason;
 }

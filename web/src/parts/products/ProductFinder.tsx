@@ -7,6 +7,8 @@ import { useViewpoint } from "../../lib/viewpoint";
 interface Props {
   label: string;
   words: string;
+  /** What is looked for, where that is not all of the words. */
+  find?: string;
   onWords: (words: string) => void;
   onPick: (sku: string) => void;
   placeholder: string;
@@ -22,6 +24,7 @@ interface Props {
 export function ProductFinder({
   label,
   words,
+  find = words,
   onWords,
   onPick,
   placeholder,
@@ -33,7 +36,7 @@ export function ProductFinder({
 }: Props) {
   const { viewpoint } = useViewpoint();
   const [looking, setLooking] = useState(false);
-  const typed = words.trim();
+  const typed = find.trim();
   const { data: found } = useQuery({
     ...findQuery(typed, viewpoint.channel, 6),
     enabled: looking && typed.length > 1,

@@ -1,0 +1,56 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { findQuery } from "../../api/board";
+import { errorText } from "../../lib/format";
+import { useViewpoint } from "../../lib/viewpoint";
+import { ProductFinder } from "../../parts/products/ProductFinder";
+import { FieldError } from "../../ui/states";
+
+/** How many are meant, and of what: "3 x crackle", "3 crackle" or "crackle". */
+function read(words: string) {
+  const typed = /^\s*(\d{1,9})(?:\s*[x×*]\s*|\s+)(\S.*)$/.exec(words);
+  return { quantity: Number(typed?.[1] ?? 1), name: (typed?.[2] ?? words).trim() };
+}
+
+/** Puts goods in by typing; what is typed and sent without a pause goes in too, once it is found. */
+export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => void }) {
+  const { viewpoint } = useViewpoint();
+  const client = useQueryClient();
+  const [words, setWords] = useState("");
+  const [said, setSaid] = useState("");
+  const { quantity, name } = read(words);
+  const send = async () => {
+    if (name === "") return;
+    setWords("");
+    setSaid("");
+    try {
+      const { rows } = await client.query(findQuery(name, viewpoint.channel, 6));
+      const row = rows.find((r) => r.sku === name) ?? rows[0];
+      if (row) onPut(row.sku, quantity);
+      else setSaid(`Nothing by the name “${name}”.`);
+    } catch (e) {
+      setSaid(errorText(e));
+    }
+  };
+  return (
+    <div className="flex items-center gap-3 pb-2">
+      <ProductFinder
+        label="Put goods in"
+        placeholder="Name or SKU; 3 × before it for three"
+        className="field w-[420px] max-w-full"
+        words={words}
+        find={name}
+        onWords={(next) => {
+          setWords(next);
+          setSaid("");
+        }}
+        onPick={(sku) => {
+          onPut(sku, quantity);
+          setWords("");
+        }}
+        onEnter={() => void send()}
+      />
+      <FieldError>{said || undefined}</FieldError>
+    </div>
+  );
+}
