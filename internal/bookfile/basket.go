@@ -107,6 +107,7 @@ type BasketLine struct {
 	Quantity int             `json:"quantity"`
 	List     *string         `json:"list" doc:"of one unit, day or month"`
 	Unit     *string         `json:"unit" doc:"of one unit in all, before offers"`
+	Subtotal *string         `json:"subtotal" doc:"of all units before offers"`
 	Total    *string         `json:"total" doc:"after offers"`
 	Margin   *MarginAnswer   `json:"margin" doc:"of the total, options aside"`
 	Portions []BasketPortion `json:"portions" doc:"units that come out alike"`
@@ -191,6 +192,9 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		line := BasketLine{SKU: l.SKU, Quantity: l.Quantity, List: fixed(l.List), Unit: fixed(l.Unit), Total: fixed(l.Total),
 			Margin:   marginAnswer(l.Margin, a.Digits),
 			Portions: []BasketPortion{}}
+		if l.Total != nil {
+			line.Subtotal = fixed(new(l.PricedLine.Total()))
+		}
 		for _, r := range l.Runs {
 			portion := BasketPortion{Quantity: r.Units, Unit: text(r.Price), Rules: r.Rules}
 			for j := range r.Days {

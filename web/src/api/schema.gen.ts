@@ -1264,6 +1264,8 @@ export interface components {
             /** Format: int64 */
             quantity: number;
             sku: string;
+            /** @description of all units before offers */
+            subtotal: string | null;
             /** @description after offers */
             total: string | null;
             /** @description of one unit in all, before offers */

@@ -8,7 +8,7 @@ import { useViewpoint } from "../lib/viewpoint";
 import { Pop } from "../ui/pop";
 import { Button } from "../ui/button";
 import { moment } from "../lib/format";
-import { readMoment } from "../lib/moments";
+import { MomentField } from "../ui/moment-field";
 import { PickMany } from "../ui/pick-many";
 import { BuyerConditions } from "./BuyerConditions";
 import { TimeStrip } from "./TimeStrip";
@@ -59,7 +59,8 @@ export function ViewpointBar() {
             <Quantity value={viewpoint.quantity} onChange={(n) => set({ quantity: n === 1 ? null : String(n) })} />
           </>
         )}{" "}
-        on <Moment label="Moment" at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
+        on{" "}
+        <MomentField label="Moment" at={at} now={state.now} onChange={(m) => set({ at: m === state.now ? null : m })} />
         {viewpoint.at ? (
           <button
             type="button"
@@ -91,7 +92,7 @@ export function ViewpointBar() {
             {kind === "at" && (
               <>
                 {" "}
-                <Moment
+                <MomentField
                   label="Compared moment"
                   at={against.slice(3)}
                   now={state.now}
@@ -242,58 +243,6 @@ function Drafts({ chosen, onChange }: { chosen: string[]; onChange: (list: strin
         onChange={onChange}
       />
     </>
-  );
-}
-
-/** Reads as "Fri 27 Nov 09:00", and takes that and other usual forms. */
-function Moment({
-  label,
-  at,
-  now,
-  onChange,
-}: {
-  label: string;
-  at: string;
-  now: string;
-  onChange: (at: string) => void;
-}) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const meant = typed === null ? null : readMoment(typed, at, now);
-  const bad = typed !== null && meant === null;
-  const commit = () => {
-    if (bad) return; // it stays to be mended
-    if (meant !== null && meant !== at) onChange(meant);
-    setTyped(null);
-  };
-  return (
-    <span className="relative inline-block">
-      <Tip text="A date and a time as you write them; or now, tomorrow, fri 18:00, +7 days, +2w, -3h">
-        <input
-          aria-label={label}
-          className="blank w-[156px]"
-          aria-invalid={bad}
-          value={typed ?? moment(at, now)}
-          onFocus={(e) => {
-            setTyped(typed ?? moment(at, now));
-            requestAnimationFrame(() => e.target.select());
-          }}
-          onChange={(e) => setTyped(e.target.value)}
-          onBlur={commit}
-          onKeyDown={(e) => {
-            if (e.key === "Enter" && !bad) e.currentTarget.blur();
-            if (e.key === "Escape") setTyped(null);
-          }}
-        />
-      </Tip>
-      {bad && (
-        <span
-          role="alert"
-          className="absolute top-full left-0 z-30 rounded-[3px] bg-bad px-2 text-[13px] leading-6 whitespace-nowrap text-paper"
-        >
-          No such moment. Write it like {moment(now, now)}, 2026-11-27 09:00, tomorrow, fri 18:00 or +7.
-        </span>
-      )}
-    </span>
   );
 }
 

@@ -1,7 +1,12 @@
+import { useState } from "react";
+import { useProgramState } from "../../api/state";
 import type { BasketGoods } from "../../api/client";
 import type { BasketLine } from "../../lib/address";
 import { amount } from "../../lib/format";
 import { useTyped } from "../../lib/typed";
+import { useViewpoint } from "../../lib/viewpoint";
+import { Add, Out } from "../../ui/blanks";
+import { MomentField } from "../../ui/moment-field";
 import { DecimalInput } from "../../ui/decimal-input";
 
 interface Props {
@@ -71,31 +76,28 @@ function saying(l: BasketLine, said: { [K in keyof Said]: Said[K] | undefined })
 
 /** From collection to return; without dates the goods are priced for one day. */
 function HireDates({ line, goods, onChange }: Props) {
+  const { data: state } = useProgramState();
   const name = goods.name || goods.sku;
-  const { from = "", to = "" } = line.hire ?? {};
-  const put = (hire: { from: string; to: string }) =>
-    onChange((l) => saying(l, { hire: hire.from === "" && hire.to === "" ? undefined : hire }));
+  const { hire } = line;
+  const { viewpoint } = useViewpoint();
+  const now = state?.now ?? "";
+  const start = viewpoint.at || now;
+  if (!hire)
+    return (
+      <Add onClick={() => onChange((l) => saying(l, { hire: { from: start, to: start } }))}>days of hire, now one</Add>
+    );
+  const put = (part: Partial<typeof hire>) => onChange((l) => saying(l, { hire: { ...hire, ...part } }));
   return (
-    <span className="flex flex-wrap items-center gap-1.5">
-      out from
-      <input
-        type="datetime-local"
-        aria-label={`Collection of ${name}`}
-        className="field"
-        value={from}
-        onChange={(e) => {
-          const day = e.target.value;
-          put({ from: day, to: to || day });
-        }}
-      />
-      to
-      <input
-        type="datetime-local"
-        aria-label={`Return of ${name}`}
-        className="field"
-        value={to}
-        onChange={(e) => put({ from: from || e.target.value, to: e.target.value })}
-      />
+    <span className="whitespace-nowrap">
+      out from{" "}
+      <MomentField
+        label={`Collection of ${name}`}
+        at={hire.from}
+        now={now}
+        onChange={(from) => put({ from, ...(from > hire.to && { to: from }) })}
+      />{" "}
+      to <MomentField label={`Return of ${name}`} at={hire.to} now={now} onChange={(to) => put({ to })} />
+      <Out label={`Hire ${name} for one day`} onClick={() => onChange((l) => saying(l, { hire: undefined }))} />
     </span>
   );
 }
@@ -107,6 +109,8 @@ function ByHand({ line, goods, onChange }: Props) {
   const put = (key: "percentOff" | "amountOff", value: string) =>
     onChange((l) => saying(l, { byHand: value.trim() === "" ? undefined : { [key]: value.trim() } }));
   const typed = useTyped(line.byHand?.[by] ?? "", (text) => put(by, text));
+  const [asked, setAsked] = useState(line.byHand !== undefined);
+  if (!asked) return <Add onClick={() => setAsked(true)}>off by hand</Add>;
   return (
     <label className="flex items-center gap-1.5 text-quiet">
       off by hand

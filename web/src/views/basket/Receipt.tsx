@@ -279,7 +279,7 @@ function LineOf({
             {rules.length > 0 ? `, by ${joined(rules.map(ruleName), "and")}` : ", at the list price"}
           </span>
         </span>
-        <span className="ml-auto">{amount(line.total)}</span>
+        <span className="ml-auto">{amount(line.subtotal)}</span>
       </button>
       {open &&
         line.portions.map((p, i) => (

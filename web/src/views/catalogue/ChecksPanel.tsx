@@ -5,7 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import { changeCheck, dropCheck, pinCheck, useChecks } from "../../api/checks";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { carried } from "../../lib/address";
+import { carried, linesText, type BasketLine } from "../../lib/address";
 import { type CheckRow } from "../../api/client";
 import { amount, count, moment } from "../../lib/format";
 import { useNames } from "../../lib/names";
@@ -16,25 +16,42 @@ import { Empty, Failed } from "../../ui/states";
 import { useFailed, useNotices } from "../../ui/toasts";
 
 interface Asked {
-  sku: string;
   at: string;
   channel?: string;
-  quantity?: number;
   group?: string;
+  groups?: string[];
   customer?: string;
   country?: string;
   firstOrder?: boolean;
   signedIn?: boolean;
   with?: string[];
 }
+interface AskedPrice extends Asked {
+  sku: string;
+  quantity?: number;
+}
+interface AskedBasket extends Asked {
+  lines: (Omit<BasketLine, "quantity"> & { quantity?: number })[];
+  codes?: string[];
+  shipping?: string;
+}
 interface Doc extends Record<string, unknown> {
-  price: Asked;
-  is: { unit?: string | null };
+  price?: AskedPrice;
+  basket?: AskedBasket;
+  is: { unit?: string | null; total?: string };
 }
 
 const docOf = (c: CheckRow) => c.doc as Doc;
+/** The value of the answer that an expectation is about. */
+const expected = (doc: Doc) => (doc.basket ? "total" : "unit");
 
-/** Pinned prices, each with whether the book still says so; the broken ones first. */
+function basketWords(basket: AskedBasket | undefined) {
+  if (!basket) return "";
+  const pieces = basket.lines.reduce((n, l) => n + (l.quantity ?? 1), 0);
+  return `a basket of ${count(pieces)} ${pieces === 1 ? "piece" : "pieces"}${basket.codes ? ` with ${basket.codes.join(", ")}` : ""}`;
+}
+
+/** Pinned prices and baskets, each with whether the book still says so; the broken ones first. */
 export function ChecksPanel() {
   const list = useRef<HTMLUListElement>(null);
   useOneTabStop(list, "li");
@@ -58,8 +75,9 @@ export function ChecksPanel() {
   const accept = useMutation({
     mutationFn: (c: CheckRow) => {
       const doc = docOf(c);
-      const have = c.differences.find((d) => d.what === "unit")?.have;
-      const next = { ...doc, is: { ...doc.is, unit: have === "null" ? null : have } };
+      const what = expected(doc);
+      const have = c.differences.find((d) => d.what === what)?.have;
+      const next = { ...doc, is: { ...doc.is, [what]: have === "null" ? null : have } };
       return changeCheck(c.id, { name: c.name, doc: next });
     },
     onSuccess: done,
@@ -77,7 +95,7 @@ export function ChecksPanel() {
   const forWhom = (a: Asked) =>
     [
       "",
-      a.group ? `for ${names("groups", a.group)}` : "",
+      ...[a.group ?? [], a.groups ?? []].flat().map((g) => `for ${names("groups", g)}`),
       a.customer ? `for ${names("customers", a.customer)}` : "",
       assumedWords({
         ...(a.country && { country: a.country }),
@@ -87,20 +105,32 @@ export function ChecksPanel() {
     ]
       .filter((words, i) => i === 0 || words !== "")
       .join(", ");
-  const show = (a: Asked) => {
+  const show = ({ price, basket }: Doc) => {
+    const a: Asked | undefined = price ?? basket;
+    if (!a) return "/board";
     const next = new URLSearchParams(carried(params));
-    next.set("sku", a.sku);
     next.set("at", a.at);
     next.set("channel", a.channel ?? "none");
-    next.set("quantity", String(a.quantity ?? 1));
-    next.set("trail", "open");
+    if (price) {
+      next.set("sku", price.sku);
+      next.set("quantity", String(price.quantity ?? 1));
+      next.set("trail", "open");
+    }
     for (const key of ["who", "country", "first", "signed-in", "attrs", "with"]) next.delete(key);
     if (a.country) next.set("country", a.country);
     if (a.firstOrder !== undefined) next.set("first", a.firstOrder ? "yes" : "no");
     if (a.signedIn !== undefined) next.set("signed-in", a.signedIn ? "yes" : "no");
     if (a.with) next.set("with", a.with.join(","));
-    if (a.group) next.set("who", `group:${a.group}`);
+    const [group] = [a.group ?? [], a.groups ?? []].flat();
+    if (group) next.set("who", `group:${group}`);
     if (a.customer) next.set("who", `customer:${a.customer}`);
+    if (basket) {
+      next.delete("trail");
+      next.set("lines", linesText(basket.lines.map((l) => ({ ...l, quantity: l.quantity ?? 1 }))));
+      if (basket.codes) next.set("codes", basket.codes.join(","));
+      if (basket.shipping) next.set("shipping", basket.shipping);
+      return `/basket?${next.toString()}`;
+    }
     return `/board?${next.toString()}`;
   };
   return (
@@ -124,29 +154,27 @@ export function ChecksPanel() {
         <ul ref={list}>
           {data.checks.map((c) => {
             const doc = docOf(c);
-            const unit = c.differences.find((d) => d.what === "unit");
+            const unit = c.differences.find((d) => d.what === expected(doc));
+            const a: Asked | undefined = doc.price ?? doc.basket;
             return (
               <li key={c.id} className="flex items-baseline gap-4 border-t py-1.5" data-check={c.name}>
                 <span className={`w-20 shrink-0 font-medium ${c.state === "holds" ? "text-good" : "text-bad"}`}>
                   {c.state === "holds" ? "✓ holds" : c.state === "broken" ? "✗ broken" : "✗ no answer"}
                 </span>
                 <span className="min-w-0 flex-1">
-                  <Link className="font-medium underline decoration-1 underline-offset-2" to={show(doc.price)}>
+                  <Link className="font-medium underline decoration-1 underline-offset-2" to={show(doc)}>
                     {c.name}
                   </Link>
                   <span className="block text-[13px] text-quiet">
-                    {doc.price.sku}
-                    {doc.price.quantity && doc.price.quantity > 1 ? `, ${doc.price.quantity} pieces` : ""}
-                    {doc.price.channel
-                      ? `, ${state?.channels.find((x) => x.code === doc.price.channel)?.name ?? doc.price.channel}`
-                      : ""}
-                    {forWhom(doc.price)}, {moment(doc.price.at, state?.now)} · pinned by {c.who}{" "}
-                    {moment(c.at, state?.now)}
+                    {doc.price ? doc.price.sku : basketWords(doc.basket)}
+                    {doc.price?.quantity && doc.price.quantity > 1 ? `, ${doc.price.quantity} pieces` : ""}
+                    {a?.channel ? `, ${state?.channels.find((x) => x.code === a.channel)?.name ?? a.channel}` : ""}
+                    {a && forWhom(a)}, {moment(a?.at ?? "", state?.now)} · pinned by {c.who} {moment(c.at, state?.now)}
                   </span>
                   {c.problem && <span className="block text-bad">{c.problem}</span>}
                 </span>
                 <span className="w-64 shrink-0 text-right">
-                  {amount(doc.is.unit)}
+                  {amount(doc.basket ? doc.is.total : doc.is.unit)}
                   {unit && (
                     <span className="font-medium text-bad">
                       {" "}
