@@ -30,6 +30,16 @@ func (p *Pieces) Rule(code string) *pricing.Rule {
 	return nil
 }
 
+// Channel is the channel with a code; nil: there is none.
+func (p *Pieces) Channel(code string) *pricing.Channel {
+	for i := range p.Book.Channels {
+		if c := &p.Book.Channels[i]; c.Code == code {
+			return c
+		}
+	}
+	return nil
+}
+
 // Product is the product with a SKU; nil: there is none.
 func (p *Pieces) Product(sku string) *pricing.Product {
 	p.productsOnce.Do(func() { p.products = positions(p.Book.Products, func(r *pricing.Product) string { return r.SKU }) })

@@ -27,30 +27,62 @@ func (n *node) basketQuestion() (q basket.Question) {
 		return q
 	}
 	q.Viewpoint = n.viewpoint()
+	n.basketGoods(&q)
+	if used := n.may("used"); used != nil {
+		q.Used = readUsed(used)
+	}
+	return q
+}
+
+// Quote is what a channel's program asks: a basket question without channel, moment and drafts. How often offers were
+// used is never taken from it.
+type Quote struct {
+	basket.Question
+	SaysHistory, SaysFirst bool // the rest comes from what is known of the customer
+}
+
+// DecodeQuote reads a quote. Its error is an Errors with every error by its path.
+func DecodeQuote(data []byte) (Quote, error) {
+	n, err := parse(data)
+	if err != nil {
+		return Quote{}, err
+	}
+	q := Quote{}
+	if n.object("customer", "group", "groups", "country", "firstOrder", "signedIn", "history", "lines", "codes", "shipping",
+		"used", "explain") != nil {
+		n.buyer(&q.Viewpoint)
+		n.basketGoods(&q.Question)
+		q.SaysHistory, q.SaysFirst = n.has("history"), n.has("firstOrder")
+	}
+	return q, n.r.err()
+}
+
+func (n *node) basketGoods(q *basket.Question) {
 	if lines := n.need("lines"); lines != nil {
 		for _, l := range lines.items() {
 			q.Lines = append(q.Lines, l.line())
 		}
 	}
 	q.Codes, q.Shipping, q.Explain = n.may("codes").texts(), n.may("shipping").amountPtr(), n.may("explain").truth(false)
-	if used := n.may("used"); used != nil {
-		q.Used = map[string]basket.Used{}
-		for _, u := range used.entries() {
-			if u.object("total", "customer", "codes") == nil {
-				continue
-			}
-			one := basket.Used{Uses: u.uses(), Codes: map[string]basket.Uses{}}
-			if codes := u.may("codes"); codes != nil {
-				for _, c := range codes.entries() {
-					if c.object("total", "customer") != nil {
-						one.Codes[c.key] = c.uses()
-					}
+}
+
+func readUsed(used *node) map[string]basket.Used {
+	all := map[string]basket.Used{}
+	for _, u := range used.entries() {
+		if u.object("total", "customer", "codes") == nil {
+			continue
+		}
+		one := basket.Used{Uses: u.uses(), Codes: map[string]basket.Uses{}}
+		if codes := u.may("codes"); codes != nil {
+			for _, c := range codes.entries() {
+				if c.object("total", "customer") != nil {
+					one.Codes[c.key] = c.uses()
 				}
 			}
-			q.Used[u.key] = one
 		}
+		all[u.key] = one
 	}
-	return q
+	return all
 }
 
 func (n *node) line() (l pricing.Line) {
@@ -130,6 +162,7 @@ type BasketDay struct {
 // BasketOffer is an offer that applied.
 type BasketOffer struct {
 	Rule         string        `json:"rule"`
+	Code         string        `json:"code,omitempty" doc:"the presented word that opened it"`
 	Off          string        `json:"off"`
 	Shipping     *string       `json:"shipping,omitempty" doc:"the part of off taken from the shipping"`
 	Applications int           `json:"applications"`
@@ -205,7 +238,7 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		out.Lines = append(out.Lines, line)
 	}
 	for _, o := range a.Offers {
-		offer := BasketOffer{Rule: o.Rule, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{},
+		offer := BasketOffer{Rule: o.Rule, Code: o.Code, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{},
 			Rewarded: []BasketShare{}}
 		if o.Shipping.Sign() > 0 {
 			offer.Shipping = fixed(&o.Shipping)

@@ -22,6 +22,12 @@ func (n *node) viewpoint() (vp pricing.Viewpoint) {
 	if at := n.need("at"); at != nil {
 		vp.At, _ = at.moment()
 	}
+	n.buyer(&vp)
+	return vp
+}
+
+// buyer reads what a viewpoint says besides its moment.
+func (n *node) buyer(vp *pricing.Viewpoint) {
 	vp.Channel, vp.Customer, vp.Country = n.may("channel").text(), n.may("customer").text(), n.may("country").text()
 	vp.Groups = n.may("groups").texts()
 	if g := n.may("group"); g != nil {
@@ -40,7 +46,6 @@ func (n *node) viewpoint() (vp pricing.Viewpoint) {
 		vp.History = append(vp.History, p)
 	}
 	vp.With = n.may("with").texts()
-	return vp
 }
 
 func (n *node) flagsQuestion() (q flags.Question) {

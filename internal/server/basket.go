@@ -11,6 +11,7 @@ import (
 	"dogbane/internal/board"
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
+	"dogbane/internal/codes"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
 )
@@ -144,14 +145,15 @@ func (s *Server) basket(ctx context.Context, in *BasketQuery) (BasketDetail, err
 	return out, nil
 }
 
-// knowBasket puts what is kept beside the book into a question: what the customer bought before.
+// knowBasket puts what is kept beside the book into a question: what the customer bought before, which
+// offers the presented codes open, and how often offers were used.
 func (s *Server) knowBasket(ctx context.Context, snap *book.Snapshot, q *basket.Question) error {
 	known := q.Viewpoint
 	if err := s.buyers.KnowAll(ctx, snap, &known); err != nil {
 		return err
 	}
 	q.History = known.History // whether it is a first order was read, or assumed, with the viewpoint
-	return nil
+	return codes.Know(ctx, s.Store, snap.Baskets(), q)
 }
 
 func stepOf(was, is *basket.Answer) *BasketStep {

@@ -45,7 +45,8 @@ func TestAReaderChangesNothing(t *testing.T) {
 		"POST /api/impact/nearest": true, "POST /api/impact/elsewhere": true, "POST /api/impact/trial": true, "POST /api/basket": true, "POST /api/copies/plan": true}
 	for _, op := range operations(t) {
 		method, path, _ := strings.Cut(op, " ")
-		if method == "GET" && !strings.HasPrefix(path, "/api/people") || open[op] || strings.HasSuffix(path, "/preview") {
+		if method == "GET" && !strings.HasPrefix(path, "/api/people") || open[op] || strings.HasSuffix(path, "/preview") ||
+			strings.HasPrefix(path, "/channel/") { // these want a key of a channel, whoever is signed in
 			continue
 		}
 		var p problem

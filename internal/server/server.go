@@ -52,6 +52,7 @@ type Server struct {
 	counter *impact.Counter
 	brake   *brake
 	asked   lastAsked
+	callers *callers
 	known   *expirable.LRU[string, store.Person] // who was signed in not long ago, by token
 	last    atomic.Pointer[State]
 
@@ -61,7 +62,7 @@ type Server struct {
 
 // New makes a server of a program.
 func New(p Parts) *Server {
-	s := &Server{Parts: p, brake: newBrake(), known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
+	s := &Server{Parts: p, brake: newBrake(), callers: newCallers(), known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
 	sweeps := board.NewSweeps()
 	s.buyers = book.NewBuyers(p.Store.Purchases)
 	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string,
@@ -132,7 +133,7 @@ func (s *Server) Handler(web fs.FS) http.Handler {
 
 // notAPage reports whether an address is one for programs, which must not answer with the page.
 func notAPage(path string) bool {
-	for _, first := range []string{"/api", "/health", "/metrics"} {
+	for _, first := range []string{"/api", "/channel/", "/feeds/", "/health", "/metrics"} {
 		if strings.HasPrefix(path, first) {
 			return true
 		}
@@ -203,7 +204,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerBasket, s.registerFlags, s.registerRules, s.registerImpact,
 		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
-		s.registerCalendar, s.registerJobs} {
+		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel} {
 		register(api)
 	}
 	return api

@@ -29,6 +29,10 @@ const (
 	CheckPinned       = "check-pinned"
 	CheckChanged      = "check-changed"
 	CheckDropped      = "check-dropped"
+	KeyMade           = "key-made"
+	KeyRevoked        = "key-revoked"
+	CodesAdded        = "codes-added"
+	CodesDropped      = "codes-dropped"
 	DemoEnded         = "demo-ended"
 	BelowCostApproved = "below-cost-sent"
 )

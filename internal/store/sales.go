@@ -16,6 +16,7 @@ type saleRow struct {
 	ID   int64
 	File int64
 	intake.SoldLine
+	ChannelOrder *int64 // where a channel reported it
 }
 
 func (saleRow) TableName() string { return "sales" }

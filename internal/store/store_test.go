@@ -69,7 +69,7 @@ func TestSaveAndUndo(t *testing.T) {
 	reloaded, version, _, err := s.Load(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, int64(3), version)
-	require.ElementsMatch(t, codes(live.Current().Book), codes(reloaded), "memory and database agree")
+	require.ElementsMatch(t, rulesOf(live.Current().Book), rulesOf(reloaded), "memory and database agree")
 	log, err := s.Log(t.Context(), 10)
 	require.NoError(t, err)
 	require.Equal(t, []string{"Undo: Deleted it", "Deleted it", "Set up the book"},
@@ -317,7 +317,7 @@ func TestIndexesAreUsed(t *testing.T) {
 	}
 }
 
-func codes(b *pricing.Book) []string {
+func rulesOf(b *pricing.Book) []string {
 	var list []string
 	for i := range b.Rules {
 		list = append(list, string(bookfile.EncodeRule(&b.Rules[i])))
@@ -358,7 +358,7 @@ func TestFollow(t *testing.T) {
 		Changes: []book.Change{deleteRule(first.Current().Book, 0)}})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return second.Current().Version == 2 }, 10*time.Second, 10*time.Millisecond)
-	require.ElementsMatch(t, codes(first.Current().Book), codes(second.Current().Book))
+	require.ElementsMatch(t, rulesOf(first.Current().Book), rulesOf(second.Current().Book))
 }
 
 func amount(s string) *money.Rat {

@@ -68,6 +68,7 @@ type Line struct {
 // Applied is an offer that applied.
 type Applied struct {
 	Rule             string
+	Code             string // the presented word that opened it, "" where it wants none
 	Off              money.Rat
 	Shipping         money.Rat // the part of Off that is taken from the shipping
 	Applications     int
@@ -289,3 +290,14 @@ func (e *Engine) tax(scope *pricing.Scope, a *Answer) []Tax {
 }
 
 func path(list string, i int) string { return fmt.Sprintf("%s[%d]", list, i) }
+
+// Counts reports whether some offer of the book looks at how often it was used, and whether some has words that are kept
+// beside the book.
+func (e *Engine) Counts() (used, listed bool) {
+	for _, o := range e.offers {
+		f := o.Offer
+		used = used || f.Stock != nil || f.PerCustomer != nil
+		listed = listed || f.Codes != nil && f.Codes.Listed
+	}
+	return used, listed
+}

@@ -251,6 +251,11 @@ func (t *till) explain(a *Answer, open []candidate, applied []done, s standing) 
 func (t *till) answer(d done) Applied {
 	out := Applied{Rule: d.Code, Off: d.off, Shipping: d.shipping, Applications: d.times, Needed: []Share{},
 		Rewarded: []Share{}}
+	if d.Offer.Codes != nil {
+		if at := slices.IndexFunc(t.q.Codes, func(word string) bool { return t.opens(d.offer, word) }); at >= 0 {
+			out.Code = t.q.Codes[at]
+		}
+	}
 	add := func(to *[]Share, u int, off money.Rat) {
 		line := t.units[u].line
 		if n := len(*to); n == 0 || (*to)[n-1].Line != line {
