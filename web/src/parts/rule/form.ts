@@ -1,5 +1,16 @@
 import type { Break, DocError, Effect, Rule } from "../../api/client";
 import { endAfter, lastOf } from "../../lib/format";
+import {
+  lacksOf,
+  noOffer,
+  noOrder,
+  readOffer,
+  readOrder,
+  writeOffer,
+  writeOrder,
+  type OfferForm,
+  type OrderForm,
+} from "./offer-form";
 import { readSelection, unfinished, writeSelection, type Selection } from "./selection";
 
 export const effectKinds = [
@@ -40,7 +51,9 @@ export interface Form {
   rank: string;
   status: "on" | "off" | "draft";
   campaign: string;
-  how: "effect" | "breaks" | "ladder" | "other";
+  how: "effect" | "breaks" | "ladder" | "offer" | "order";
+  offer: OfferForm;
+  order: OrderForm;
   effect: EffectForm;
   breaks: BreakForm[];
   ladder: string;
@@ -65,6 +78,7 @@ export interface Form {
   then: "" | "end-layer" | "end-price";
   currency: string;
   minQuantity: string;
+  hireMatch: "days" | "inside" | "any";
   selection: Selection;
   channels: string[] | null;
   groups: string[];
@@ -138,7 +152,7 @@ function writeEffect(e: EffectForm): Effect {
 const edited = new Set([
   ...["code", "layer", "rank", "name", "note", "status", "campaign", "where", "window", "audience", "channels"],
   ...["minQuantity", "currency", "then", "effect", "breaks", "ladder", "method", "count", "measure", "historyDays"],
-  ...["of", "on", "ending", "maxOff", "floor", "mayRaise", "show", "liveTags"],
+  ...["of", "on", "ending", "maxOff", "floor", "mayRaise", "show", "liveTags", "offer", "order", "hireMatch"],
 ]);
 
 const yesNo = (b: boolean | undefined): "" | "yes" | "no" => (b === undefined ? "" : b ? "yes" : "no");
@@ -164,7 +178,10 @@ export function readForm(rule: Rule): Form {
     rank: String(rule.rank),
     status: rule.status ?? "on",
     campaign: rule.campaign ?? "",
-    how: rule.effect ? "effect" : rule.breaks ? "breaks" : rule.ladder ? "ladder" : "other",
+    how: rule.effect ? "effect" : rule.breaks ? "breaks" : rule.ladder ? "ladder" : rule.order ? "order" : "offer",
+    offer: rule.offer ? readOffer(rule.offer) : noOffer,
+    order: rule.order ? readOrder(rule.order) : noOrder,
+    hireMatch: rule.hireMatch ?? "days",
     effect: rule.effect ? readEffect(rule.effect) : blankEffect,
     breaks: (rule.breaks ?? []).map((b) => ({ from: String(b.from), effect: readEffect(b) })),
     ladder: rule.ladder ?? "",
@@ -267,6 +284,10 @@ function writeHow(f: Form) {
       return { effect: writeEffect(f.effect) };
     case "ladder":
       return { ladder: f.ladder };
+    case "offer":
+      return { offer: writeOffer(f.offer) };
+    case "order":
+      return { order: writeOrder(f.order) };
     case "breaks": {
       const counted = writeSelection(f.counted);
       return {
@@ -281,7 +302,6 @@ function writeHow(f: Form) {
       };
     }
   }
-  return {};
 }
 
 /** The rule that the form says. A field that is no number goes as it was typed: the core says what is wrong with it. */
@@ -289,6 +309,8 @@ export function writeForm(f: Form): Rule {
   const where = writeSelection(f.selection);
   const show = Object.fromEntries(Object.entries(f.show).filter(([, v]) => v.trim() !== ""));
   const base = f.on.length === 1 && f.on[0] === "base";
+  // Offers and orders make no price of one piece: what shapes one does not go with them.
+  const prices = f.how !== "offer" && f.how !== "order";
   return {
     ...f.rest,
     code: f.code,
@@ -304,8 +326,23 @@ export function writeForm(f: Form): Rule {
     ...(f.channels && { channels: f.channels }),
     ...(f.minQuantity.trim() !== "1" && { minQuantity: wholeOr(f.minQuantity) }),
     ...filled(f.currency, "currency"),
+    ...(f.hireMatch !== "days" && { hireMatch: f.hireMatch }),
     ...(f.then && { then: f.then }),
     ...writeHow(f),
+    ...(prices && writeShaping(f, base)),
+    ...some(show, "show"),
+    ...some(
+      {
+        ...(f.tagsAdd.trim() && { add: texts(f.tagsAdd) }),
+        ...(f.tagsRemove.trim() && { remove: texts(f.tagsRemove) }),
+      },
+      "liveTags",
+    ),
+  } as Rule;
+}
+
+function writeShaping(f: Form, base: boolean) {
+  return {
     ...filled(f.of, "of"),
     ...(!base && { on: f.on }),
     ...(f.ends && {
@@ -318,21 +355,13 @@ export function writeForm(f: Form): Rule {
     ...(f.maxOffBy && { maxOff: { [f.maxOffBy]: f.maxOff.trim() } }),
     ...(f.floorBy && { floor: f.floorBy === "cost" ? { cost: true } : { [f.floorBy]: f.floor.trim() } }),
     ...(f.mayRaise && { mayRaise: true }),
-    ...some(show, "show"),
-    ...some(
-      {
-        ...(f.tagsAdd.trim() && { add: texts(f.tagsAdd) }),
-        ...(f.tagsRemove.trim() && { remove: texts(f.tagsRemove) }),
-      },
-      "liveTags",
-    ),
-  } as Rule;
+  };
 }
 
 const places = [
   ...["name", "code", "rank", "effect", "breaks", "ladder", "method", "count", "measure", "historyDays", "where"],
   ...["channels", "audience", "campaign", "minQuantity", "currency", "then", "ending", "maxOff", "floor", "of", "on"],
-  ...["from", "to", "days", "hours", "weekly", "yearly", "mayRaise", "show", "liveTags", "other"],
+  ...["from", "to", "days", "hours", "weekly", "yearly", "mayRaise", "show", "liveTags", "offer", "order", "other"],
 ] as const;
 export type Place = (typeof places)[number];
 
@@ -371,6 +400,12 @@ export function errorsOf(f: Form, errors: DocError[]): Map<Place, string> {
     if (open) map.set("where", open);
   }
   if (f.ends && f.step.trim() === "") map.set("ending", "Write the step of the ending, such as 1 or 0.05.");
+  if (f.how === "offer") {
+    const [lack] = lacksOf(f.offer).values();
+    if (lack) map.set("offer", lack);
+  }
+  if (f.how === "order" && Object.keys(writeOrder(f.order)).length === 0)
+    map.set("order", "Say the least, the multiple or the most of an order.");
   if (f.how === "ladder" && f.ladder === "") map.set("ladder", "Choose a ladder.");
   if (f.how === "breaks" && f.breaks.length === 0) map.set("breaks", "Add a break.");
   return map;

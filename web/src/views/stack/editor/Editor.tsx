@@ -21,9 +21,11 @@ import { Confirm } from "../../../ui/confirm";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
 import { ImpactPanel } from "./ImpactPanel";
+import { TrialPanel } from "./TrialPanel";
 import { PublicTexts } from "./PublicTexts";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { SentenceControls } from "./SentenceControls";
+import { lacksOf } from "../../../parts/rule/offer-form";
 import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "../../../parts/rule/form";
 
 interface Props {
@@ -162,9 +164,20 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
                 }}
               />
             )}
-            <SentenceControls key={draft.round} form={form} errors={errors} change={change} />
+            <SentenceControls
+              key={draft.round}
+              form={form}
+              errors={errors}
+              found={impact.data?.errors ?? []}
+              tried={tried}
+              change={change}
+            />
             <div className="mt-3">
-              <SelectionBuilder selection={form.selection} onChange={(selection) => change({ selection })} />
+              <SelectionBuilder
+                {...(form.how === "offer" && { title: "Which goods may take part at all" })}
+                selection={form.selection}
+                onChange={(selection) => change({ selection })}
+              />
               <FieldError>{errors.get("where")}</FieldError>
             </div>
             <PublicTexts form={form} change={change} />
@@ -234,15 +247,19 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
           It stands among the group terms and says nothing of for whom: every buyer would get it.
         </Confirm>
       )}
-      <ImpactPanel
-        impact={impact.data}
-        error={impact.error}
-        stale={impact.stale}
-        blocked={found.size > 0}
-        rule={rule}
-        replaces={saved}
-        onTake={takeValue}
-      />
+      {form.how === "offer" || form.how === "order" ? (
+        <TrialPanel rule={rule} replaces={saved} blocked={found.size > 0} />
+      ) : (
+        <ImpactPanel
+          impact={impact.data}
+          error={impact.error}
+          stale={impact.stale}
+          blocked={found.size > 0}
+          rule={rule}
+          replaces={saved}
+          onTake={takeValue}
+        />
+      )}
     </form>
   );
 }
@@ -255,6 +272,8 @@ function untouched(place: string, f: Form): boolean {
     (place === "effect" && f.effect.value === "") ||
     (place === "breaks" && f.breaks.some((b) => b.effect.value === "")) ||
     (place === "ladder" && f.ladder === "") ||
+    (place === "offer" && lacksOf(f.offer).size > 0) ||
+    place === "order" ||
     (place === "where" && f.selection.root.parts.length === 0 && !f.selection.everything)
   );
 }

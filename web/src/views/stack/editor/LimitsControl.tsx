@@ -34,6 +34,12 @@ export function LimitsControl({ form, errors, change }: Props) {
     ...levels.map(([l, words]) => [`level:${l}`, words === l ? `the price level ${l}` : words] as const),
     ...(form.layer === "catalog" ? [] : [["catalog", "the price after the catalog layer"] as const]),
   ] as (readonly [string, string])[];
+  const hires =
+    form.fromDate !== "" ||
+    form.toDate !== "" ||
+    form.days.length > 0 ||
+    form.weeklyFrom !== "" ||
+    form.yearlyFrom !== "";
   const fixed = isFixed(form);
   const bad = (p: Place) => errors.has(p) || undefined;
   return (
@@ -200,7 +206,24 @@ export function LimitsControl({ form, errors, change }: Props) {
           <Out label="Every currency" onClick={() => change({ currency: "" })} />
         </p>
       )}
+      {form.hireMatch !== "days" && (
+        <p>
+          of a hire,{" "}
+          <Choice
+            label="Which hires"
+            value={form.hireMatch}
+            options={[
+              ["inside", "all its days, if all of them lie in the rule's time"],
+              ["any", "all its days, if one of them lies in the rule's time"],
+              ["days", "those days that lie in the rule's time"],
+            ]}
+            onChange={(hireMatch) => change({ hireMatch })}
+          />
+          <Out label="Day by day" onClick={() => change({ hireMatch: "days" })} />
+        </p>
+      )}
       <p className="flex flex-wrap gap-1.5">
+        {form.hireMatch === "days" && hires && <Add onClick={() => change({ hireMatch: "inside" })}>whole hires</Add>}
         {!form.ends && (
           <Add onClick={() => change({ ends: true, step: "1", direction: "up", shift: "-0.05" })}>ending</Add>
         )}

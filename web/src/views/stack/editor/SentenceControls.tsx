@@ -1,6 +1,6 @@
 import { useProgramState } from "../../../api/state";
 import { layerNames } from "../../../lib/layers";
-import { Blank, Choice } from "../../../ui/blanks";
+import { Add, Blank, Choice, Out } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
 import { BreaksControl } from "../../../parts/rule/BreaksControl";
 import { EffectControl } from "../../../parts/rule/EffectControl";
@@ -8,15 +8,24 @@ import { LimitsControl } from "./LimitsControl";
 import { WhenControl } from "../../../parts/rule/WhenControl";
 import { WhoControl } from "../../../parts/rule/WhoControl";
 import { newBreak, type Form, type Place } from "../../../parts/rule/form";
+import { OfferControl } from "../../../parts/rule/OfferControl";
+import { OrderControl } from "../../../parts/rule/OrderControl";
+import { offerOf } from "../../../parts/rule/offer-form";
+import { ShapeChooser } from "./ShapeChooser";
+import type { DocError } from "../../../api/client";
 
 interface Props {
   form: Form;
   errors: Map<Place, string>;
+  /** What the core found wrong, by path. */
+  found: DocError[];
+  /** Whether saving was tried: what is still empty is reproached then. */
+  tried: boolean;
   change: (part: Partial<Form>) => void;
 }
 
 /** The sentence of the editor: every underlined part is a control. */
-export function SentenceControls({ form, errors, change }: Props) {
+export function SentenceControls({ form, errors, found, tried, change }: Props) {
   const { data: state } = useProgramState();
   const bad = (p: Place) => errors.has(p) || undefined;
   return (
@@ -38,35 +47,62 @@ export function SentenceControls({ form, errors, change }: Props) {
           value={form.rank}
           onChange={(rank) => change({ rank })}
         />
-        {form.how === "other" ? (
-          <span>, an offer or an order that is kept as it is</span>
-        ) : (
-          <>
-            ,{" "}
-            <Choice
-              label="Form of the rule"
-              value={form.how}
-              options={[
-                ["effect", "for any quantity"],
-                ["breaks", "by quantity"],
-                ["ladder", "by a shared ladder"],
-              ]}
-              onChange={(how) =>
-                change({ how, ...(how === "breaks" && form.breaks.length === 0 && { breaks: [newBreak("6")] }) })
-              }
-            />
-            :{" "}
-            {form.how === "effect" && (
-              <EffectControl effect={form.effect} bad={bad("effect")} onChange={(effect) => change({ effect })} />
-            )}{" "}
-          </>
-        )}
+        ,{" "}
+        <Choice
+          label="Form of the rule"
+          value={form.how}
+          options={[
+            ["effect", "for any quantity"],
+            ["breaks", "by quantity"],
+            ["ladder", "by a shared ladder"],
+            ...(form.layer === "promotion" || form.how === "offer"
+              ? [["offer", "as a deal on the basket"] as const]
+              : []),
+            ...(form.layer === "promotion" || form.layer === "group" || form.how === "order"
+              ? [["order", "as a limit of orders"] as const]
+              : []),
+          ]}
+          onChange={(how) =>
+            change({ how, ...(how === "breaks" && form.breaks.length === 0 && { breaks: [newBreak("6")] }) })
+          }
+        />
+        :{" "}
+        {form.how === "effect" && (
+          <EffectControl effect={form.effect} bad={bad("effect")} onChange={(effect) => change({ effect })} />
+        )}{" "}
         <FieldError>{errors.get("effect") ?? errors.get("rank")}</FieldError>
       </p>
       {(form.how === "breaks" || form.how === "ladder") && (
         <BreaksControl form={form} errors={errors} change={change} />
       )}
-      {form.how !== "other" && <LimitsControl form={form} errors={errors} change={change} />}
+      {form.how === "offer" &&
+        (form.offer.gives.length === 0 ? (
+          <ShapeChooser
+            onChoose={(shape) =>
+              shape === "order"
+                ? change({ how: "order", selection: { ...form.selection, everything: false } })
+                : change({ offer: offerOf(shape), selection: { ...form.selection, everything: true } })
+            }
+          />
+        ) : (
+          <OfferControl offer={form.offer} errors={found} tried={tried} onChange={(offer) => change({ offer })} />
+        ))}
+      {form.how === "order" && (
+        <OrderControl order={form.order} errors={found} onChange={(order) => change({ order })} />
+      )}
+      <FieldError>{tried ? errors.get("order") : undefined}</FieldError>
+      {form.how !== "offer" && form.how !== "order" && <LimitsControl form={form} errors={errors} change={change} />}
+      {form.how === "offer" && form.then !== "" && (
+        <p>
+          and where it applied, no later offer does
+          <Out label="End nothing" onClick={() => change({ then: "" })} />
+        </p>
+      )}
+      {form.how === "offer" && form.then === "" && form.offer.gives.length > 0 && (
+        <p>
+          <Add onClick={() => change({ then: "end-layer" })}>no later offer</Add>
+        </p>
+      )}
       <WhoControl form={form} errors={errors} change={change} />
       <WhenControl form={form} errors={errors} change={change} />
       <p>
