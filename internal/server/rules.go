@@ -27,7 +27,7 @@ import (
 type RuleRow struct {
 	Rule  RuleDoc `json:"rule"`
 	ETag  string  `json:"etag" doc:"of this state of the rule; writes carry it as If-Match"`
-	Reach int     `json:"reach" doc:"products that its selection holds"`
+	Reach int     `json:"reach" doc:"products that its selection holds; of an offer, those that can take part"`
 	State string  `json:"state" enum:"on,off,draft,waits,opens,closed,over,never" doc:"at the present: on now, off, a draft, its campaign not on, opens later, between its times, over, never open"`
 	Next  string  `json:"next,omitempty" doc:"when it opens, or shuts where it is on"`
 	Ties  int     `json:"ties" doc:"rules of the same rank that give other prices to the same goods"`
@@ -154,6 +154,9 @@ func (s *Server) ruleRows(snap *book.Snapshot) []RuleRow {
 		doc := bookfile.EncodeRule(r)
 		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), Ties: ties[r.Code]}
 		row.Reach, _ = snap.Engine.Reach(r.Code)
+		if taking, of := snap.Baskets().Reach(r.Code); of {
+			row.Reach = taking
+		}
 		row.State, row.Next = standing(snap, r, now)
 		rows = append(rows, row)
 	}

@@ -185,7 +185,7 @@ func (t *trial) one(o *offer) (parts []part, ok bool) {
 }
 
 func (t *trial) offer(o *offer) error {
-	t.Reach = t.taking(o).Count()
+	t.Trial.Reach = o.taking().Count()
 	t.open(o)
 	once, ok := t.one(o)
 	if !ok {
@@ -234,8 +234,23 @@ func (p *part) steps() (list []kindUnits) {
 	return list
 }
 
+// Reach is how many products can take part in an offer or an order of the book; false where there is none of that code.
+func (e *Engine) Reach(code string) (int, bool) {
+	for _, o := range e.offers {
+		if o.Code == code {
+			return o.taking().Count(), true
+		}
+	}
+	for _, o := range e.orders {
+		if o.Code == code {
+			return o.where.Count(), true
+		}
+	}
+	return 0, false
+}
+
 // taking are the products that can take part in an offer.
-func (t *trial) taking(o *offer) pricing.Set {
+func (o *offer) taking() pricing.Set {
 	var all pricing.Set
 	join := func(s pricing.Set) {
 		if all == nil {
@@ -320,7 +335,7 @@ func (t *trial) step(rule, sku string, units int) error {
 
 // order tries the quantities at which an order rule decides.
 func (t *trial) order(o *order) error {
-	t.Reach = o.where.Count()
+	t.Trial.Reach = o.where.Count()
 	kinds := t.wellSold(o.where, 1)
 	if len(kinds) == 0 {
 		return nil

@@ -310,12 +310,13 @@ export function sentence(rule: Rule, names: Names = byCode, now?: string): Sente
   const places = rule.channels?.map((c) => names("channels", c));
   const campaign = rule.campaign ? `with the campaign ${names("campaigns", rule.campaign)}` : "";
   return {
-    what: whatWords(rule, names),
+    // What an offer does is a clause of its own before its goods.
+    what: whatWords(rule, names) + (rule.offer ? "," : ""),
     goods: [
       rule.offer
         ? rule.where?.all?.length === 0
           ? ""
-          : `of ${goodsWords(rule.where, names)}`
+          : `among ${goodsWords(rule.where, names)}`
         : goodsWords(rule.where, names),
       ...limitsWords(rule),
     ]
@@ -431,5 +432,7 @@ export function reasonWords(
 /** A rule as one line of text. */
 export const sentenceText = (rule: Rule, names: Names = byCode, now?: string) => {
   const s = sentence(rule, names, now);
-  return [[s.what, s.goods].filter(Boolean).join(" "), s.whom, s.where, s.when].filter(Boolean).join(", ");
+  return [[s.what, s.goods].filter(Boolean).join(" ").replace(/,$/, ""), s.whom, s.where, s.when]
+    .filter(Boolean)
+    .join(", ");
 };

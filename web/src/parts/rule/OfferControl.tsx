@@ -12,12 +12,15 @@ interface Props {
   /** Whether blanks that are still empty are reproached. */
   tried: boolean;
   onChange: (offer: OfferForm) => void;
+  /** Whether no later offer applies where this one did. */
+  then: boolean;
+  onThen: (on: boolean) => void;
 }
 
 const upper = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
 
 /** What an offer wants, what it gives, and how often: the sentence of a deal, of any form. */
-export function OfferControl({ offer, errors, tried, onChange }: Props) {
+export function OfferControl({ offer, errors, tried, onChange, then, onThen }: Props) {
   const change = (part: Partial<OfferForm>) => onChange({ ...offer, ...part });
   const lacks = lacksOf(offer);
   const wrong = new Map<string, string>();
@@ -141,6 +144,12 @@ export function OfferControl({ offer, errors, tried, onChange }: Props) {
       ))}
       {offer.gives.length === 0 && err("gives")}
       <Bounds offer={offer} change={change} err={err} bad={bad} />
+      {then && (
+        <p>
+          and where it applied, no later offer does
+          <Out label="Let later offers apply too" onClick={() => onThen(false)} />
+        </p>
+      )}
       <p className="flex flex-wrap gap-1.5">
         <Add onClick={() => change({ needs: [...offer.needs, newNeed(offer.needs)] })}>goods wanted</Add>
         {!offer.spend && (
@@ -173,6 +182,7 @@ export function OfferControl({ offer, errors, tried, onChange }: Props) {
         {offer.stock === "" && <Add onClick={() => change({ stock: "100" })}>so many in all</Add>}
         {offer.perCustomer === "" && <Add onClick={() => change({ perCustomer: "1" })}>so many a customer</Add>}
         {!offer.skipReduced && <Add onClick={() => change({ skipReduced: true })}>not with reduced goods</Add>}
+        {!then && <Add onClick={() => onThen(true)}>no later offer</Add>}
       </p>
     </div>
   );

@@ -10,12 +10,12 @@ interface Props {
   form: Form;
   errors: Map<Place, string>;
   change: (part: Partial<Form>) => void;
-  /** Of a campaign, which has no least quantity. */
-  campaign?: boolean;
+  /** Whether it may ask for a least quantity of a line: campaigns, offers and orders have none. */
+  pieces?: boolean;
 }
 
 /** For whom, where, and from how many pieces on. */
-export function WhoControl({ form, errors, change, campaign = false }: Props) {
+export function WhoControl({ form, errors, change, pieces = true }: Props) {
   const { data: state } = useProgramState();
   const { data: groups } = useItems("groups");
   const { data: customers } = useItems("customers");
@@ -82,7 +82,7 @@ export function WhoControl({ form, errors, change, campaign = false }: Props) {
             ))}
           </span>
         )}
-        {!campaign && (
+        {pieces && (
           <>
             , for lines of at least{" "}
             <Blank

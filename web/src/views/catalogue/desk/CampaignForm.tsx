@@ -53,7 +53,7 @@ export function CampaignForm({ doc, set, errorAt, saved }: FormProps) {
         , and its rules take part
       </p>
       <WhenControl campaign form={form} errors={errors} change={change} />
-      <WhoControl campaign form={form} errors={errors} change={change} />
+      <WhoControl pieces={false} form={form} errors={errors} change={change} />
       {saved && may && (
         <p>
           <Button onClick={() => setCopying(true)}>Copy it with its rules to another time …</Button>

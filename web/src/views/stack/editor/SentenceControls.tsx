@@ -1,6 +1,6 @@
 import { useProgramState } from "../../../api/state";
 import { layerNames } from "../../../lib/layers";
-import { Add, Blank, Choice, Out } from "../../../ui/blanks";
+import { Blank, Choice } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
 import { BreaksControl } from "../../../parts/rule/BreaksControl";
 import { EffectControl } from "../../../parts/rule/EffectControl";
@@ -28,6 +28,9 @@ interface Props {
 export function SentenceControls({ form, errors, found, tried, change }: Props) {
   const { data: state } = useProgramState();
   const bad = (p: Place) => errors.has(p) || undefined;
+  const untouched = form.how === "effect" && form.layer === "promotion" && form.code === "" && form.effect.value === "";
+  const choosing =
+    untouched || (form.how === "offer" && form.offer.gives.length === 0 && form.offer.needs.length === 0);
   return (
     <div className="mt-3 space-y-1.5 text-[16px] leading-8">
       <p>
@@ -75,35 +78,32 @@ export function SentenceControls({ form, errors, found, tried, change }: Props) 
       {(form.how === "breaks" || form.how === "ladder") && (
         <BreaksControl form={form} errors={errors} change={change} />
       )}
-      {form.how === "offer" &&
-        (form.offer.gives.length === 0 ? (
-          <ShapeChooser
-            onChoose={(shape) =>
-              shape === "order"
-                ? change({ how: "order", selection: { ...form.selection, everything: false } })
-                : change({ offer: offerOf(shape), selection: { ...form.selection, everything: true } })
-            }
-          />
-        ) : (
-          <OfferControl offer={form.offer} errors={found} tried={tried} onChange={(offer) => change({ offer })} />
-        ))}
+      {choosing && (
+        <ShapeChooser
+          title={form.how === "offer" ? "Which shape has the deal?" : "Or a deal on the basket, of which shape?"}
+          onChoose={(shape) =>
+            shape === "order"
+              ? change({ how: "order", selection: { ...form.selection, everything: false } })
+              : change({ how: "offer", offer: offerOf(shape), selection: { ...form.selection, everything: true } })
+          }
+        />
+      )}
+      {form.how === "offer" && !choosing && (
+        <OfferControl
+          offer={form.offer}
+          errors={found}
+          tried={tried}
+          onChange={(offer) => change({ offer })}
+          then={form.then !== ""}
+          onThen={(on) => change({ then: on ? "end-layer" : "" })}
+        />
+      )}
       {form.how === "order" && (
         <OrderControl order={form.order} errors={found} onChange={(order) => change({ order })} />
       )}
       <FieldError>{tried ? errors.get("order") : undefined}</FieldError>
       {form.how !== "offer" && form.how !== "order" && <LimitsControl form={form} errors={errors} change={change} />}
-      {form.how === "offer" && form.then !== "" && (
-        <p>
-          and where it applied, no later offer does
-          <Out label="End nothing" onClick={() => change({ then: "" })} />
-        </p>
-      )}
-      {form.how === "offer" && form.then === "" && form.offer.gives.length > 0 && (
-        <p>
-          <Add onClick={() => change({ then: "end-layer" })}>no later offer</Add>
-        </p>
-      )}
-      <WhoControl form={form} errors={errors} change={change} />
+      <WhoControl pieces={form.how !== "offer" && form.how !== "order"} form={form} errors={errors} change={change} />
       <WhenControl form={form} errors={errors} change={change} />
       <p>
         and this rule is{" "}

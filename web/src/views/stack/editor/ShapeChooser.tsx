@@ -1,10 +1,10 @@
 import { shapes, type Shape } from "../../../parts/rule/offer-form";
 
 /** A deal begins with its shape, in plain words; from each any other can be reached. */
-export function ShapeChooser({ onChoose }: { onChoose: (shape: Shape) => void }) {
+export function ShapeChooser({ title, onChoose }: { title: string; onChoose: (shape: Shape) => void }) {
   return (
     <fieldset className="mt-1" data-testid="shapes">
-      <legend className="pb-1 text-[14px] text-quiet">Which shape has the deal?</legend>
+      <legend className="pb-1 text-[14px] text-quiet">{title}</legend>
       <div className="grid grid-cols-2 gap-1.5 leading-snug max-[1100px]:grid-cols-1">
         {shapes.map(([shape, name, example]) => (
           <button
