@@ -228,6 +228,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-keys"];
+        put?: never;
+        post: operations["post-api-channels-by-channel-keys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete-api-channels-by-channel-keys-by-id"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel}/publications": {
         parameters: {
             query?: never;
@@ -287,6 +319,86 @@ export interface paths {
         put: operations["put-api-checks-by-id"];
         post?: never;
         delete: operations["delete-api-checks-by-id"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-codes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-codes-by-rule"];
+        put?: never;
+        post: operations["post-api-codes-by-rule"];
+        delete: operations["delete-api-codes-by-rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{rule}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-codes-by-rule-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{rule}/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-codes-by-rule-made"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{rule}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-codes-by-rule-uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1108,6 +1220,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/channel/{channel}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-channel-by-channel-orders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/orders/{order}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete-channel-by-channel-orders-by-order"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-channel-by-channel-quote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/redemptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-channel-by-channel-redemptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/redemptions/{use}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete-channel-by-channel-redemptions-by-use"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1291,6 +1483,8 @@ export interface components {
         BasketOffer: {
             /** Format: int64 */
             applications: number;
+            /** @description the presented word that opened it */
+            code?: string;
             /** @description units that filled needs, by line */
             needed: components["schemas"]["BasketShare"][];
             off: string;
@@ -1999,6 +2193,81 @@ export interface components {
             name: string;
             problem?: string;
         };
+        CodeOffer: {
+            /**
+             * Format: int64
+             * @description words beside the book
+             */
+            count: number;
+            /** @description further words are kept beside the book */
+            listed: boolean;
+            name: string;
+            /** @description when it opens, or shuts where it is on */
+            next?: string;
+            rule: string;
+            /** @description at the present, as in the list of rules */
+            state: string;
+            /**
+             * Format: int64
+             * @description orders that used one of its words
+             */
+            used: number;
+            /**
+             * Format: int64
+             * @description of each word; null: any number
+             */
+            uses: number | null;
+            /** Format: int64 */
+            usesPerCustomer: number | null;
+            /** @description those in the book */
+            words: string[];
+        };
+        CodeOffers: {
+            offers: components["schemas"]["CodeOffer"][];
+        };
+        CodeRow: {
+            /** @description when it was used last */
+            last?: string;
+            /** Format: int64 */
+            uses: number;
+            word: string;
+        };
+        CodeRows: {
+            codes: components["schemas"]["CodeRow"][];
+            /** @description goes on after this word */
+            next?: string;
+        };
+        CodeUse: {
+            /** Format: int64 */
+            applications: number;
+            at: string;
+            channel: string;
+            code: string;
+            customer: string;
+            givenBack?: string;
+            key: string;
+        };
+        CodeUses: {
+            uses: components["schemas"]["CodeUse"][];
+        };
+        CodesAdded: {
+            /** Format: int64 */
+            added: number;
+            /** @description lines that hold no code; where there are some, nothing was kept */
+            bad: components["schemas"]["CodesBad"][];
+            example: string;
+            /**
+             * Format: int64
+             * @description that were there already
+             */
+            known: number;
+        };
+        CodesBad: {
+            /** Format: int64 */
+            line: number;
+            problem: string;
+            text: string;
+        };
         CopyPlan: {
             copies: components["schemas"]["CopyRow"][];
         };
@@ -2620,6 +2889,24 @@ export interface components {
             what: string;
             who: string;
         };
+        KeyForm: {
+            name: string;
+            /** @description of feed, quote, redeem and customers; none: all but customers */
+            rights?: string[];
+        };
+        KeyList: {
+            keys: components["schemas"]["KeyRow"][];
+        };
+        KeyRow: {
+            at: string;
+            /** Format: int64 */
+            id: number;
+            lastUsed?: string;
+            name: string;
+            revoked?: string;
+            rights: string[];
+            who: string;
+        };
         KindDifference: {
             /** Format: int64 */
             changed: number;
@@ -2686,6 +2973,21 @@ export interface components {
             from: string;
             price: string;
         };
+        MadeKey: {
+            /** Format: int64 */
+            id: number;
+            key: string;
+        };
+        MakeCodes: {
+            /** Format: int64 */
+            count: number;
+            /**
+             * Format: int64
+             * @description of what is drawn behind the prefix
+             */
+            length: number;
+            prefix: string;
+        };
         MarginAnswer: {
             /** @description net less fee and cost */
             amount: string;
@@ -2706,6 +3008,16 @@ export interface components {
             password?: string;
             /** @enum {string} */
             role: "reader" | "manager" | "approver" | "administrator";
+        };
+        OrderForm: {
+            /** @description lines, codes, shipping, explain; customer, group, groups, country, firstOrder, signedIn, history as the key allows; see docs/book.md */
+            basket: {
+                [key: string]: unknown;
+            };
+            /** @description where the customer is told of offers that the order opens */
+            email?: string;
+            /** @description the channel's own name of the order; the same again is kept once */
+            key: string;
         };
         OutageState: {
             reason: string;
@@ -2775,6 +3087,10 @@ export interface components {
             rules: string[];
             trail: components["schemas"]["Trail"];
             unit: string | null;
+        };
+        "Post-api-codes-by-ruleRequest": {
+            /** @description a word a line, or the first column of a CSV file */
+            text: string;
         };
         PriceAnswer: {
             currency: string;
@@ -2938,6 +3254,25 @@ export interface components {
             /** @description at the present, as in the list of rules */
             state: string;
         };
+        Redemption: {
+            /** Format: int64 */
+            applications: number;
+            code?: string;
+            customer?: string;
+            key: string;
+            rule: string;
+        };
+        RedemptionForm: {
+            /** @description what was bought: how often the offer applies to it is counted */
+            basket?: {
+                [key: string]: unknown;
+            };
+            code?: string;
+            customer?: string;
+            /** @description the channel's own name of the use; the same again is counted once */
+            key: string;
+            rule: string;
+        };
         RefusedPiece: {
             code: string;
             kind: string;
@@ -2977,7 +3312,7 @@ export interface components {
             next?: string;
             /**
              * Format: int64
-             * @description products that its selection holds
+             * @description products that its selection holds; of an offer, those that can take part
              */
             reach: number;
             rule: components["schemas"]["BookRule"];
@@ -3960,6 +4295,102 @@ export interface operations {
             };
         };
     };
+    "get-api-channels-by-channel-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-channels-by-channel-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeKey"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-channels-by-channel-keys-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "post-api-channels-by-channel-publications": {
         parameters: {
             query?: never;
@@ -4132,6 +4563,239 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOffers"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-codes-by-rule": {
+        parameters: {
+            query?: {
+                /** @description only words that hold these letters */
+                q?: string;
+                /** @description only words that were used */
+                used?: boolean;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeRows"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-codes-by-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Post-api-codes-by-ruleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesAdded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-codes-by-rule": {
+        parameters: {
+            query?: {
+                /** @description none: all */
+                word?: string[];
+            };
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesAdded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-codes-by-rule-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-codes-by-rule-made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeCodes"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesAdded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-codes-by-rule-uses": {
+        parameters: {
+            query?: {
+                word?: string;
+            };
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeUses"];
+                };
             };
             /** @description Error */
             default: {
@@ -6470,6 +7134,203 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["State"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-channel-by-channel-orders": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-channel-by-channel-orders-by-order": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+                order: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-channel-by-channel-quote": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-channel-by-channel-redemptions": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RedemptionForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Redemption"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-channel-by-channel-redemptions-by-use": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+                use: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

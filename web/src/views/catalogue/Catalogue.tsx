@@ -7,6 +7,8 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { Empty } from "../../ui/states";
 import { BookPanel } from "./BookPanel";
 import { ChecksPanel } from "./ChecksPanel";
+import { CodesPanel } from "./codes/CodesPanel";
+import { KeysPanel } from "./KeysPanel";
 import { CampaignForm } from "./desk/CampaignForm";
 import { ChannelForm } from "./desk/ChannelForm";
 import { ItemDesk } from "./desk/ItemDesk";
@@ -32,6 +34,7 @@ const parts = [
   [
     ["ladders", "Ladders"],
     ["campaigns", "Campaigns"],
+    ["codes", "Codes"],
     ["settings", "Rates and taxes"],
   ],
   [
@@ -44,6 +47,7 @@ const parts = [
     ["log", "Changes"],
     ["book", "Whole book"],
     ["people", "People"],
+    ["keys", "Keys"],
   ],
 ] as const;
 
@@ -54,7 +58,7 @@ export function Catalogue() {
   const manager = useMay("manager");
   const administrator = useMay("administrator");
   const { data: checks } = useChecks();
-  const may = (key: string) => (key !== "import" || manager) && (key !== "people" || administrator);
+  const may = (key: string) => (key !== "import" || manager) && ((key !== "people" && key !== "keys") || administrator);
   const query = carried(params);
   return (
     <div className="flex h-full flex-col">
@@ -101,6 +105,10 @@ function Part({ part }: { part: string }) {
       return <LogList />;
     case "people":
       return <PeoplePanel />;
+    case "keys":
+      return <KeysPanel />;
+    case "codes":
+      return <CodesPanel />;
     case "checks":
       return <ChecksPanel />;
     case "settings":
