@@ -26,10 +26,10 @@ import (
 	"dogbane/internal/demo"
 	"dogbane/internal/intake"
 	"dogbane/internal/jobs"
+	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/server"
-	"dogbane/internal/standin"
 	"dogbane/internal/store"
 	"dogbane/internal/store/localdb"
 )
@@ -138,12 +138,18 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	defer stop()
 	shows := publish.NewShows(s)
 	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Shows: shows,
-		Publisher: publish.NewWorker(ctx, s, shows, present.Now), Jobs: jobs.NewShelf(ctx)}
-	page := ""
+		Publisher: publish.NewWorker(ctx, s, shows, present.Now), Jobs: jobs.NewShelf(ctx),
+		Mail: mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
+	shop := &demoShop{}
 	if present.IsSet() {
-		if page, err = startStandins(ctx, s, options.data, &background); err != nil {
+		if shop, err = startStandins(ctx, s, options.data, &background); err != nil {
 			return err
 		}
+	}
+	if address := os.Getenv("DOGBANE_SMTP"); address != "" {
+		parts.Mail.Via(address)
+	} else if shop.mails != "" {
+		parts.Mail.Via(shop.mails)
 	}
 	if err := begin(ctx, parts, present, begun); err != nil {
 		return err
@@ -162,11 +168,14 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	web := &http.Server{Handler: program.Handler(os.DirFS(options.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- web.Serve(listener) }()
-	shop := ""
-	if page != "" {
-		shop = fmt.Sprintf("\n  Its web shop:       %s", page)
+	if err := shop.open(ctx, s, listener.Addr().String()); err != nil {
+		return err
 	}
-	fmt.Printf("\n  Dogbane is ready:   http://%s/%s\n  Ctrl+C ends it.\n\n", listener.Addr(), shop)
+	where := ""
+	if shop.page != "" {
+		where = fmt.Sprintf("\n  Its web shop:       %s", shop.page)
+	}
+	fmt.Printf("\n  Dogbane is ready:   http://%s/%s\n  Ctrl+C ends it.\n\n", listener.Addr(), where)
 	select {
 	case err := <-failed:
 		return fmt.Errorf("serve: %w", err)
@@ -350,77 +359,6 @@ func listen(address string) (net.Listener, error) {
 		return nil, fmt.Errorf("listen: %w", err)
 	}
 	return l, nil
-}
-
-// shopToken is what the stand-in shops want to be shown: made at the first start, kept beside their goods.
-func shopToken(folder string) (string, error) {
-	file := filepath.Join(folder, "token")
-	if kept, err := os.ReadFile(file); err == nil && len(kept) > 0 {
-		return string(kept), nil
-	}
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return "", fmt.Errorf("make the stand-ins' folder: %w", err)
-	}
-	token := rand.Text()
-	if err := os.WriteFile(file, []byte(token), 0o600); err != nil {
-		return "", fmt.Errorf("keep the stand-ins' token: %w", err)
-	}
-	return token, nil
-}
-
-// startStandins starts the simulated channels and keeps where they are reached. It returns the shop's page.
-func startStandins(ctx context.Context, s *store.Store, data string, background *sync.WaitGroup) (string, error) {
-	folder, err := filepath.Abs(filepath.Join(data, "standins"))
-	if err != nil {
-		return "", fmt.Errorf("find the stand-ins' folder: %w", err)
-	}
-	token, err := shopToken(folder)
-	if err != nil {
-		return "", err
-	}
-	page := ""
-	for i, c := range demo.Standins() {
-		if c.Till {
-			till, err := standin.OpenTill(filepath.Join(folder, c.Channel+"-till"), c.Currency)
-			if err != nil {
-				return "", err
-			}
-			background.Go(func() { till.Watch(ctx) })
-			if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "folder",
-				Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
-				return "", err
-			}
-			continue
-		}
-		shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, token)
-		if err != nil {
-			return "", err
-		}
-		shop.WholeUnits = c.WholeUnits
-		listener, err := listen(fmt.Sprintf("127.0.0.1:%d", 4181+i))
-		if err != nil {
-			return "", err
-		}
-		web := &http.Server{Handler: shop.Handler(), ReadHeaderTimeout: 10 * time.Second}
-		background.Go(func() {
-			if err := web.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
-				slog.Error("a stand-in shop ended", "shop", c.Name, "error", err)
-			}
-		})
-		background.Go(func() {
-			<-ctx.Done()
-			_ = web.Close()
-			shop.Close()
-		})
-		if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "http",
-			Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
-			return "", err
-		}
-		if page == "" {
-			page = fmt.Sprintf("http://%s/", listener.Addr())
-		}
-	}
-	return page, nil
 }
 
 // publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.

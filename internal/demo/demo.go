@@ -38,7 +38,7 @@ func Book(products int) *pricing.Book {
 			ShippingTaxClass: "standard", ByHandMaxPercent: money.Int(10),
 			Hire: &pricing.HireTimes{FreeFirstDayFrom: new(17*pricing.Hour + 30*pricing.Minute),
 				FreeLastDayUntil: new(9*pricing.Hour + 30*pricing.Minute)}},
-		Groups: groups(), Customers: customers(), Ranges: ranges(), Ladders: ladders(), Campaigns: campaigns(),
+		Groups: groups(), Customers: Customers(), Ranges: ranges(), Ladders: ladders(), Campaigns: campaigns(),
 		Channels: channels(),
 		Rules:    rules(),
 	}

@@ -10,7 +10,8 @@ func groups() []pricing.Group {
 		{Code: "trade", Name: "Trade potteries"}, {Code: "staff", Name: "Staff"}}
 }
 
-func customers() []pricing.Customer {
+// Customers are the demo's.
+func Customers() []pricing.Customer {
 	var list []pricing.Customer
 	for _, c := range []struct{ code, name, group, region string }{
 		{"C-01", "Hollow Lane Studio", "trade", "north"}, {"C-02", "Widdershin Pots", "trade", "south"},

@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -18,6 +19,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/codes"
 	"dogbane/internal/intake"
+	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
@@ -302,6 +304,11 @@ func (s *Server) order(ctx context.Context, in *struct {
 	if err := useKey(f.Key); err != nil {
 		return nil, err
 	}
+	if f.Email != "" {
+		if err := mail.Check(f.Email); err != nil {
+			return nil, invalid("email", "This "+err.Error()+".")
+		}
+	}
 	content, err := contentOf(f)
 	if err != nil {
 		return nil, err
@@ -344,6 +351,10 @@ func (s *Server) order(ctx context.Context, in *struct {
 	opened := snap.Baskets().OpenedBy(q.Viewpoint, bought)
 	answer := OrderAnswer{Key: f.Key, Answer: *bookfile.BasketAnswerOf(a), Opens: []OpenedOffer{}}
 	for _, x := range opened {
+		if m, tells := messageOf(snap, x, q.Customer); tells && f.Email != "" && s.Mail.Ready() {
+			m.To = f.Email
+			o.Mails = append(o.Mails, m)
+		}
 		answer.Opens = append(answer.Opens, OpenedOffer{x.Rule.Code, x.Rule.Title(), x.SKU, x.Until.String()})
 	}
 	text, err := json.Marshal(answer)
@@ -361,4 +372,22 @@ func (s *Server) order(ctx context.Context, in *struct {
 		out.Status = http.StatusOK
 	}
 	return out, nil
+}
+
+// messageOf is what a customer is told of an offer that a purchase opened; false where it tells nothing.
+func messageOf(snap *book.Snapshot, x basket.Opening, customer string) (mail.Message, bool) {
+	show := x.Rule.Show
+	if show == nil || show.Message == "" {
+		return mail.Message{}, false
+	}
+	f := mail.Fields{Goods: x.SKU, Until: (x.Until - pricing.Minute).Format("2 January 2006")}
+	if p := snap.Product(x.SKU); p != nil && p.Name != "" {
+		f.Goods = p.Name
+	}
+	for i := range snap.Book.Customers {
+		if c := &snap.Book.Customers[i]; c.Code == customer {
+			f.Name = cmp.Or(c.Name, c.Code)
+		}
+	}
+	return mail.Write(cmp.Or(show.Label, x.Rule.Title()), show.Message, f), true
 }

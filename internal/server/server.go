@@ -27,6 +27,7 @@ import (
 	"dogbane/internal/impact"
 	"dogbane/internal/intake"
 	"dogbane/internal/jobs"
+	"dogbane/internal/mail"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
@@ -39,6 +40,7 @@ type Parts struct {
 	Shows     *publish.Shows
 	Publisher *publish.Worker
 	Jobs      *jobs.Shelf
+	Mail      *mail.Sender
 }
 
 // Server answers requests.
@@ -88,6 +90,8 @@ func (s *Server) Work(ctx context.Context) {
 	all.Go(func() { jobs.Steadily(ctx, "counting moved prices", s.counter.Run) })
 	all.Go(func() { jobs.Steadily(ctx, "looking for flags", s.flags.Run) })
 	all.Go(func() { jobs.Steadily(ctx, "watching the database", watch) })
+	send := func(ctx context.Context) { s.Mail.Run(ctx, s.Store, time.Second) }
+	all.Go(func() { jobs.Steadily(ctx, "sending mails", send) })
 	all.Wait()
 	s.Publisher.Wait()
 	s.Jobs.Wait()
@@ -204,7 +208,8 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerBasket, s.registerFlags, s.registerRules, s.registerImpact,
 		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
-		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel} {
+		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel,
+		s.registerStorefront} {
 		register(api)
 	}
 	return api

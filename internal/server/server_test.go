@@ -23,6 +23,7 @@ import (
 	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/jobs"
+	"dogbane/internal/mail"
 	"dogbane/internal/publish"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
@@ -60,7 +61,8 @@ func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
 	now := func() time.Time { return present }
 	shows := publish.NewShows(s)
 	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Shows: shows,
-		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx)})
+		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx),
+		Mail: mail.NewSender("shop@marram.example")})
 }
 
 func started(t *testing.T, role store.Role) *api {

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"html/template"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"os"
@@ -22,7 +23,7 @@ import (
 	"sync"
 )
 
-//go:embed shop.html
+//go:embed *.html
 var pages embed.FS
 
 // Shop is a web shop with a price interface (PUT /interface/prices) and pages of its own where the prices are seen.
@@ -35,6 +36,9 @@ type Shop struct {
 	goods          map[string]Article
 	messages       *os.File // what was taken since goods were written down whole
 	written        int64    // bytes of it
+	checkout       checkout
+	// Mails, where it is set, is a page of the mails to customers.
+	Mails http.HandlerFunc
 }
 
 // Article is what the shop shows of one product.
@@ -61,7 +65,7 @@ func OpenShop(folder, name, currency, token string) (*Shop, error) {
 		return nil, fmt.Errorf("read the shop's goods: %w", err)
 	}
 	var err error
-	s.pages, err = template.ParseFS(pages, "shop.html")
+	s.pages, err = template.ParseFS(pages, "shop.html", "cart.html")
 	if err != nil {
 		return nil, fmt.Errorf("read the shop's pages: %w", err)
 	}
@@ -139,6 +143,10 @@ func (s *Shop) Handler() http.Handler {
 	mux.HandleFunc("PUT /interface/prices", s.takePrices)
 	mux.HandleFunc("GET /{$}", s.shelf)
 	mux.HandleFunc("GET /goods/{sku...}", s.article)
+	s.cartPages(mux)
+	if s.Mails != nil {
+		mux.HandleFunc("GET /mails", s.Mails)
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		host := r.Host
 		if name, _, err := net.SplitHostPort(host); err == nil {
@@ -265,7 +273,7 @@ func (s *Shop) shelf(w http.ResponseWriter, r *http.Request) {
 	})
 	total := len(found)
 	s.show(w, "shelf", map[string]any{"Shop": s.Name, "Words": r.URL.Query().Get("q"), "Goods": found[:min(total, 120)],
-		"Total": total})
+		"Total": total, "Sets": s.sets(r.Context())})
 }
 
 func (s *Shop) article(w http.ResponseWriter, r *http.Request) {
@@ -275,7 +283,11 @@ func (s *Shop) article(w http.ResponseWriter, r *http.Request) {
 	if !sold {
 		w.WriteHeader(http.StatusNotFound)
 	}
-	s.show(w, "article", map[string]any{"Shop": s.Name, "Sold": sold, "Article": a, "SKU": r.PathValue("sku")})
+	page := map[string]any{"Shop": s.Name, "Sold": sold, "Article": a, "SKU": r.PathValue("sku")}
+	if sold {
+		maps.Copy(page, s.about(r.Context(), a.SKU, s.checkout.cartOf(w, r).Buyer))
+	}
+	s.show(w, "article", page)
 }
 
 func (s *Shop) show(w http.ResponseWriter, page string, data any) {

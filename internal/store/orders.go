@@ -12,6 +12,7 @@ import (
 
 	"dogbane/internal/codes"
 	"dogbane/internal/intake"
+	"dogbane/internal/mail"
 )
 
 // Order is what a channel sold at once, as it reported it.
@@ -21,6 +22,7 @@ type Order struct {
 	Content string // SHA-256 of what was reported
 	Answer  string // what was answered, JSON
 	At      time.Time
+	Mails   []mail.Message // that go with it
 }
 
 type orderRow struct {
@@ -71,6 +73,9 @@ func (s *Store) PlaceOrder(ctx context.Context, o *Order, file string, lines []i
 			if _, _, err := redeem(tx, u.Use, u.Bounds); err != nil {
 				return err
 			}
+		}
+		if err := addMails(tx, o.Mails, time.Now().UTC()); err != nil {
+			return err
 		}
 		return addOrderLines(tx, row.ID, file, o, lines)
 	})

@@ -65,3 +65,27 @@ CREATE TABLE IF NOT EXISTS channel_orders (
 );
 ALTER TABLE sales ADD COLUMN IF NOT EXISTS channel_order BIGINT NULL;
 CREATE INDEX IF NOT EXISTS of_order ON sales (channel_order);
+
+-- Mails to customers, until a mail server has taken them.
+CREATE TABLE IF NOT EXISTS mails (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  recipient VARCHAR(200) NOT NULL,
+  subject VARCHAR(200) NOT NULL,
+  body TEXT NOT NULL,
+  html TEXT NOT NULL,
+  made DATETIME(6) NOT NULL,
+  due DATETIME(6) NOT NULL,
+  tries INT NOT NULL,
+  sent DATETIME(6) NULL,
+  problem VARCHAR(500) NOT NULL,
+  KEY of_due (sent, due)
+);
+
+-- Images that rules show, by the SHA-256 of their bytes.
+CREATE TABLE IF NOT EXISTS images (
+  name CHAR(64) CHARACTER SET ascii NOT NULL PRIMARY KEY,
+  kind VARCHAR(20) CHARACTER SET ascii NOT NULL,
+  data MEDIUMBLOB NOT NULL,
+  who VARCHAR(120) NOT NULL,
+  at DATETIME(6) NOT NULL
+);
