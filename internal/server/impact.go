@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -11,7 +12,9 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/impact"
+	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
 )
 
@@ -29,6 +32,27 @@ type NearestQuery struct {
 	Of   string      `query:"of" doc:"the channel whose limit it is"`
 }
 
+// Trial is an unsaved offer or order at work on real goods, and what its customers would be told.
+type Trial struct {
+	impact.Trial
+	Message *mail.Message `json:"message" doc:"of an offer after a purchase: the mail that its customers would get"`
+	Unknown []string      `json:"unknown" doc:"fields that its message names and that there are not"`
+}
+
+// sampleMessage is what somebody would be told who bought the first product that opens an offer now.
+func sampleMessage(snap *book.Snapshot, rule *pricing.Rule, vp pricing.Viewpoint) (mail.Message, bool) {
+	x := basket.Opening{Rule: rule, Until: vp.At - vp.At%pricing.Day + pricing.Moment(rule.Offer.After.Days+1)*pricing.Day}
+	snap.Engine.Match(&rule.Offer.After.Where).Each(func(p int32) bool {
+		x.SKU = snap.Engine.Products()[p].SKU
+		return false
+	})
+	customer := ""
+	if len(snap.Book.Customers) > 0 {
+		customer = cmp.Or(vp.Customer, snap.Book.Customers[0].Code)
+	}
+	return messageOf(snap, x, customer)
+}
+
 func (s *Server) registerImpact(api huma.API) {
 	answers(api, store.Reader, http.MethodPost, "/api/impact", func(ctx context.Context, in *ImpactQuery) (impact.Rule,
 		error) {
@@ -44,7 +68,7 @@ func (s *Server) registerImpact(api huma.API) {
 		return s.impacts.OfRule(ctx, snap, draft, vp, s.moment(snap))
 	}, unchecked)
 	answers(api, store.Reader, http.MethodPost, "/api/impact/trial",
-		func(ctx context.Context, in *ImpactQuery) (impact.Trial, error) {
+		func(ctx context.Context, in *ImpactQuery) (Trial, error) {
 			snap := s.Live.Current()
 			draft, vp, err := in.read(ctx, s, snap)
 			if err != nil {
@@ -52,9 +76,17 @@ func (s *Server) registerImpact(api huma.API) {
 				if errors.As(err, &errs) {
 					err = nil
 				}
-				return impact.NoTrial(errs), err
+				return Trial{Trial: impact.NoTrial(errs), Unknown: []string{}}, err
 			}
-			return s.impacts.TrialOf(ctx, snap, draft, vp)
+			t, err := s.impacts.TrialOf(ctx, snap, draft, vp)
+			out := Trial{Trial: t, Unknown: []string{}}
+			if show := draft.Rule.Show; show != nil && draft.Rule.Offer != nil && draft.Rule.Offer.After != nil {
+				out.Unknown = append(out.Unknown, mail.Unknown(show.Message+show.Label)...)
+				if m, tells := sampleMessage(snap, &draft.Rule, vp); tells {
+					out.Message = &m
+				}
+			}
+			return out, err
 		}, unchecked)
 	answers(api, store.Reader, http.MethodPost, "/api/impact/elsewhere",
 		func(ctx context.Context, in *ImpactQuery) (impact.Elsewhere, error) {

@@ -125,6 +125,13 @@ type ChannelCall struct {
 	ChannelPath
 	Authorization string `header:"Authorization" doc:"Bearer KEY"`
 	Key           string `query:"key" doc:"instead of the header"`
+	host          string
+}
+
+// Resolve notes under which name the program was asked.
+func (c *ChannelCall) Resolve(ctx huma.Context) []error {
+	c.host = ctx.Host()
+	return nil
 }
 
 // callers are the keys that were shown not long ago, and how much each may still ask.

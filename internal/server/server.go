@@ -137,7 +137,7 @@ func (s *Server) Handler(web fs.FS) http.Handler {
 
 // notAPage reports whether an address is one for programs, which must not answer with the page.
 func notAPage(path string) bool {
-	for _, first := range []string{"/api", "/channel/", "/feeds/", "/health", "/metrics"} {
+	for _, first := range []string{"/api", "/channel/", "/feeds/", "/images/", "/health", "/metrics"} {
 		if strings.HasPrefix(path, first) {
 			return true
 		}
@@ -209,7 +209,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel,
-		s.registerStorefront} {
+		s.registerStorefront, s.registerImages} {
 		register(api)
 	}
 	return api

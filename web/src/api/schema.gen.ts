@@ -548,6 +548,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hire-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-hire-days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/histograms": {
         parameters: {
             query?: never;
@@ -558,6 +574,22 @@ export interface paths {
         get: operations["get-api-histograms"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-images"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1124,6 +1156,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-sets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings": {
         parameters: {
             query?: never;
@@ -1220,6 +1268,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/storefront": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-storefront"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/goods/{sku}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-channel-by-channel-goods-by-sku"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/channel/{channel}/orders": {
         parameters: {
             query?: never;
@@ -1295,6 +1375,38 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["delete-channel-by-channel-redemptions-by-use"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/channel/{channel}/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-channel-by-channel-sets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/images/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-images-by-name"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2435,6 +2547,14 @@ export interface components {
             /** Format: int64 */
             Size: number;
         };
+        HireDayList: {
+            days: components["schemas"]["StorefrontHireDay"][];
+            /** @description a first day begun at or after this time of day is free */
+            freeFirst?: string;
+            /** @description a last day ended at or before this time of day is free */
+            freeLast?: string;
+            rules: components["schemas"]["BoardRuleMark"][];
+        };
         ImpactChannel: {
             /**
              * Format: int64
@@ -2662,33 +2782,6 @@ export interface components {
             /** @description whom the rule was looked at for, where not the viewpoint's */
             who: string;
         };
-        ImpactTrial: {
-            /** @description what was assumed of the buyer, where the viewpoint does not say it */
-            as?: components["schemas"]["BookAssumed"];
-            /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
-            at: string;
-            channel: string;
-            /** @description checks that hold now and would not */
-            checks: components["schemas"]["ChecksResult"][];
-            currency: string;
-            /** @description what keeps the rule from being saved; the rest is empty then */
-            errors: components["schemas"]["Error"][];
-            /** @description the rule is open at no moment from now on */
-            never: boolean;
-            /**
-             * Format: int64
-             * @description products that can take part
-             */
-            reach: number;
-            /** @description the rule is not open at the viewpoint's moment */
-            shifted: boolean;
-            /** @description the basket after some more units were put in, one step after the other */
-            steps: components["schemas"]["ImpactTrialStep"][];
-            /** @description of the smallest sets that make the offer apply and were tried, the one with the lowest margin */
-            thinnest: components["schemas"]["ImpactTrialSet"];
-            /** @description whom it was tried for, where not the viewpoint's */
-            who: string;
-        };
         ImpactTrialGoods: {
             name: string;
             /** Format: int64 */
@@ -2889,6 +2982,10 @@ export interface components {
             what: string;
             who: string;
         };
+        KeptImage: {
+            /** @description for show.image of a rule */
+            address: string;
+        };
         KeyForm: {
             name: string;
             /** @description of feed, quote, redeem and customers; none: all but customers */
@@ -2977,6 +3074,12 @@ export interface components {
             /** Format: int64 */
             id: number;
             key: string;
+        };
+        MailMessage: {
+            html: string;
+            subject: string;
+            text: string;
+            to: string;
         };
         MakeCodes: {
             /** Format: int64 */
@@ -3379,6 +3482,9 @@ export interface components {
             /** @enum {string} */
             role: "" | "reader" | "manager" | "approver" | "administrator";
         };
+        SetList: {
+            sets: components["schemas"]["StorefrontSet"][];
+        };
         SetUpForm: {
             /** @description ISO 4217 */
             currency: string;
@@ -3445,6 +3551,100 @@ export interface components {
              */
             version: number;
         };
+        StorefrontFrom: {
+            price: string;
+            /** @description such as: from 5.95 */
+            words: string;
+        };
+        StorefrontGoods: {
+            currency: string;
+            /** @description the lowest price of its variants, where they differ */
+            from: components["schemas"]["StorefrontFrom"];
+            list: string | null;
+            name: string;
+            options: components["schemas"]["StorefrontOption"][];
+            /** @description of one piece, day or month; null: there is none */
+            price: string | null;
+            sku: string;
+            /** @description prices by quantity; empty where it does not matter */
+            table: components["schemas"]["StorefrontRow"][];
+            /** @description of the rules that make the price */
+            texts: components["schemas"]["StorefrontText"][];
+            /** @description of the price table */
+            title: string;
+            /** @enum {string} */
+            unit: "each" | "day" | "month";
+            /** @description products of the same style */
+            variants: components["schemas"]["StorefrontVariant"][];
+        };
+        StorefrontHireDay: {
+            date: string;
+            price: string | null;
+            /** @description codes of the rules that make it */
+            rules: string[];
+        };
+        StorefrontOption: {
+            code: string;
+            price: string;
+        };
+        StorefrontRow: {
+            /** Format: int64 */
+            from: number;
+            /** @description of one */
+            price: string;
+            /** @description against the first row, in percent */
+            saves: string | null;
+            /**
+             * Format: int64
+             * @description 0: no end
+             */
+            to?: number;
+            /** @description such as: 6 to 23 pieces: 16.63 each, you save 5 % */
+            words: string;
+        };
+        StorefrontSet: {
+            alt?: string;
+            /** @description what those cost apart */
+            apart: string;
+            currency: string;
+            from?: string;
+            /** @description one choice of what belongs to it */
+            goods: components["schemas"]["StorefrontSetGoods"][];
+            image?: string;
+            /**
+             * Format: int64
+             * @description how often it can still be had; null: any number of times
+             */
+            left: number | null;
+            message: string;
+            rule: string;
+            saves: string;
+            terms?: string;
+            title: string;
+            /** @description exclusive */
+            to?: string;
+            together: string;
+        };
+        StorefrontSetGoods: {
+            name: string;
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+        };
+        StorefrontText: {
+            alt?: string;
+            badge?: string;
+            image?: string;
+            label?: string;
+            message?: string;
+            rule: string;
+            terms?: string;
+        };
+        StorefrontVariant: {
+            name: string;
+            price: string | null;
+            sku: string;
+        };
         TaxClassUses: {
             class: string;
             percent: string;
@@ -3500,6 +3700,37 @@ export interface components {
             shaped?: string[];
             /** @description that in percent of the net price */
             share?: string;
+        };
+        Trial: {
+            /** @description what was assumed of the buyer, where the viewpoint does not say it */
+            as?: components["schemas"]["BookAssumed"];
+            /** @description the moment looked at: the viewpoint's, or else one at which the rule is open */
+            at: string;
+            channel: string;
+            /** @description checks that hold now and would not */
+            checks: components["schemas"]["ChecksResult"][];
+            currency: string;
+            /** @description what keeps the rule from being saved; the rest is empty then */
+            errors: components["schemas"]["Error"][];
+            /** @description of an offer after a purchase: the mail that its customers would get */
+            message: components["schemas"]["MailMessage"];
+            /** @description the rule is open at no moment from now on */
+            never: boolean;
+            /**
+             * Format: int64
+             * @description products that can take part
+             */
+            reach: number;
+            /** @description the rule is not open at the viewpoint's moment */
+            shifted: boolean;
+            /** @description the basket after some more units were put in, one step after the other */
+            steps: components["schemas"]["ImpactTrialStep"][];
+            /** @description of the smallest sets that make the offer apply and were tried, the one with the lowest margin */
+            thinnest: components["schemas"]["ImpactTrialSet"];
+            /** @description fields that its message names and that there are not */
+            unknown: string[];
+            /** @description whom it was tried for, where not the viewpoint's */
+            who: string;
         };
         Unmet: {
             /** @description with attr: its name */
@@ -5203,6 +5434,57 @@ export interface operations {
             };
         };
     };
+    "get-api-hire-days": {
+        parameters: {
+            query: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                sku: string;
+                /** @description the first day */
+                from: string;
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HireDayList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-histograms": {
         parameters: {
             query?: {
@@ -5262,6 +5544,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardHistograms"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptImage"];
                 };
             };
             /** @description Error */
@@ -5477,7 +5792,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImpactTrial"];
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             /** @description Error */
@@ -6893,6 +7208,53 @@ export interface operations {
             };
         };
     };
+    "get-api-sets": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-settings": {
         parameters: {
             query?: never;
@@ -7146,6 +7508,93 @@ export interface operations {
             };
         };
     };
+    "get-api-storefront": {
+        parameters: {
+            query: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                sku: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorefrontGoods"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-channel-by-channel-goods-by-sku": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+                customer?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+                sku: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorefrontGoods"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "post-channel-by-channel-orders": {
         parameters: {
             query?: {
@@ -7327,6 +7776,73 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-channel-by-channel-sets": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+                customer?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+            };
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-images-by-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

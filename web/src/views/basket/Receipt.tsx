@@ -141,34 +141,7 @@ function Paper({ detail, viewpoint, onPut }: { detail: BasketDetail; viewpoint: 
         </p>
       ))}
       <Left detail={detail} />
-      {(answer.nudges?.length ?? 0) > 0 && (
-        <>
-          <h3 className="mt-4 border-b pb-1">What to add next</h3>
-          <ul data-testid="nudges">
-            {answer.nudges?.map((n, i) => (
-              <li key={i} className="flex items-baseline gap-2 border-b border-dotted py-1.5">
-                <span className="min-w-0">
-                  {joined(
-                    n.add.map((x) => `${count(x.quantity)} ${goods.get(x.sku) ?? x.sku}`),
-                    "and",
-                  )}{" "}
-                  <span className="text-quiet">
-                    for {ruleName(n.rule)}: {isZero(n.costs) ? "costs nothing more" : `${signed(n.costs)} to pay`},
-                    saves {amount(n.saves)}
-                  </span>
-                </span>
-                <Button
-                  className="ml-auto shrink-0"
-                  aria-label={`Add for ${ruleName(n.rule)}`}
-                  onClick={() => n.add.forEach((x) => onPut(x.sku, x.quantity))}
-                >
-                  Add
-                </Button>
-              </li>
-            ))}
-          </ul>
-        </>
-      )}
+      <Nudges nudges={answer.nudges ?? []} goods={goods} ruleName={ruleName} onPut={onPut} />
       <h3 className="mt-4 border-b pb-1">Did not apply</h3>
       {missed.length === 0 && <p className="mt-1.5 text-quiet">No other rule is about these goods.</p>}
       <ul className="mt-1.5 space-y-1" data-testid="missed">
@@ -193,6 +166,58 @@ function Paper({ detail, viewpoint, onPut }: { detail: BasketDetail; viewpoint: 
             </span>
           </li>
         ))}
+      </ul>
+    </>
+  );
+}
+
+/** What to add for the next break or offer, cheapest first; what serves several rules is told once. */
+function Nudges({
+  nudges,
+  goods,
+  ruleName,
+  onPut,
+}: {
+  nudges: NonNullable<BasketDetail["answer"]["nudges"]>;
+  goods: Map<string, string>;
+  ruleName: (code: string) => string;
+  onPut: Props["onPut"];
+}) {
+  const rules = new Map<string, string[]>();
+  for (const n of nudges) {
+    const key = JSON.stringify(n.add);
+    rules.set(key, [...(rules.get(key) ?? []), ruleName(n.rule)]);
+  }
+  const told = nudges.filter((n, i) => nudges.findIndex((m) => JSON.stringify(m.add) === JSON.stringify(n.add)) === i);
+  if (told.length === 0) return null;
+  return (
+    <>
+      <h3 className="mt-4 border-b pb-1">What to add next</h3>
+      <ul data-testid="nudges">
+        {told.map((n) => {
+          const names = joined(rules.get(JSON.stringify(n.add)) ?? [], "and");
+          return (
+            <li key={JSON.stringify(n.add)} className="flex items-baseline gap-2 border-b border-dotted py-1.5">
+              <span className="min-w-0">
+                {joined(
+                  n.add.map((x) => `${count(x.quantity)} ${goods.get(x.sku) ?? x.sku}`),
+                  "and",
+                )}{" "}
+                <span className="text-quiet">
+                  for {names}: {isZero(n.costs) ? "costs nothing more" : `${signed(n.costs)} to pay`}, saves{" "}
+                  {amount(n.saves)}
+                </span>
+              </span>
+              <Button
+                className="ml-auto shrink-0"
+                aria-label={`Add for ${names}`}
+                onClick={() => n.add.forEach((x) => onPut(x.sku, x.quantity))}
+              >
+                Add
+              </Button>
+            </li>
+          );
+        })}
       </ul>
     </>
   );
