@@ -18,6 +18,8 @@ import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { Empty, Failed, FieldError } from "../../ui/states";
 import { Elsewhere } from "../../parts/products/Elsewhere";
+import { CustomersSee } from "./CustomersSee";
+import { HireCalendar } from "./HireCalendar";
 import { fieldNames, plain, ProductFields, type Doc } from "./ProductFields";
 import { fromAddress, lastPart, productPage } from "../../lib/sku";
 
@@ -78,6 +80,8 @@ export function ProductPage() {
         </div>
         <div>
           <Elsewhere viewpoint={viewpoint} sku={sku} open />
+          {doc.unit === "day" && <HireCalendar viewpoint={viewpoint} sku={sku} />}
+          <CustomersSee viewpoint={viewpoint} sku={sku} />
           {style !== "" && (
             <section aria-label="Variants" className="mt-5">
               <h3 className="border-b pb-1">

@@ -1,4 +1,5 @@
 import type { Form } from "../../../parts/rule/form";
+import { ImageField } from "./ImageField";
 
 interface Props {
   form: Form;
@@ -10,8 +11,6 @@ const fields: [keyof Form["show"], string][] = [
   ["badge", "Badge"],
   ["message", "Message"],
   ["terms", "Terms"],
-  ["image", "Image address"],
-  ["alt", "What the image shows"],
 ];
 
 /** What the public sees of the rule, and the tags that live with it. */
@@ -25,7 +24,10 @@ export function PublicTexts({ form, change }: Props) {
       <div className="mt-2 grid grid-cols-2 gap-x-4 gap-y-2 pb-1">
         {fields.map(([key, name]) => (
           <label key={key} className="block">
-            <span className="text-[12px] text-quiet">{name}</span>
+            <span className="text-[12px] text-quiet">
+              {name}
+              {key === "message" && form.offer.after && " – may name {name}, {goods} and {until}"}
+            </span>
             <input
               className="field block w-full"
               value={form.show[key]}
@@ -45,7 +47,11 @@ export function PublicTexts({ form, change }: Props) {
             <option value="ordinary">an ordinary price</option>
           </select>
         </label>
-        <div />
+        <ImageField
+          image={form.show.image}
+          alt={form.show.alt}
+          onChange={(part) => change({ show: { ...form.show, ...part } })}
+        />
         <label className="block">
           <span className="text-[12px] text-quiet">Tags added while it is live</span>
           <input

@@ -65,6 +65,7 @@ export function TrialPanel({ rule, replaces, blocked }: Props) {
             <Steps trial={t} code={rule.code} />
           )}
           {t.thinnest && <Thinnest set={t.thinnest} />}
+          <Told trial={t} />
           <BrokenChecks checks={t.checks} />
         </div>
       )}
@@ -123,6 +124,28 @@ function Steps({ trial, code }: { trial: Trial; code: string }) {
         })}
       </tbody>
     </table>
+  );
+}
+
+/** The mail that customers get after a purchase, filled in with real goods. */
+function Told({ trial }: { trial: Trial }) {
+  const { message, unknown } = trial;
+  if (!message && unknown.length === 0) return null;
+  return (
+    <div className="mt-3" data-testid="message">
+      <h3 className="border-b pb-1">What its customers are told</h3>
+      {unknown.length > 0 && (
+        <p role="alert" className="mt-1 font-medium text-bad">
+          There is no {joined(unknown, "and no")}: a message may name {"{name}, {goods} and {until}"}.
+        </p>
+      )}
+      {message && (
+        <div className="mt-1.5 rounded-[3px] border border-ink/25 px-3 py-2">
+          <p className="font-semibold">{message.subject}</p>
+          <p className="whitespace-pre-line">{message.text}</p>
+        </div>
+      )}
+    </div>
   );
 }
 
