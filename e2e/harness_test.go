@@ -5,6 +5,7 @@ import (
 	"bufio"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
@@ -340,4 +341,33 @@ func (p *program) version(t testing.TB) int64 {
 	var state struct{ Version int64 }
 	require.NoError(t, json.NewDecoder(resp.Body).Decode(&state))
 	return state.Version
+}
+
+// sendJSON sends a request with a body and gives the status.
+func sendJSON(t testing.TB, c *http.Client, method, url, body string) int {
+	t.Helper()
+	req, err := http.NewRequest(method, url, strings.NewReader(body))
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := c.Do(req)
+	require.NoError(t, err)
+	bodyOf(t, resp)
+	return resp.StatusCode
+}
+
+// getJSON reads what an address answers.
+func getJSON(t testing.TB, c *http.Client, url string, into any) {
+	t.Helper()
+	resp, err := c.Get(url)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal([]byte(bodyOf(t, resp)), into))
+}
+
+// bodyOf is the text of an answer.
+func bodyOf(t testing.TB, resp *http.Response) string {
+	t.Helper()
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	return string(text)
 }

@@ -44,7 +44,7 @@ export function KeysPanel() {
             ))}
           </select>
         </label>
-        <NewKey key={channel} channel={channel} onDone={done} />
+        {channel !== "" && <NewKey key={channel} channel={channel} onDone={done} />}
         {data?.keys.length === 0 ? (
           <Empty title="This channel has no key yet">
             With a key its programs ask what a basket costs, and report what was sold. Each key is shown once.
