@@ -11,6 +11,7 @@ import (
 	"math/big"
 	"regexp"
 	"strings"
+	"sync"
 	"time"
 
 	"dogbane/internal/pricing"
@@ -137,6 +138,43 @@ type Keeper interface {
 	CodeRules(ctx context.Context, words []string) (map[string][]string, error)
 	// Uses are how often offers, and the presented words, were used, in all and by a customer.
 	Uses(ctx context.Context, words []string, customer string) (map[string]basket.Used, error)
+}
+
+// recentFor is how long what other instances counted may go unseen by questions of guests. Uses are counted within their
+// bounds all the same.
+const recentFor = time.Second
+
+// Recent is a Keeper that remembers for a moment how often offers were used in all, which most questions ask.
+type Recent struct {
+	Keeper
+	mu    sync.Mutex // guards what follows
+	uses  map[string]basket.Used
+	until time.Time
+}
+
+// Uses are how often offers, and the presented words, were used, in all and by a customer. What it gives must not be
+// changed.
+func (r *Recent) Uses(ctx context.Context, words []string, customer string) (map[string]basket.Used, error) {
+	if len(words) > 0 || customer != "" {
+		return r.Keeper.Uses(ctx, words, customer)
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if time.Now().Before(r.until) {
+		return r.uses, nil
+	}
+	uses, err := r.Keeper.Uses(ctx, words, customer)
+	if err == nil {
+		r.uses, r.until = uses, time.Now().Add(recentFor)
+	}
+	return uses, err
+}
+
+// Forget lets go of what is remembered: a use was counted or given back.
+func (r *Recent) Forget() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.until = time.Time{}
 }
 
 // Know puts into a question what is kept beside the book: which offers its words open, and how often they were used.

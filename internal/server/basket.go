@@ -153,7 +153,7 @@ func (s *Server) knowBasket(ctx context.Context, snap *book.Snapshot, q *basket.
 		return err
 	}
 	q.History = known.History // whether it is a first order was read, or assumed, with the viewpoint
-	return codes.Know(ctx, s.Store, snap.Baskets(), q)
+	return codes.Know(ctx, s.uses, snap.Baskets(), q)
 }
 
 func stepOf(was, is *basket.Answer) *BasketStep {

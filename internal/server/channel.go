@@ -99,6 +99,7 @@ func (s *Server) registerChannel(api huma.API) {
 		if _, err := s.caller(ctx, &in.ChannelCall, mayRedeem); err != nil {
 			return err
 		}
+		defer s.uses.Forget()
 		return s.Store.GiveBack(ctx, in.Channel, in.Use, s.Clocks.Book().UTC())
 	})
 	on(api, anybody, http.MethodPost, "/channel/{channel}/orders", s.order, unchecked, upTo(1<<20))
@@ -110,6 +111,7 @@ func (s *Server) registerChannel(api huma.API) {
 			return err
 		}
 		defer s.buyers.Forget()
+		defer s.uses.Forget()
 		return s.Store.CancelOrder(ctx, in.Channel, in.Order, s.Clocks.Book().UTC())
 	})
 }
@@ -168,7 +170,7 @@ func (s *Server) quoted(ctx context.Context, snap *book.Snapshot, key store.Chan
 			q.FirstOrder = known.FirstOrder
 		}
 	}
-	return q, codes.Know(ctx, s.Store, snap.Baskets(), &q)
+	return q, codes.Know(ctx, s.uses, snap.Baskets(), &q)
 }
 
 // useKey checks the name that a channel gives to what is to be kept once.
@@ -249,6 +251,7 @@ func (s *Server) redeem(ctx context.Context, in *struct {
 			}
 		}
 	}
+	defer s.uses.Forget()
 	was, again, err := s.Store.Redeem(ctx, u, codes.BoundsOf(rule.Offer))
 	if err != nil {
 		return nil, refusedUse(err)
@@ -367,6 +370,7 @@ func (s *Server) order(ctx context.Context, in *struct {
 		return nil, refusedUse(err)
 	}
 	s.buyers.Forget()
+	s.uses.Forget()
 	out := &status[json.RawMessage]{http.StatusCreated, json.RawMessage(o.Answer)}
 	if again {
 		out.Status = http.StatusOK

@@ -23,6 +23,7 @@ import (
 	"dogbane/internal/board"
 	"dogbane/internal/book"
 	"dogbane/internal/clock"
+	"dogbane/internal/codes"
 	"dogbane/internal/flagsearch"
 	"dogbane/internal/impact"
 	"dogbane/internal/intake"
@@ -55,6 +56,7 @@ type Server struct {
 	brake   *brake
 	asked   lastAsked
 	callers *callers
+	uses    *codes.Recent
 	known   *expirable.LRU[string, store.Person] // who was signed in not long ago, by token
 	last    atomic.Pointer[State]
 
@@ -64,7 +66,7 @@ type Server struct {
 
 // New makes a server of a program.
 func New(p Parts) *Server {
-	s := &Server{Parts: p, brake: newBrake(), callers: newCallers(), known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
+	s := &Server{Parts: p, brake: newBrake(), callers: newCallers(), uses: &codes.Recent{Keeper: p.Store}, known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
 	sweeps := board.NewSweeps()
 	s.buyers = book.NewBuyers(p.Store.Purchases)
 	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string,

@@ -128,7 +128,7 @@ func clockText(t *pricing.Moment) string {
 
 func (s *Server) sets(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint) (SetList, error) {
 	q := basket.Question{Viewpoint: vp}
-	if err := codes.Know(ctx, s.Store, snap.Baskets(), &q); err != nil {
+	if err := codes.Know(ctx, s.uses, snap.Baskets(), &q); err != nil {
 		return SetList{}, err
 	}
 	list, err := storefront.SetsOf(snap.Engine, snap.Baskets(), vp, q.Used)
