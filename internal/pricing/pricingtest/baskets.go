@@ -19,6 +19,12 @@ func AddOffers(rng *rand.Rand, b *pricing.Book, n int) {
 		if g.chance(8) {
 			r.Then = pricing.EndLayer
 		}
+		if g.chance(6) {
+			r.Window = g.window()
+		}
+		if g.chance(8) {
+			r.Audience = g.audience()
+		}
 		b.Rules = append(b.Rules, r)
 	}
 }
@@ -46,6 +52,9 @@ func (g *generator) offer(i int) *pricing.Offer {
 	if g.chance(5) {
 		uses := 1 + g.IntN(3)
 		o.Codes = &pricing.Codes{Words: []string{fmt.Sprintf("WORD-%d", i)}, Uses: &uses}
+		if g.chance(2) {
+			o.Codes.UsesPerCustomer, o.Codes.GraceDays = new(1), new(g.IntN(400))
+		}
 	}
 	if g.chance(3) {
 		o.Repeat = 1 + g.IntN(3)
@@ -56,6 +65,9 @@ func (g *generator) offer(i int) *pricing.Offer {
 	if g.chance(6) {
 		stock := 1 + g.IntN(4)
 		o.Stock = &stock
+	}
+	if g.chance(8) {
+		o.PerCustomer = new(1 + g.IntN(3))
 	}
 	toUnits := true
 	for range 1 + g.IntN(2) {
@@ -123,6 +135,13 @@ func Basket(rng *rand.Rand, b *pricing.Book) basket.Question {
 	}
 	if g.chance(2) {
 		q.Shipping = g.amountPtr(20, 2)
+	}
+	q.Used = map[string]basket.Used{}
+	for i := range 6 {
+		if g.chance(4) {
+			q.Used[fmt.Sprintf("F%02d", i)] = basket.Used{Uses: basket.Uses{Total: g.IntN(3), Customer: g.IntN(2)},
+				Codes: map[string]basket.Uses{fmt.Sprintf("WORD-%d", i): {Total: g.IntN(3), Customer: g.IntN(2)}}}
+		}
 	}
 	return q
 }
