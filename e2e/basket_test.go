@@ -259,7 +259,7 @@ func TestCodesAndKeys(t *testing.T) {
 	h.says("line 2, “small-one” must be 3 to 40 capital letters")
 	h.typeInto(h.labelled("Codes, one a line"), "FAIR-BY-HAND")
 	h.click("button", "Take them")
-	h.says("51 codes beside the book")
+	h.says("251 codes beside the book")
 
 	v := p.visitor(t)
 	v.post("add", "sku", "PLINTH-64", "quantity", "1")

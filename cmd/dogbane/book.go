@@ -34,7 +34,7 @@ func schemaCommand() *cobra.Command {
 
 // exportCommand writes the whole book as a document.
 func exportCommand() *cobra.Command {
-	var data string
+	var data, codesFile string
 	cmd := &cobra.Command{
 		Use:   "export",
 		Short: "Write the whole book as a document (docs/book.md) to the standard output",
@@ -45,18 +45,21 @@ func exportCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				_, err = cmd.OutOrStdout().Write(bookfile.Encode(book))
-				return err
+				if _, err = cmd.OutOrStdout().Write(bookfile.Encode(book)); err != nil || codesFile == "" {
+					return err
+				}
+				return exportCodes(cmd.Context(), s, codesFile)
 			})
 		},
 	}
+	cmd.Flags().StringVar(&codesFile, "codes", "", "a CSV file to write the codes to that are kept beside the book")
 	cmd.Flags().StringVar(&data, "data", ".dogbane", "folder of the database, unless DOGBANE_DSN names one")
 	return cmd
 }
 
 // importCommand puts the book of a document in the place of the one in the database.
 func importCommand() *cobra.Command {
-	var data string
+	var data, codesFile string
 	cmd := &cobra.Command{
 		Use:   "import FILE",
 		Short: "Put the book of a document in the place of the one in the database; the log can take it back",
@@ -70,42 +73,57 @@ func importCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("%s is no valid book:\n%w", args[0], err)
 			}
+			var words map[string][]string
+			if codesFile != "" {
+				if words, err = readCodes(codesFile, next); err != nil {
+					return err
+				}
+			}
 			if err := os.MkdirAll(filepath.Join(data, "mariadb"), 0o700); err != nil { // a book may come before the first start
 				return err
 			}
 			return withStore(cmd.Context(), data, func(s *store.Store) error {
-				version, err := s.Version(cmd.Context())
-				if err != nil {
+				if err := importBook(cmd, s, next, filepath.Base(args[0])); err != nil {
 					return err
 				}
-				if version == 0 {
-					return s.Create(cmd.Context(), next, "dogbane import", time.Now())
-				}
-				live, err := book.OpenLive(cmd.Context(), s, nil)
-				if err != nil {
-					return err
-				}
-				changes := book.Differences(live.Current().Book, next)
-				if len(changes) == 0 {
-					fmt.Fprintln(cmd.OutOrStdout(), "the database holds this book already")
-					return nil
-				}
-				if err := sayBroken(cmd, s, live.Current().Engine, next); err != nil {
-					return err
-				}
-				// Whoever puts a whole book in place from here is not asked again.
-				entry, err := live.Save(cmd.Context(), book.Edit{Who: "dogbane import", At: time.Now(),
-					Summary: "Imported the book " + filepath.Base(args[0]), Changes: changes})
-				if err != nil {
-					return err
-				}
-				fmt.Fprintf(cmd.OutOrStdout(), "%d pieces changed; the book is at version %d\n", len(changes), entry.Version)
-				return endDemo(cmd, s, next)
+				return importCodes(cmd, s, words)
 			})
 		},
 	}
+	cmd.Flags().StringVar(&codesFile, "codes", "", "a CSV file of codes that are kept beside the book, as export writes it")
 	cmd.Flags().StringVar(&data, "data", ".dogbane", "folder of the database, unless DOGBANE_DSN names one")
 	return cmd
+}
+
+// importBook puts a book in the place of the one in the database.
+func importBook(cmd *cobra.Command, s *store.Store, next *pricing.Book, name string) error {
+	version, err := s.Version(cmd.Context())
+	if err != nil {
+		return err
+	}
+	if version == 0 {
+		return s.Create(cmd.Context(), next, "dogbane import", time.Now())
+	}
+	live, err := book.OpenLive(cmd.Context(), s, nil)
+	if err != nil {
+		return err
+	}
+	changes := book.Differences(live.Current().Book, next)
+	if len(changes) == 0 {
+		fmt.Fprintln(cmd.OutOrStdout(), "the database holds this book already")
+		return nil
+	}
+	if err := sayBroken(cmd, s, live.Current().Engine, next); err != nil {
+		return err
+	}
+	// Whoever puts a whole book in place from here is not asked again.
+	entry, err := live.Save(cmd.Context(), book.Edit{Who: "dogbane import", At: time.Now(),
+		Summary: "Imported the book " + name, Changes: changes})
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%d pieces changed; the book is at version %d\n", len(changes), entry.Version)
+	return endDemo(cmd, s, next)
 }
 
 // sayBroken names the pinned prices that another book would break.

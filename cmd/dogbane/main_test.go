@@ -11,6 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/bookfile"
 )
 
 // call executes a command with arguments and gives what it printed.
@@ -125,5 +127,31 @@ func TestFilesThatCannotBeAsked(t *testing.T) {
 		_, _, err := call(t, priceCommand(), file)
 		require.ErrorContains(t, err, "odd & <b>.json", text)
 		require.ErrorContains(t, err, said, text)
+	}
+}
+
+// A file of codes is taken whole or refused with the line that is wrong.
+func TestFilesOfCodes(t *testing.T) {
+	doc := `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"rules":[
+		{"code":"FAIR","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"codes":{"listed":true},"gives":{"to":"basket","percentOff":"5"}}},
+		{"code":"OTHER","layer":"promotion","rank":2,"where":{"all":[]},"offer":{"gives":{"to":"basket","percentOff":"5"}}}]}`
+	book, err := bookfile.Decode([]byte(doc))
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		"rule,code\r\nFAIR,ONE-1\r\nFAIR,TWO-2\r\n": "",
+		"rule,code\nFAIR,ONE-1\nOTHER,TWO-2\n":      `line 3: the book has no offer "OTHER" with codes beside it`,
+		"FAIR,small-1\n":                            `line 1: "small-1" must be 3 to 40`,
+		"FAIR,\"=1+1\"\n":                           `line 1: "=1+1" must be`,
+		"rule\n":                                    "line 1: must hold a rule and a code",
+	} {
+		file := filepath.Join(t.TempDir(), "codes.csv")
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+		words, err := readCodes(file, book)
+		if want == "" {
+			require.NoError(t, err)
+			require.Equal(t, map[string][]string{"FAIR": {"ONE-1", "TWO-2"}}, words)
+		} else {
+			require.ErrorContains(t, err, want)
+		}
 	}
 }

@@ -23,6 +23,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
 	"dogbane/internal/clock"
+	"dogbane/internal/codes"
 	"dogbane/internal/demo"
 	"dogbane/internal/intake"
 	"dogbane/internal/jobs"
@@ -301,6 +302,14 @@ func recordDemo(ctx context.Context, s *store.Store, book *pricing.Book, at time
 		days = append(days, intake.RateDay{Currency: currency, Rate: rate.String(), Day: day})
 	}
 	if err := s.KeepRateDays(ctx, days); err != nil {
+		return err
+	}
+	vouchers := codes.Batch{Prefix: "FAIR-", Length: 8, Count: 200}
+	words, err := vouchers.Make()
+	if err != nil {
+		return err
+	}
+	if _, err := s.AddCodes(ctx, demo.Vouchers, words, "the demo", at); err != nil {
 		return err
 	}
 	for _, c := range demo.Checks() {

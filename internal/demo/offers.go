@@ -11,6 +11,9 @@ func need(id string, quantity int, where pricing.Where) pricing.Need {
 
 func percent(s string) *money.Rat { return percentPtr(s) }
 
+// Vouchers is the offer of the demo whose codes are kept beside the book.
+const Vouchers = "FAIR-VOUCHER"
+
 // offers are the demo's promotions on baskets, at least one of each shape, and its orders.
 func offers() []pricing.Rule {
 	own := []string{WebShop, QuayShop, MillShop}
@@ -53,7 +56,7 @@ func offers() []pricing.Rule {
 			Where: all(not(in(pricing.FieldCategory, "Kilns", "Hire"))),
 			Offer: &pricing.Offer{Codes: &pricing.Codes{Words: []string{"WET-CLAY"}, Uses: new(200), UsesPerCustomer: new(1),
 				GraceDays: new(2)}, Gives: []pricing.Give{{To: "basket", PercentOff: percent("8")}}, MaxOff: cents(3000)}},
-		{Code: "FAIR-VOUCHER", Layer: pricing.Promotion, Rank: 27, Name: "Makers' fair voucher", Channels: own, Where: all(),
+		{Code: Vouchers, Layer: pricing.Promotion, Rank: 27, Name: "Makers' fair voucher", Channels: own, Where: all(),
 			Window: &pricing.Window{From: moment("2026-11-21T00:00"), To: moment("2027-02-01T00:00")},
 			Offer: &pricing.Offer{Spend: &pricing.Spend{Where: all(), Amount: money.Int(60)},
 				Codes: &pricing.Codes{Listed: true, Uses: new(1)},

@@ -32,6 +32,8 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
     ["Go to the Board", () => go("/board")],
     ["Go to the Stack", () => go("/stack")],
     ["Go to the Calendar", () => go("/calendar")],
+    ["Try a basket", () => go("/basket")],
+    ["Look at the codes of offers", () => go("/catalogue/codes")],
     ["Go to the Flags", () => go("/flags")],
     ["Go to Publish", () => go("/publish")],
     ["Go to the Catalogue", () => go("/catalogue")],
