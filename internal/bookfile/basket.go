@@ -275,3 +275,22 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 	}
 	return out
 }
+
+// WithoutCosts leaves out of an answer what tells costs: margins, and the lowest prices that guards permit.
+func (a *BasketAnswer) WithoutCosts() *BasketAnswer {
+	a.Margin = nil
+	for i := range a.Lines {
+		a.Lines[i].Margin = nil
+		for _, p := range a.Lines[i].Portions {
+			for _, d := range p.Days {
+				for s := range d.Trail.Steps {
+					d.Trail.Steps[s].MarginAmount, d.Trail.Steps[s].Share = nil, nil
+				}
+				if f := d.Trail.Finish; f != nil {
+					f.Lowest, f.LowestByOff = nil, nil
+				}
+			}
+		}
+	}
+	return a
+}

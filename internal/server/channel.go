@@ -136,7 +136,7 @@ func (s *Server) quote(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return bookfile.BasketAnswerOf(a), nil
+	return bookfile.BasketAnswerOf(a).WithoutCosts(), nil
 }
 
 // quoted is the question of a quote, with what is kept beside the book. Errors are located below at.
@@ -352,7 +352,7 @@ func (s *Server) order(ctx context.Context, in *struct {
 		}
 	}
 	opened := snap.Baskets().OpenedBy(q.Viewpoint, bought)
-	answer := OrderAnswer{Key: f.Key, Answer: *bookfile.BasketAnswerOf(a), Opens: []OpenedOffer{}}
+	answer := OrderAnswer{Key: f.Key, Answer: *bookfile.BasketAnswerOf(a).WithoutCosts(), Opens: []OpenedOffer{}}
 	for _, x := range opened {
 		if m, tells := messageOf(snap, x, q.Customer); tells && f.Email != "" && s.Mail.Ready() {
 			m.To = f.Email

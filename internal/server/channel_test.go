@@ -82,6 +82,13 @@ func TestQuotes(t *testing.T) {
 	a.do("POST", "/channel/web/quote", goods(three), 200, &q, key...)
 	require.Equal(t, "UNDERGLAZE-THREE", q.Offers[0].Rule)
 	require.Equal(t, "39.20", q.Total)
+	// what it costs the store is told to nobody, however it is asked
+	_, text := a.raw("POST", "/channel/web/quote?key="+key[1][len("Bearer "):],
+		[]byte(`{"lines":[{"sku":"SET-OXIDE","quantity":2}],"explain":true}`))
+	require.Contains(t, string(text), `"steps"`)
+	for _, telling := range []string{`"cost":`, `"left":`, `"share":`, `"lowest":`, `"fee":`} {
+		require.NotContains(t, string(text), telling)
+	}
 	// a code, written as it is; how often it was used is not taken from the question
 	with := func(code string) object {
 		return object{"lines": []object{{"sku": "APRON-SPLIT", "quantity": 1}}, "codes": []string{code}, "customer": "C-09",
