@@ -287,7 +287,7 @@ func (a *BasketAnswer) WithoutCosts() *BasketAnswer {
 					d.Trail.Steps[s].MarginAmount, d.Trail.Steps[s].Share = nil, nil
 				}
 				if f := d.Trail.Finish; f != nil {
-					f.Lowest, f.LowestByOff = nil, nil
+					f.Lowest, f.LowestByOff, f.UnderGuard, f.Held = nil, nil, false, false
 				}
 			}
 		}
