@@ -77,7 +77,7 @@ func TestADayAtTheDesk(t *testing.T) {
 		h.fill("Through date", "2026-12-02")
 		h.eventually("its impact", func() bool { return h.text("[data-testid=changed]") == "5" })
 		h.save("DESK-WEEK")
-		h.press(input.Digit5)
+		h.press(input.Digit6)
 		h.click("section[aria-label='Web shop'] button")
 		h.page.find("[aria-label='Send what a rule makes']")
 		h.choose("Send what a rule makes", "DESK-WEEK")

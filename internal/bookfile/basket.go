@@ -48,8 +48,20 @@ func DecodeQuote(data []byte) (Quote, error) {
 		return Quote{}, err
 	}
 	q := Quote{}
-	if n.object("customer", "group", "groups", "country", "firstOrder", "signedIn", "history", "lines", "codes", "shipping",
-		"used", "explain") != nil {
+	if n.object(
+		"customer",
+		"group",
+		"groups",
+		"country",
+		"firstOrder",
+		"signedIn",
+		"history",
+		"lines",
+		"codes",
+		"shipping",
+		"used",
+		"explain",
+	) != nil {
 		n.buyer(&q.Viewpoint)
 		n.basketGoods(&q.Question)
 		q.SaysHistory, q.SaysFirst = n.has("history"), n.has("firstOrder")
@@ -238,8 +250,14 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		out.Lines = append(out.Lines, line)
 	}
 	for _, o := range a.Offers {
-		offer := BasketOffer{Rule: o.Rule, Code: o.Code, Off: text(o.Off), Applications: o.Applications, Needed: []BasketShare{},
-			Rewarded: []BasketShare{}}
+		offer := BasketOffer{
+			Rule:         o.Rule,
+			Code:         o.Code,
+			Off:          text(o.Off),
+			Applications: o.Applications,
+			Needed:       []BasketShare{},
+			Rewarded:     []BasketShare{},
+		}
 		if o.Shipping.Sign() > 0 {
 			offer.Shipping = fixed(&o.Shipping)
 		}

@@ -5,11 +5,12 @@ import (
 	"dogbane/internal/pricing/basket"
 )
 
-// EncodeBasket writes a basket question as docs/book.md does. What is assumed of a customer's attributes, and words kept
-// beside the book, have no place in it.
+// EncodeBasket writes a basket question as docs/book.md does. What is assumed of a customer's attributes, and words
+// kept beside the book, have no place in it.
 func EncodeBasket(q *basket.Question) []byte {
 	o := newObject().text("at", q.At.String()).text("channel", q.Channel).text("customer", q.Customer).
-		texts("groups", q.Groups).text("country", q.Country).truth("firstOrder", q.FirstOrder).truthPtr("signedIn", q.SignedIn).
+		texts("groups", q.Groups).
+		text("country", q.Country).truth("firstOrder", q.FirstOrder).truthPtr("signedIn", q.SignedIn).
 		texts("with", q.With)
 	list(o, "lines", q.Lines, encodeLine)
 	o.texts("codes", q.Codes).plain("shipping", q.Shipping)
@@ -40,7 +41,10 @@ func encodeUses(u basket.Uses) *object {
 }
 
 func encodeLine(l *pricing.Line) []byte {
-	o := newObject().text("sku", l.SKU).whole("quantity", l.Quantity, 1).texts("options", l.Options).whole("term", l.Term, 0)
+	o := newObject().text("sku", l.SKU).
+		whole("quantity", l.Quantity, 1).
+		texts("options", l.Options).
+		whole("term", l.Term, 0)
 	if l.Hire != nil {
 		o.raw("hire", newObject().text("from", l.Hire.From.String()).text("to", l.Hire.To.String()).done())
 	}

@@ -18,8 +18,8 @@ import (
 	"dogbane/internal/pricing/basket"
 )
 
-// letters are those of made codes: none that is taken for another (B 8, D O Q 0, G 6, I L 1, S 5, U V, Z 2), no vowel, no Y and
-// no digit that stands for one, so that no word comes about by chance.
+// letters are those of made codes: none that is taken for another (B 8, D O Q 0, G 6, I L 1, S 5, U V, Z 2), no vowel,
+// no Y and no digit that stands for one, so that no word comes about by chance.
 const letters = "CFHJKMNPRTWX679"
 
 // Form is what a word must look like.
@@ -54,7 +54,10 @@ func (b *Batch) Check() *MadeError {
 		return &MadeError{"length", fmt.Sprintf("must be from 4 to %d letters", 40-len(b.Prefix))}
 	}
 	if least := b.least(); b.Length < least {
-		return &MadeError{"length", fmt.Sprintf("%d codes of so few letters can be guessed: at least %d letters", b.Count, least)}
+		return &MadeError{
+			"length",
+			fmt.Sprintf("%d codes of so few letters can be guessed: at least %d letters", b.Count, least),
+		}
 	}
 	return nil
 }
@@ -140,8 +143,8 @@ type Keeper interface {
 	Uses(ctx context.Context, words []string, customer string) (map[string]basket.Used, error)
 }
 
-// recentFor is how long what other instances counted may go unseen by questions of guests. Uses are counted within their
-// bounds all the same.
+// recentFor is how long what other instances counted may go unseen by questions of guests. Uses are counted within
+// their bounds all the same.
 const recentFor = time.Second
 
 // Recent is a Keeper that remembers for a moment how often offers were used in all, which most questions ask.

@@ -71,8 +71,8 @@ func (i *Impacts) TrialOf(ctx context.Context, snap *book.Snapshot, d Draft, vp 
 	if err := seen.viewpoint(snap.Engine, &d.Rule, &vp); err != nil {
 		return out, err
 	}
-	out.At, out.Shifted, out.Never, out.Channel, out.Who, out.As = seen.At, seen.Shifted, seen.Never, seen.Channel, seen.Who,
-		seen.As
+	out.At, out.Shifted, out.Never = seen.At, seen.Shifted, seen.Never
+	out.Channel, out.Who, out.As = seen.Channel, seen.Who, seen.As
 	engine, _ := snap.Engine.With(d.edit())
 	vp.With = []string{d.Rule.Code}
 	if d.Rule.Campaign != "" {

@@ -66,7 +66,13 @@ type Server struct {
 
 // New makes a server of a program.
 func New(p Parts) *Server {
-	s := &Server{Parts: p, brake: newBrake(), callers: newCallers(), uses: &codes.Recent{Keeper: p.Store}, known: expirable.NewLRU[string, store.Person](10_000, nil, outageGrace)}
+	s := &Server{
+		Parts:   p,
+		brake:   newBrake(),
+		callers: newCallers(),
+		uses:    &codes.Recent{Keeper: p.Store},
+		known:   expirable.NewLRU[string, store.Person](10_000, nil, outageGrace),
+	}
 	sweeps := board.NewSweeps()
 	s.buyers = book.NewBuyers(p.Store.Purchases)
 	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string,
@@ -151,8 +157,10 @@ func notAPage(path string) bool {
 func guarded(c *gin.Context) {
 	c.Header("X-Content-Type-Options", "nosniff")
 	c.Header("Referrer-Policy", "same-origin")
-	c.Header("Content-Security-Policy",
-		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+	c.Header(
+		"Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'",
+	)
 	if strings.HasPrefix(c.Request.URL.Path, "/api") {
 		c.Header("Cache-Control", "no-store")
 	}
@@ -206,12 +214,14 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	config.Components = &huma.Components{Schemas: registry}
 	api := humagin.New(r, config)
 	api.UseMiddleware(admit(api))
-	for _, register := range []func(huma.API){s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews,
-		s.registerState, s.registerLog, s.registerBoard, s.registerPrices, s.registerBasket, s.registerFlags, s.registerRules, s.registerImpact,
+	for _, register := range []func(huma.API){
+		s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews, s.registerState, s.registerLog,
+		s.registerBoard, s.registerPrices, s.registerBasket, s.registerFlags, s.registerRules, s.registerImpact,
 		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
-		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel,
-		s.registerStorefront, s.registerImages} {
+		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
+		s.registerImages,
+	} {
 		register(api)
 	}
 	return api

@@ -136,7 +136,11 @@ func (s *Server) sets(ctx context.Context, snap *book.Snapshot, vp pricing.Viewp
 }
 
 // seenBy is what a channel's program may see: the present of its channel, for a guest or for a customer.
-func (s *Server) seenBy(ctx context.Context, in *ChannelCall, customer string) (*book.Snapshot, pricing.Viewpoint, error) {
+func (s *Server) seenBy(
+	ctx context.Context,
+	in *ChannelCall,
+	customer string,
+) (*book.Snapshot, pricing.Viewpoint, error) {
 	snap := s.Live.Current()
 	key, err := s.caller(ctx, in, mayQuote)
 	if err != nil {

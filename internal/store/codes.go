@@ -24,7 +24,13 @@ func (codeRow) TableName() string { return "codes" }
 
 // AddCodes keeps words of an offer beside the book and says how many were not there yet: all or, when something fails,
 // none.
-func (s *Store) AddCodes(ctx context.Context, rule string, words []string, who string, at time.Time) (added int, err error) {
+func (s *Store) AddCodes(
+	ctx context.Context,
+	rule string,
+	words []string,
+	who string,
+	at time.Time,
+) (added int, err error) {
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		added = 0
 		for from := 0; from < len(words); from += batchSize {
@@ -75,8 +81,8 @@ func (s *Store) CodeCounts(ctx context.Context) (map[string]int, error) {
 	return counts, nil
 }
 
-// Codes are words of an offer after one, by their letters, with their uses; holding narrows them to those that hold some
-// letters, used to those that were used.
+// Codes are words of an offer after one, by their letters, with their uses; holding narrows them to those that hold
+// some letters, used to those that were used.
 func (s *Store) Codes(ctx context.Context, rule, holding, after string, used bool, limit int) ([]codes.Word, error) {
 	sql := `SELECT c.word, COALESCE(u.uses, 0) AS uses,
 		(SELECT MAX(r.at) FROM redemptions r WHERE r.rule = c.rule AND r.word = c.word AND r.given_back IS NULL) AS last
@@ -225,7 +231,8 @@ func redeem(tx *gorm.DB, u codes.Use, bounds codes.Bounds) (as codes.Use, again 
 	return u, false, count(tx, u, bounds, u.Applications, 1)
 }
 
-// count adds applications of an offer and orders of its word to every count that they concern, always in the same order.
+// count adds applications of an offer and orders of its word to every count that they concern, always in the same
+// order.
 func count(tx *gorm.DB, u codes.Use, bounds codes.Bounds, applications, orders int) error {
 	add := func(word, customer string, by int, most *int, what string) error {
 		if err := tx.Exec("INSERT IGNORE INTO code_uses (rule, word, customer, uses) VALUES (?, ?, ?, 0)", u.Rule, word,
@@ -277,7 +284,13 @@ func giveBack(tx *gorm.DB, channel, key string, at time.Time) error {
 	if done.Error != nil || done.RowsAffected == 0 {
 		return done.Error
 	}
-	return count(tx, codes.Use{Rule: was.Rule, Code: was.Word, Customer: was.Customer}, codes.Bounds{}, -was.Applications, -1)
+	return count(
+		tx,
+		codes.Use{Rule: was.Rule, Code: was.Word, Customer: was.Customer},
+		codes.Bounds{},
+		-was.Applications,
+		-1,
+	)
 }
 
 // Redemption is a use that was counted.

@@ -58,8 +58,14 @@ func keyHash(key string) string {
 // MakeKey keeps a new key of a channel and returns it; only its hash is kept.
 func (s *Store) MakeKey(ctx context.Context, k *ChannelKey) (string, error) {
 	key := "dogbane-" + rand.Text()
-	row := channelKeyRow{Channel: k.Channel, Name: k.Name, Rights: strings.Join(k.Rights, " "), Hash: keyHash(key), Who: k.Who,
-		At: k.At}
+	row := channelKeyRow{
+		Channel: k.Channel,
+		Name:    k.Name,
+		Rights:  strings.Join(k.Rights, " "),
+		Hash:    keyHash(key),
+		Who:     k.Who,
+		At:      k.At,
+	}
 	if err := s.db.WithContext(ctx).Create(&row).Error; err != nil {
 		return "", fmt.Errorf("keep a key of %s: %w", k.Channel, err)
 	}

@@ -45,7 +45,9 @@ func (s *Store) NextMail(ctx context.Context, now time.Time, send func(mail.Mess
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		var row mailRow
 		err := tx.Raw("SELECT * FROM mails WHERE sent IS NULL AND tries < ? AND due <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED",
-			mostTries, now).Take(&row).Error
+			mostTries, now).
+			Take(&row).
+			Error
 		if errors.Is(err, gorm.ErrRecordNotFound) {
 			return nil
 		}
@@ -54,7 +56,8 @@ func (s *Store) NextMail(ctx context.Context, now time.Time, send func(mail.Mess
 		}
 		found = true
 		row.Tries++
-		if problem := send(mail.Message{To: row.Recipient, Subject: row.Subject, Text: row.Body, HTML: row.HTML}); problem != nil {
+		one := mail.Message{To: row.Recipient, Subject: row.Subject, Text: row.Body, HTML: row.HTML}
+		if problem := send(one); problem != nil {
 			row.Problem = shorten(problem.Error(), 500)
 			row.Due = now.Add(time.Duration(1<<row.Tries) * 10 * time.Second)
 		} else {

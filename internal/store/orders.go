@@ -43,10 +43,17 @@ type Counted struct {
 	Bounds codes.Bounds
 }
 
-// PlaceOrder keeps an order once by its key: its lines as sales, the uses of its offers counted, all or nothing. An order
-// that was placed before, with the same content, is given as it was answered then. Its errors are *codes.UsedUpError and
+// PlaceOrder keeps an order once by its key: its lines as sales, the uses of its offers counted, all or nothing. An
+// order that was placed before, with the same content, is given as it was answered then. Its errors are
+// *codes.UsedUpError and
 // *codes.OtherUseError.
-func (s *Store) PlaceOrder(ctx context.Context, o *Order, file string, lines []intake.SoldLine, uses []Counted) (again bool,
+func (s *Store) PlaceOrder(
+	ctx context.Context,
+	o *Order,
+	file string,
+	lines []intake.SoldLine,
+	uses []Counted,
+) (again bool,
 	err error) {
 	err = s.counting(ctx, func(tx *gorm.DB) error {
 		again = false
@@ -117,7 +124,8 @@ func (s *Store) CancelOrder(ctx context.Context, channel, key string, at time.Ti
 			return err
 		}
 		var keys []string
-		if err := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ?", channel, OrderUse(escapeLike.Replace(key), "%")).
+		its := OrderUse(escapeLike.Replace(key), "%")
+		if err := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ?", channel, its).
 			Pluck("use_key", &keys).Error; err != nil {
 			return err
 		}

@@ -167,7 +167,8 @@ func (s *Store) DropFact(ctx context.Context, name string) error {
 // Clear empties all tables, for an installation that broke off.
 func (s *Store) Clear(ctx context.Context) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		for _, table := range []string{"journal", "codes", "redemptions", "code_uses", "channel_keys", "channel_orders", "mails", "images",
+		for _, table := range []string{"journal", "codes", "redemptions", "code_uses", "channel_keys",
+			"channel_orders", "mails", "images",
 			"devices", "sessions", "saved_views", "people", "log_pieces", "log_parts",
 			"import_mappings", "rate_days", "sales", "sales_files", "checks",
 			"published_prices", "publication_rows", "publications", "links", "measures", "items", "book", "facts"} {

@@ -116,7 +116,12 @@ func GoodsOf(e *pricing.Engine, vp pricing.Viewpoint, sku string) (Goods, error)
 }
 
 // table asks the price at every quantity of the book's breaks and joins those that come out alike.
-func (g *Goods) table(e *pricing.Engine, vp pricing.Viewpoint, one *pricing.Answer, rules map[string]*pricing.Rule) error {
+func (g *Goods) table(
+	e *pricing.Engine,
+	vp pricing.Viewpoint,
+	one *pricing.Answer,
+	rules map[string]*pricing.Rule,
+) error {
 	type step struct {
 		from int
 		unit money.Rat

@@ -34,7 +34,12 @@ type SetGoods struct {
 
 // SetsOf are the sets and add-ons that are open to somebody, in the order of their ranks. Those with a code, after a
 // purchase or by spending are none. used is how often offers were used.
-func SetsOf(e *pricing.Engine, baskets *basket.Engine, vp pricing.Viewpoint, used map[string]basket.Used) ([]Set, error) {
+func SetsOf(
+	e *pricing.Engine,
+	baskets *basket.Engine,
+	vp pricing.Viewpoint,
+	used map[string]basket.Used,
+) ([]Set, error) {
 	sets := []Set{}
 	for _, r := range e.Book().RulesInOrder() {
 		f := r.Offer
@@ -48,8 +53,15 @@ func SetsOf(e *pricing.Engine, baskets *basket.Engine, vp pricing.Viewpoint, use
 		if one == nil {
 			continue
 		}
-		s := Set{Rule: r.Code, Title: r.Title(), Currency: one.Currency, Goods: []SetGoods{}, Apart: one.Apart.Fixed(one.Digits),
-			Together: one.Apart.Sub(one.Off).Fixed(one.Digits), Saves: one.Off.Fixed(one.Digits)}
+		s := Set{
+			Rule:     r.Code,
+			Title:    r.Title(),
+			Currency: one.Currency,
+			Goods:    []SetGoods{},
+			Apart:    one.Apart.Fixed(one.Digits),
+			Together: one.Apart.Sub(one.Off).Fixed(one.Digits),
+			Saves:    one.Off.Fixed(one.Digits),
+		}
 		if text, says := textOf(r); says {
 			s.Title, s.Message = cmp.Or(text.Label, s.Title), text.Message
 			s.Image, s.Alt, s.Terms = text.Image, text.Alt, text.Terms
@@ -79,7 +91,8 @@ func SetsOf(e *pricing.Engine, baskets *basket.Engine, vp pricing.Viewpoint, use
 func together(f *pricing.Offer) bool {
 	for i := range f.Gives {
 		g := &f.Gives[i]
-		if g.Where != nil && len(f.Needs) > 0 || g.To == "needs" && g.Where == nil && (len(f.Needs) > 1 || g.ForTotal != nil) {
+		if g.Where != nil && len(f.Needs) > 0 ||
+			g.To == "needs" && g.Where == nil && (len(f.Needs) > 1 || g.ForTotal != nil) {
 			return true
 		}
 	}

@@ -291,8 +291,8 @@ func (e *Engine) tax(scope *pricing.Scope, a *Answer) []Tax {
 
 func path(list string, i int) string { return fmt.Sprintf("%s[%d]", list, i) }
 
-// Counts reports whether some offer of the book looks at how often it was used, and whether some has words that are kept
-// beside the book.
+// Counts reports whether some offer of the book looks at how often it was used, and whether some has words that are
+// kept beside the book.
 func (e *Engine) Counts() (used, listed bool) {
 	for _, o := range e.offers {
 		f := o.Offer

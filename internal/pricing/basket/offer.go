@@ -120,8 +120,8 @@ type standing struct {
 	shipping money.Rat
 }
 
-// bars is the first reason, whatever other offers do, that keeps an offer from applying; its reason is "" where there is
-// none.
+// bars is the first reason, whatever other offers do, that keeps an offer from applying; its reason is "" where there
+// is none.
 func (t *till) bars(o *offer) (m Miss) {
 	m.Rule = o.Code
 	f := o.Offer

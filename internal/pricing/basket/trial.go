@@ -85,8 +85,8 @@ func (t *trial) price(p int32) *pricing.Answer {
 	return a
 }
 
-// wellSold are products of a set that have a price, those first of which most were sold; none of without unless there is
-// no other.
+// wellSold are products of a set that have a price, those first of which most were sold; none of without unless there
+// is no other.
 func (t *trial) wellSold(of pricing.Set, most int, without ...int32) (list []int32) {
 	var all []int32
 	products := t.prices.Products()
@@ -470,7 +470,8 @@ type Once struct {
 	Apart, Off money.Rat
 }
 
-// One is an offer applied once to goods that sell well, other offers aside; nil where it does not apply for a viewpoint.
+// One is an offer applied once to goods that sell well, other offers aside; nil where it does not apply for a
+// viewpoint.
 func (e *Engine) One(code string, vp pricing.Viewpoint) (*Once, error) {
 	at := slices.IndexFunc(e.offers, func(o *offer) bool { return o.Code == code })
 	if at < 0 {
@@ -485,7 +486,13 @@ func (e *Engine) One(code string, vp pricing.Viewpoint) (*Once, error) {
 		return nil, nil
 	}
 	alone := &Engine{prices: e.prices, offers: []*offer{o}, mode: e.mode}
-	t := &trial{Engine: alone, Trial: &Trial{}, scope: scope, q: Question{Viewpoint: vp}, known: map[int32]*pricing.Answer{}}
+	t := &trial{
+		Engine: alone,
+		Trial:  &Trial{},
+		scope:  scope,
+		q:      Question{Viewpoint: vp},
+		known:  map[int32]*pricing.Answer{},
+	}
 	parts, ok := t.one(o)
 	if !ok {
 		return nil, nil

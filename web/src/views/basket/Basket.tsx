@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useBasket } from "../../api/basket";
 import { Problem } from "../../api/client";
 import { linesText, readBasket, type BasketLine } from "../../lib/address";
@@ -18,28 +18,29 @@ export function Basket() {
   const text = params.toString();
   const basket = useMemo(() => readBasket(new URLSearchParams(text)), [text]);
   const [before, setBefore] = useState<BasketLine[] | null>(null);
+  // The newest lines, also between a change and the drawing that follows: two changes in a row are both kept.
+  const latest = useRef(basket.lines);
+  useEffect(() => {
+    latest.current = basket.lines;
+    if (basket.lines.length === 0) return;
+    const { lines, codes, shipping } = basket;
+    sessionStorage.setItem(kept, JSON.stringify({ lines: linesText(lines), codes: codes.join(","), shipping }));
+  }, [basket]);
   // Whoever comes back from another view finds the basket as it was left.
+  const begun = useRef(false);
   useEffect(() => {
-    const now = new URLSearchParams(window.location.search);
-    if (now.has("lines")) return;
-    const left = new URLSearchParams(sessionStorage.getItem(kept) ?? "");
-    if (left.has("lines")) set(Object.fromEntries(left));
-  }, [set]);
-  useEffect(() => {
-    const now = new URLSearchParams();
-    for (const key of ["lines", "codes", "shipping"]) {
-      const value = new URLSearchParams(text).get(key);
-      if (value) now.set(key, value);
-    }
-    if (now.has("lines")) sessionStorage.setItem(kept, now.toString());
-  }, [text]);
+    if (begun.current) return;
+    begun.current = true;
+    const left = sessionStorage.getItem(kept);
+    if (left && !params.has("lines")) set(JSON.parse(left) as Record<string, string>);
+  }, [params, set]);
   const asked = { lines: basket.lines, codes: basket.codes, shipping: basket.shipping, before };
   const answer = useBasket(viewpoint, asked, ready && basket.lines.length > 0);
   const change = (make: (lines: BasketLine[]) => BasketLine[]) => {
-    // What the address says now: two changes that follow each other are both kept.
-    const { lines } = readBasket(new URLSearchParams(window.location.search));
+    const lines = latest.current;
     setBefore(lines);
     const next = make(lines);
+    latest.current = next;
     if (next.length === 0) sessionStorage.removeItem(kept);
     set({ lines: linesText(next) });
   };
