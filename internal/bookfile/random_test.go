@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/pricing/pricingtest"
 )
 
@@ -72,4 +73,35 @@ func TestCheckAgreesWithTheReference(t *testing.T) {
 		require.NoError(t, err, "seed %d", seed)
 		require.Empty(t, diffs, "seed %d", seed)
 	}
+}
+
+// Whatever is asked of baskets, it is answered or refused with the place of what is wrong, and what is read can be
+// written and read again.
+func FuzzBasketQuestions(f *testing.F) {
+	f.Add([]byte(`{"at":"2026-11-27T10:00","lines":[{"sku":"A","quantity":2,"byHand":{"percentOff":"5"}}],"codes":["X-1"],"shipping":"6.95"}`))
+	f.Add([]byte(`{"at":"2026-11-27T10:00","lines":[{"sku":"A","hire":{"from":"2026-11-27T10:00","to":"2026-11-20T10:00"}}],"used":{"R":{"total":-1}}}`))
+	f.Add([]byte(`{"lines":[{"sku":"🎁","quantity":1000000000,"term":0}],"history":[{"sku":"A","at":"x"}]}`))
+	book, err := Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[{"sku":"A","list":"9.99"}],
+		"rules":[{"code":"R","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"needs":[{"id":"a","where":{"all":[]},"quantity":2}],"gives":{"to":"a","units":1,"percentOff":"33.3"}}}]}`))
+	if err != nil {
+		f.Fatal(err)
+	}
+	e := basket.Compile(pricing.Compile(book))
+	f.Fuzz(func(t *testing.T, doc []byte) {
+		q, err := DecodeBasket(doc)
+		if err != nil {
+			var errs Errors
+			require.ErrorAs(t, err, &errs)
+			return
+		}
+		again, err := DecodeBasket(EncodeBasket(&q))
+		if len(q.Lines) > 0 { // a basket without lines has no key for them
+			require.NoError(t, err)
+			require.JSONEq(t, string(EncodeBasket(&q)), string(EncodeBasket(&again)))
+		}
+		a, err := e.Price(q)
+		if err == nil {
+			require.False(t, a.Total.Sign() < 0)
+		}
+	})
 }

@@ -31,3 +31,12 @@ export const keepImage = (file: Blob) =>
       headers: { "Content-Type": "application/octet-stream" },
     }),
   );
+
+/** The sets and add-ons that are open, as a shop shows them. */
+export const useSets = (v: Viewpoint, ask: boolean) =>
+  useQuery({
+    queryKey: ["book", "sets", v],
+    queryFn: () => take(api.GET("/api/sets", { params: { query: viewpointQuery(v) } })),
+    enabled: ask,
+    retry: false,
+  });

@@ -1,8 +1,9 @@
 import { useTrial } from "../../../api/impact";
 import { useRules } from "../../../api/rules";
+import { useSets } from "../../../api/storefront";
 import { useProgramState } from "../../../api/state";
 import type { Rule, Trial } from "../../../api/client";
-import { amount, count, errorText, isZero, moment } from "../../../lib/format";
+import { amount, count, errorText, isZero, moment, through } from "../../../lib/format";
 import { useWhoNames } from "../../../lib/names";
 import { assumedWords, joined } from "../../../lib/sentence";
 import { useViewpoint } from "../../../lib/viewpoint";
@@ -66,6 +67,7 @@ export function TrialPanel({ rule, replaces, blocked }: Props) {
           )}
           {t.thinnest && <Thinnest set={t.thinnest} />}
           <Told trial={t} />
+          {replaces !== "" && <AsSet code={replaces} />}
           <BrokenChecks checks={t.checks} />
         </div>
       )}
@@ -124,6 +126,39 @@ function Steps({ trial, code }: { trial: Trial; code: string }) {
         })}
       </tbody>
     </table>
+  );
+}
+
+/** The saved offer as a set on a shop's page: where it stands, what is left of it, what it costs apart and together. */
+function AsSet({ code }: { code: string }) {
+  const { viewpoint } = useViewpoint();
+  const { data: state } = useProgramState();
+  const { data } = useSets(viewpoint, true);
+  const place = data?.sets.findIndex((s) => s.rule === code) ?? -1;
+  const set = data?.sets[place];
+  if (!set) return null;
+  return (
+    <div className="mt-3" data-testid="as-set">
+      <h3 className="border-b pb-1">On the shop&apos;s page now</h3>
+      <p className="mt-1.5 font-semibold">{set.title}</p>
+      {set.message && <p>{set.message}</p>}
+      <p>
+        {joined(
+          set.goods.map((g) => `${count(g.quantity)} ${g.name}`),
+          "and",
+        )}
+        : <b>{amount(set.together)}</b> instead of {amount(set.apart)}, saves {amount(set.saves)}
+      </p>
+      <p className="text-quiet">
+        {[
+          `number ${place + 1} of ${data?.sets.length ?? 0} sets`,
+          set.left !== null && `${count(set.left)} left`,
+          set.to && `through ${through(set.to, state?.now)}`,
+        ]
+          .filter(Boolean)
+          .join(", ")}
+      </p>
+    </div>
   );
 }
 
