@@ -110,7 +110,7 @@ func plainPart(kind, encoding string, body io.Reader) (string, error) {
 		body = quotedprintable.NewReader(body)
 	}
 	text, err := io.ReadAll(io.LimitReader(body, 1<<20))
-	return string(bytes.TrimSpace(text)), err
+	return string(bytes.TrimSpace(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")))), err
 }
 
 // Page shows the mails that came.
