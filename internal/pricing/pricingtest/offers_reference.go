@@ -5,7 +5,6 @@ import (
 	"math/big"
 	"slices"
 
-	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 )
@@ -30,22 +29,7 @@ type unitSold struct {
 // Offers applies the offers of a book in rank order to lines that have their prices, by section 5 of docs/book.md read
 // once more: each offer tries every number of applications from the most to one, and chooses its units anew each time.
 func Offers(book *pricing.Book, q basket.Question, lines []basket.Line) []AppliedOffer {
-	r := &reference{book: book, q: pricing.Question{Viewpoint: q.Viewpoint}, at: q.At}
-	for i := range book.Channels {
-		if book.Channels[i].Code == q.Channel && q.Channel != "" {
-			r.channel = &book.Channels[i]
-		}
-	}
-	for i := range book.Customers {
-		if book.Customers[i].Code == q.Customer {
-			r.customer = &book.Customers[i]
-		}
-	}
-	r.currency = book.Settings.Currency
-	if r.channel != nil && r.channel.Currency != "" {
-		r.currency = r.channel.Currency
-	}
-	r.digits, _ = money.Digits(r.currency)
+	r := newReference(book, pricing.Question{Viewpoint: q.Viewpoint})
 	var units []*unitSold
 	for i := range lines {
 		for _, run := range lines[i].Runs {

@@ -21,24 +21,8 @@ type Result struct {
 // Price answers a question by sections 1 to 4 of docs/book.md, read once more: arbitrary precision, every rule looked
 // at for every unit, no index, nothing shared. It answers only questions that are valid.
 func Price(book *pricing.Book, q pricing.Question) Result {
-	r := &reference{book: book, q: q}
-	r.at, r.quantity, r.term = q.At, max(q.Quantity, 1), max(q.Term, 1)
-	for i := range book.Channels {
-		if book.Channels[i].Code == q.Channel && q.Channel != "" {
-			r.channel = &book.Channels[i]
-		}
-	}
-	for i := range book.Customers {
-		if book.Customers[i].Code == q.Customer {
-			r.customer = &book.Customers[i]
-		}
-	}
-	r.currency = book.Settings.Currency
-	if r.channel != nil && r.channel.Currency != "" {
-		r.currency = r.channel.Currency
-	}
-	digits, _ := money.Digits(r.currency)
-	r.digits = digits
+	r := newReference(book, q)
+	r.quantity, r.term = max(q.Quantity, 1), max(q.Term, 1)
 	p := r.product(q.SKU)
 	if !r.listed(p) {
 		return Result{}
@@ -63,6 +47,26 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 	}
 	res.Total = total
 	return res
+}
+
+// newReference looks up what a viewpoint names.
+func newReference(book *pricing.Book, q pricing.Question) *reference {
+	r := &reference{book: book, q: q, at: q.At, currency: book.Settings.Currency}
+	for i := range book.Channels {
+		if book.Channels[i].Code == q.Channel && q.Channel != "" {
+			r.channel = &book.Channels[i]
+		}
+	}
+	for i := range book.Customers {
+		if book.Customers[i].Code == q.Customer {
+			r.customer = &book.Customers[i]
+		}
+	}
+	if r.channel != nil && r.channel.Currency != "" {
+		r.currency = r.channel.Currency
+	}
+	r.digits, _ = money.Digits(r.currency)
+	return r
 }
 
 type reference struct {

@@ -15,6 +15,7 @@ const keys: [string, string][] = [
   ["↑ ↓ Home End", "In a list: to the same control of another row; Tab leaves the list"],
   ["← → on a bar", "In the calendar: move the window; with Shift its end, with Ctrl its start; Enter keeps it"],
   ["+ - [ ] 0", "In the calendar: zoom, earlier, later, today"],
+  ["p", "In the basket: pin what it costs as a check"],
   ["Ctrl Enter", "In the editor: save the rule"],
   ["Esc", "Leave a field without saving; close a panel"],
   ["?", "This sheet"],
