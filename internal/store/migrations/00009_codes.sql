@@ -3,7 +3,7 @@
 -- Words of offers that are kept beside the book.
 CREATE TABLE IF NOT EXISTS codes (
   rule VARCHAR(100) COLLATE utf8mb4_bin NOT NULL,
-  word VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  word VARCHAR(40) COLLATE utf8mb4_bin NOT NULL,
   at DATETIME(6) NOT NULL,
   who VARCHAR(120) NOT NULL,
   PRIMARY KEY (rule, word),
@@ -16,7 +16,7 @@ CREATE TABLE IF NOT EXISTS redemptions (
   channel VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   use_key VARCHAR(300) COLLATE utf8mb4_bin NOT NULL,
   rule VARCHAR(100) COLLATE utf8mb4_bin NOT NULL,
-  word VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin NOT NULL, -- empty: without a code
+  word VARCHAR(40) COLLATE utf8mb4_bin NOT NULL, -- empty: without a code
   customer VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   applications INT NOT NULL,
   content CHAR(64) CHARACTER SET ascii NOT NULL, -- SHA-256 of what was asked
@@ -30,7 +30,7 @@ CREATE TABLE IF NOT EXISTS redemptions (
 -- of the offer. An empty customer is everybody.
 CREATE TABLE IF NOT EXISTS code_uses (
   rule VARCHAR(100) COLLATE utf8mb4_bin NOT NULL,
-  word VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  word VARCHAR(40) COLLATE utf8mb4_bin NOT NULL,
   customer VARCHAR(190) COLLATE utf8mb4_bin NOT NULL,
   uses INT NOT NULL,
   PRIMARY KEY (rule, word, customer),

@@ -32,8 +32,9 @@ export function useSave<In = void>(write: Write<In>) {
   return useMutation({
     mutationFn: (input: In) => asking(ask, write, input),
     onSuccess: async (saved) => {
-      if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry) });
       await refresh(client);
+      // Told last: whoever reads it and leaves the page finds nothing that still looks unsaved.
+      if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry) });
     },
   });
 }
