@@ -171,7 +171,7 @@ func (t *till) byPrice(units []int, dearest bool) {
 
 // ready is an offer with the units that it may use, whoever used them before.
 func (t *till) ready(o *offer, place int) candidate {
-	c := candidate{offer: o, place: place, eligible: t.eligible(o), sorted: make([][]int, len(o.needs)),
+	c := candidate{offer: o, place: place, eligible: slices.Clone(t.eligible(o)), sorted: make([][]int, len(o.needs)),
 		pool: make([][]int, len(o.gives))}
 	match := func(s pricing.Set) (units []int) {
 		for _, u := range c.eligible {

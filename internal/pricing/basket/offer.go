@@ -104,6 +104,8 @@ type till struct {
 	digits int
 	units  []unit // in the order of the basket
 	plan   plan   // of the offer that is tried
+	// scratch is where the units of one offer after the other are put together.
+	scratch []int
 }
 
 func (t *till) take(line int, l *pricing.PricedLine) {
@@ -171,14 +173,16 @@ func grace(f *pricing.Offer) pricing.Moment {
 	return pricing.Moment(*f.Codes.GraceDays) * pricing.Day
 }
 
-// eligible are the units that the offer may use, whoever used them before.
-func (t *till) eligible(o *offer) (units []int) {
+// eligible are the units that the offer may use, whoever used them before; they are good until it is asked again.
+func (t *till) eligible(o *offer) []int {
+	units := t.scratch[:0]
 	for i := range t.units {
 		u := &t.units[i]
 		if o.where.Has(u.p) && !u.Ended && !(o.Offer.SkipReduced && u.Reduced) {
 			units = append(units, i)
 		}
 	}
+	t.scratch = units
 	return units
 }
 

@@ -67,9 +67,10 @@ func TestOffersAgreeWithTheReference(t *testing.T) {
 			require.Equal(t, want, have, "seed %d\n%s\n%s", seed, bookfile.EncodeBasket(&q), bookfile.Encode(book))
 		}
 	}
-	require.Greater(t, applied, 500)
-	require.Greater(t, several, 50)
-	require.Greater(t, spread, 100)
+	least := rounds(t, 1500) / 3 // what is never met is not tried
+	require.Greater(t, applied, least)
+	require.Greater(t, several, least/10)
+	require.Greater(t, spread, least/5)
 	t.Logf("%d offers applied, %d of them several times", applied, several)
 }
 
