@@ -26,6 +26,9 @@ export function TrialPanel({ rule, replaces, blocked }: Props) {
   return (
     <aside
       aria-label="Trial"
+      // It scrolls and may hold nothing that takes the focus.
+      // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
+      tabIndex={0}
       className="w-[430px] shrink-0 overflow-y-auto border-l bg-sheet px-5 py-4 max-[1100px]:w-[350px]"
     >
       <h2 className="text-[16px]">How it works in a basket</h2>
