@@ -129,7 +129,15 @@ export function OfferControl({ offer, errors, tried, onChange, then, onThen }: P
           {err("after.where")}
         </p>
       )}
-      {offer.codes && <CodesPart offer={offer} change={change} err={err} bad={bad} />}
+      {offer.codes && (
+        <CodesPart
+          offer={offer}
+          change={change}
+          err={err}
+          bad={bad}
+          errors={[...wrong].flatMap(([path, text]) => (path.startsWith("codes.words[") ? [text] : []))}
+        />
+      )}
       {offer.gives.map((g, i) => (
         <GiveControl
           key={g.key}
@@ -195,7 +203,7 @@ interface PartProps {
   bad: (path: string) => true | undefined;
 }
 
-function CodesPart({ offer, change, err, bad }: PartProps) {
+function CodesPart({ offer, change, err, bad, errors }: PartProps & { errors: string[] }) {
   const { codes } = offer;
   if (!codes) return null;
   const set = (part: Partial<typeof codes>) => change({ codes: { ...codes, ...part } });
@@ -252,8 +260,8 @@ function CodesPart({ offer, change, err, bad }: PartProps) {
       days after the end
       <Out label="Without a code" onClick={() => change({ codes: null })} /> {err("codes.words")} {err("codes.uses")}{" "}
       {err("codes.usesPerCustomer")} {err("codes.graceDays")}
-      {[...Array(40).keys()].map((i) => (
-        <span key={i}>{err(`codes.words[${i}]`)}</span>
+      {errors.map((text) => (
+        <FieldError key={text}>{text} </FieldError>
       ))}
     </p>
   );
