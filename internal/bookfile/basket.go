@@ -139,7 +139,7 @@ type BasketAnswer struct {
 	Shipping *string        `json:"shipping" doc:"before offers"`
 	Total    string         `json:"total" doc:"subtotal less off, and shipping"`
 	Tax      []BasketTax    `json:"tax" doc:"by rate"`
-	Margin   *MarginAnswer  `json:"margin" doc:"of all goods, options aside; null where a cost is unknown"`
+	Margin   *MarginAnswer  `json:"margin" doc:"of all goods, options aside, with explain; null where a cost is unknown"`
 	Problems []Problem      `json:"problems"`
 	Missed   []BasketMissed `json:"missed,omitempty" doc:"offers that did not apply"`
 	Nudges   []BasketNudge  `json:"nudges,omitempty" doc:"what to add for the next break or offer, cheapest first"`
@@ -153,7 +153,7 @@ type BasketLine struct {
 	Unit     *string         `json:"unit" doc:"of one unit in all, before offers"`
 	Subtotal *string         `json:"subtotal" doc:"of all units before offers"`
 	Total    *string         `json:"total" doc:"after offers"`
-	Margin   *MarginAnswer   `json:"margin" doc:"of the total, options aside"`
+	Margin   *MarginAnswer   `json:"margin" doc:"of the total, options aside, with explain"`
 	Portions []BasketPortion `json:"portions" doc:"units that come out alike"`
 }
 

@@ -31,7 +31,7 @@ func (t *till) try(c candidate, s *standing) *application {
 	if len(p.marks) < len(t.units) {
 		p.marks = make([]int, len(t.units))
 	}
-	for _, u := range c.eligible {
+	for _, u := range t.eligible(c.offer) {
 		if s.by[u] == 0 {
 			p.open = append(p.open, u)
 		}
@@ -169,12 +169,11 @@ func (t *till) byPrice(units []int, dearest bool) {
 	})
 }
 
-// ready is an offer with the units that it may use, whoever used them before.
-func (t *till) ready(o *offer, place int) candidate {
-	c := candidate{offer: o, place: place, eligible: slices.Clone(t.eligible(o)), sorted: make([][]int, len(o.needs)),
-		pool: make([][]int, len(o.gives))}
+// ready is an offer with the eligible units put into the orders in which it takes them.
+func (t *till) ready(o *offer, place int, eligible []int) candidate {
+	c := candidate{offer: o, place: place, sorted: make([][]int, len(o.needs)), pool: make([][]int, len(o.gives))}
 	match := func(s pricing.Set) (units []int) {
-		for _, u := range c.eligible {
+		for _, u := range eligible {
 			if s.Has(t.units[u].p) {
 				units = append(units, u)
 			}

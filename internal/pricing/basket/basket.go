@@ -50,10 +50,10 @@ type Answer struct {
 	Shipping *money.Rat // before offers
 	Total    money.Rat  // subtotal - off + shipping
 	Tax      []Tax
-	Margin   *pricing.Margin // of all goods; nil where a cost is unknown
 	Problems []Problem
-	Missed   []Miss  // with Explain
-	Nudges   []Nudge // with Explain
+	Margin   *pricing.Margin // of all goods, with Explain; nil where a cost is unknown
+	Missed   []Miss          // with Explain
+	Nudges   []Nudge         // with Explain
 }
 
 // Line is a line's price.
@@ -61,7 +61,7 @@ type Line struct {
 	pricing.PricedLine
 	Unit  *money.Rat // of one unit before offers, rounded; nil: no price
 	Total *money.Rat // of all units after offers
-	// Margin is what is left of the total, options aside; nil where cost or price is unknown.
+	// Margin is what is left of the total, options aside, with Explain; nil where cost or price is unknown.
 	Margin *pricing.Margin
 }
 
@@ -139,7 +139,10 @@ func Compile(prices *pricing.Engine) *Engine {
 }
 
 // Price answers a question. Its errors are pricing.QuestionErrors.
-func (e *Engine) Price(q Question) (*Answer, error) {
+func (e *Engine) Price(q Question) (*Answer, error) { return e.price(q, q.Explain) }
+
+// price answers a question, with what is left of the goods where that is wanted.
+func (e *Engine) price(q Question, margins bool) (*Answer, error) {
 	if err := q.check(); err != nil {
 		return nil, err
 	}
@@ -147,9 +150,10 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Answer{Exact: true, Shipping: q.Shipping, Offers: []Applied{}, Problems: []Problem{}}
+	a := &Answer{Exact: true, Shipping: q.Shipping, Problems: []Problem{}}
 	a.Currency, a.Digits = scope.Currency()
 	t := &till{Engine: e, scope: scope, q: &q, digits: a.Digits}
+	a.Lines = make([]Line, 0, len(q.Lines))
 	for i, l := range scope.Lines(q.Lines, q.Explain) {
 		for _, p := range l.Problems {
 			at := path("lines", i)
@@ -169,14 +173,14 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		a.Lines = append(a.Lines, line)
 	}
 	e.checkOrders(t, a)
-	used := t.run(a)
-	for _, o := range used {
+	a.Offers = t.run(a)
+	for i := range a.Offers {
+		o := &a.Offers[i]
 		a.Off = a.Off.Add(o.Off)
 		for _, s := range o.Rewarded {
 			total := a.Lines[s.Line].Total.Sub(s.Off)
 			a.Lines[s.Line].Total = &total
 		}
-		a.Offers = append(a.Offers, o)
 	}
 	slices.SortStableFunc(a.Offers, func(x, y Applied) int { return e.place(x.Rule) - e.place(y.Rule) })
 	a.Total = a.Subtotal.Sub(a.Off)
@@ -184,7 +188,9 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 		a.Total = a.Total.Add(*q.Shipping)
 	}
 	a.Tax = e.tax(scope, a)
-	a.Margin = e.margin(scope, a)
+	if margins {
+		a.Margin = e.margin(scope, a)
+	}
 	if q.Explain {
 		a.Nudges = t.nudges(a)
 	}
@@ -227,19 +233,20 @@ func (q *Question) check() error {
 		return fail("lines", "a basket holds at most %d lines", MaxLines)
 	}
 	units := 0
-	for i, l := range q.Lines {
-		at := path("lines", i)
+	for i := range q.Lines {
+		l := &q.Lines[i]
+		wrong := func(key, format string, args ...any) error { return fail(path("lines", i)+key, format, args...) }
 		if l.Quantity < 1 || l.Quantity > MaxUnits {
-			return fail(at+".quantity", "must be from 1 to %d", MaxUnits)
+			return wrong(".quantity", "must be from 1 to %d", MaxUnits)
 		}
 		units += l.Quantity
 		if l.Term < 0 {
-			return fail(at+".term", "must be at least 1")
+			return wrong(".term", "must be at least 1")
 		}
 		if h := l.Hire; h != nil && h.To < h.From {
-			return fail(at+".hire.to", "the hire ends before it begins")
+			return wrong(".hire.to", "the hire ends before it begins")
 		} else if h != nil && h.To-h.From > pricing.MaxHireDays*pricing.Day {
-			return fail(at+".hire.to", "a hire lasts at most %d days", pricing.MaxHireDays)
+			return wrong(".hire.to", "a hire lasts at most %d days", pricing.MaxHireDays)
 		}
 	}
 	if units > MaxUnits {

@@ -52,14 +52,14 @@ func BenchmarkBasketOf40Lines(b *testing.B) {
 	prices := pricing.Compile(book)
 	e := basket.Compile(prices)
 	b.Run("one by one", func(b *testing.B) {
-		for b.Loop() {
+		timed(b, func() {
 			for _, l := range q.Lines {
 				vp := q.Viewpoint
 				vp.Quantity = l.Quantity
 				_, err := prices.Price(pricing.Question{Viewpoint: vp, SKU: l.SKU})
 				require.NoError(b, err)
 			}
-		}
+		})
 	})
 	b.Run("with 60 offers", func(b *testing.B) {
 		timed(b, func() {

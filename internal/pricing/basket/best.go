@@ -15,10 +15,9 @@ const mostTries = 120_000
 // candidate is an offer that other offers alone may keep from applying.
 type candidate struct {
 	*offer
-	place    int     // among all offers
-	eligible []int   // units, in the order of the basket
-	sorted   [][]int // by need, those that may fill it, in its order
-	pool     [][]int // by give to goods outside the needs, in its order
+	place  int     // among all offers
+	sorted [][]int // by need, those that may fill it, in its order
+	pool   [][]int // by give to goods outside the needs, in its order
 }
 
 // result is what the rest of an order takes, and the applications it consists of.
@@ -35,18 +34,15 @@ type done struct {
 // run applies the offers and notes in the answer why others did not.
 func (t *till) run(a *Answer) []Applied {
 	t.checkCodes(a)
-	var open []candidate
+	open := make([]candidate, 0, len(t.offers))
 	for place, o := range t.offers {
-		if miss := t.bars(o); miss.Reason == "" {
-			open = append(open, t.ready(o, place))
+		if miss, eligible := t.bars(o); miss.Reason == "" {
+			open = append(open, t.ready(o, place, eligible))
 		} else if t.q.Explain {
 			a.Missed = append(a.Missed, miss)
 		}
 	}
-	s := standing{by: make([]int, len(t.units)), shipping: money.Int(0)}
-	if t.q.Shipping != nil {
-		s.shipping = *t.q.Shipping
-	}
+	s := t.untouched()
 	var applied []done
 	if t.mode == pricing.Lowest {
 		for _, group := range t.competing(open) {
@@ -58,7 +54,7 @@ func (t *till) run(a *Answer) []Applied {
 		applied = t.inRank(open, s)
 	}
 	if t.q.Explain {
-		t.explain(a, open, applied, s)
+		t.explain(a, open, applied)
 	}
 	out := make([]Applied, len(applied))
 	for i, d := range applied {
@@ -67,7 +63,16 @@ func (t *till) run(a *Answer) []Applied {
 	return out
 }
 
-// inRank applies offers by rank.
+// untouched is what there is before any offer.
+func (t *till) untouched() standing {
+	s := standing{by: make([]int, len(t.units)), shipping: money.Int(0)}
+	if t.q.Shipping != nil {
+		s.shipping = *t.q.Shipping
+	}
+	return s
+}
+
+// inRank applies offers by rank to what is left.
 func (t *till) inRank(open []candidate, s standing) (applied []done) {
 	for _, c := range open {
 		a := t.try(c, &s)
@@ -75,7 +80,7 @@ func (t *till) inRank(open []candidate, s standing) (applied []done) {
 			continue
 		}
 		applied = append(applied, done{c, a})
-		s = s.after(c, a)
+		s.use(c, a)
 		if c.Then != "" {
 			break
 		}
@@ -83,16 +88,22 @@ func (t *till) inRank(open []candidate, s standing) (applied []done) {
 	return applied
 }
 
-// after is what is left when an offer was applied.
-func (s standing) after(c candidate, a *application) standing {
-	next := standing{by: slices.Clone(s.by), shipping: s.shipping.Sub(a.shipping)}
+// use takes away what an offer uses that is applied.
+func (s *standing) use(c candidate, a *application) {
+	s.shipping = s.shipping.Sub(a.shipping)
 	for _, u := range a.needed {
-		next.by[u] = c.place + 1
+		s.by[u] = c.place + 1
 	}
 	for _, x := range a.rewarded {
-		next.by[x.unit] = c.place + 1
+		s.by[x.unit] = c.place + 1
 	}
-	return next
+}
+
+// after is what is left when an offer was applied; s stays as it is.
+func (s standing) after(c candidate, a *application) standing {
+	s.by = slices.Clone(s.by)
+	s.use(c, a)
+	return s
 }
 
 // competing are the offers in groups: offers of different groups take nothing from each other, so that only the order
@@ -110,7 +121,7 @@ func (t *till) competing(open []candidate) (groups [][]candidate) {
 				reach[i][-1] = true
 			}
 		}
-		for _, u := range c.eligible {
+		for _, u := range t.eligible(c.offer) {
 			p := t.units[u].p
 			if everything || c.matches(p) {
 				reach[i][p] = true
@@ -215,10 +226,11 @@ func key(tried string, s standing) string {
 }
 
 // explain notes why offers that were open did not apply.
-func (t *till) explain(a *Answer, open []candidate, applied []done, s standing) {
+func (t *till) explain(a *Answer, open []candidate, applied []done) {
+	s := t.untouched()
 	ended := ""
 	for _, d := range applied {
-		s = s.after(d.candidate, d.application)
+		s.use(d.candidate, d.application)
 		if d.Then != "" {
 			ended = d.Code
 		}
@@ -228,11 +240,7 @@ func (t *till) explain(a *Answer, open []candidate, applied []done, s standing) 
 			continue
 		}
 		miss := Miss{Rule: c.Code, Reason: NoGain}
-		nothing := standing{by: make([]int, len(t.units)), shipping: money.Int(0)}
-		if t.q.Shipping != nil {
-			nothing.shipping = *t.q.Shipping
-		}
-		if t.try(c, &nothing) != nil {
+		if nothing := t.untouched(); t.try(c, &nothing) != nil {
 			miss.Reason = UnitsTaken
 			if ended != "" {
 				miss.Reason, miss.By = pricing.LayerEnded, ended

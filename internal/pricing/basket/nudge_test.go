@@ -106,7 +106,7 @@ func TestMarginOfABasket(t *testing.T) {
 		e := basket.Compile(prices)
 		q := pricingtest.Basket(rng, book)
 		q.Lines = q.Lines[:1]
-		q.Lines[0].Quantity, q.Lines[0].Term = 1, 0
+		q.Lines[0].Quantity, q.Lines[0].Term, q.Explain = 1, 0, true
 		a, err := e.Price(q)
 		require.NoError(t, err)
 		vp := q.Viewpoint
@@ -128,7 +128,7 @@ func TestMarginOfABasket(t *testing.T) {
 		"channels":[{"code":"m","name":"M","fee":{"percent":"10","amount":"0.50"}}],
 		"products":[{"sku":"A","list":"12.50","cost":"4.00","taxClass":"s"},{"sku":"W","list":"25.00","cost":"3.00","taxClass":"s","unit":"day"}],
 		"rules":[{"code":"HALF","layer":"promotion","rank":1,"where":{"sku":"A"},"offer":{"needs":[{"id":"a","where":{"all":[]},"quantity":2}],"gives":{"to":"a","units":1,"percentOff":"50"}}}]}`)
-	a, err := e.Price(basket.Question{Viewpoint: pricing.Viewpoint{Channel: "m"}, Lines: []pricing.Line{{SKU: "A", Quantity: 2},
+	a, err := e.Price(basket.Question{Viewpoint: pricing.Viewpoint{Channel: "m"}, Explain: true, Lines: []pricing.Line{{SKU: "A", Quantity: 2},
 		{SKU: "W", Quantity: 1, Hire: &pricing.Hire{From: 0, To: 2 * pricing.Day}}}})
 	require.NoError(t, err)
 	// 18.75 paid for two: 15.00 without tax, less 1.50 and 2 × 0.50, less 2 × 4.00; three days: 60.00, less 6.00 and 0.50, less 3 × 3.00

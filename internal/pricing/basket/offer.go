@@ -123,14 +123,14 @@ type standing struct {
 }
 
 // bars is the first reason, whatever other offers do, that keeps an offer from applying; its reason is "" where there
-// is none.
-func (t *till) bars(o *offer) (m Miss) {
+// is none. eligible are the units that the offer may use, as far as it came to that.
+func (t *till) bars(o *offer) (m Miss, eligible []int) {
 	m.Rule = o.Code
 	f := o.Offer
 	if m.Reason = t.scope.Barred(o.ordinal, grace(f)); m.Reason != "" {
-		return m
+		return m, nil
 	}
-	eligible := t.eligible(o)
+	eligible = t.eligible(o)
 	for i := range o.needs {
 		n := &o.needs[i]
 		matching := 0
@@ -141,7 +141,7 @@ func (t *till) bars(o *offer) (m Miss) {
 		}
 		if matching < n.Quantity {
 			m.Reason, m.Counted, m.Wanted = NoNeeds, new(money.Int(int64(matching))), new(money.Int(int64(n.Quantity)))
-			return m
+			return m, eligible
 		}
 	}
 	if f.Spend != nil {
@@ -150,7 +150,7 @@ func (t *till) bars(o *offer) (m Miss) {
 			if amount, known := t.scope.Amount(o.Rule, f.Spend.Amount); known {
 				m.Counted, m.Wanted = new(t.spent(o, eligible)), &amount
 			}
-			return m
+			return m, eligible
 		}
 	}
 	switch {
@@ -163,7 +163,7 @@ func (t *till) bars(o *offer) (m Miss) {
 	case t.left(o) < 1:
 		m.Reason = UsedUp
 	}
-	return m
+	return m, eligible
 }
 
 func grace(f *pricing.Offer) pricing.Moment {

@@ -429,7 +429,7 @@ func (t *trial) thinnest(o *offer) error {
 		for _, x := range set {
 			q.Lines = append(q.Lines, pricing.Line{SKU: x.SKU, Quantity: x.Quantity})
 		}
-		a, err := t.Price(q)
+		a, err := t.Engine.price(q, true)
 		if err != nil {
 			return err
 		}

@@ -1472,7 +1472,7 @@ export interface components {
             /** @description false: more offers compete than every order could be tried of */
             exact: boolean;
             lines: components["schemas"]["BasketLine"][];
-            /** @description of all goods, options aside; null where a cost is unknown */
+            /** @description of all goods, options aside, with explain; null where a cost is unknown */
             margin: components["schemas"]["MarginAnswer"];
             /** @description offers that did not apply */
             missed?: components["schemas"]["BasketMissed"][];
@@ -1561,7 +1561,7 @@ export interface components {
         BasketLine: {
             /** @description of one unit, day or month */
             list: string | null;
-            /** @description of the total, options aside */
+            /** @description of the total, options aside, with explain */
             margin: components["schemas"]["MarginAnswer"];
             /** @description units that come out alike */
             portions: components["schemas"]["BasketPortion"][];
