@@ -84,7 +84,13 @@ func (s *Sender) Run(ctx context.Context, from Outbox, every time.Duration) {
 		found := false
 		if s.Ready() {
 			var err error
-			found, err = from.NextMail(ctx, time.Now().UTC(), func(m Message) error { return s.Send(ctx, m) })
+			found, err = from.NextMail(ctx, time.Now().UTC(), func(m Message) error {
+				problem := s.Send(ctx, m)
+				if problem != nil {
+					slog.Warn("cannot send a mail; it is tried again later", "to", m.To, "subject", m.Subject, "error", problem)
+				}
+				return problem
+			})
 			if err != nil && ctx.Err() == nil {
 				slog.Warn("cannot send mails", "error", err)
 				found = false

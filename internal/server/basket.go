@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -206,8 +207,13 @@ func (d *BasketDetail) name(snap *book.Snapshot, a *basket.Answer) {
 			goods(x.SKU)
 		}
 	}
+	if d.Step != nil {
+		for _, code := range slices.Concat(d.Step.Came, d.Step.Went) {
+			rules[code] = true
+		}
+	}
 	for i := range snap.Book.Rules {
-		if r := &snap.Book.Rules[i]; rules[r.Code] || r.Offer != nil || d.Step != nil && r.Order == nil {
+		if r := &snap.Book.Rules[i]; rules[r.Code] || r.Offer != nil {
 			d.Rules = append(d.Rules, board.MarkOf(r))
 		}
 	}

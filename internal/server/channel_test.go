@@ -148,6 +148,10 @@ func TestRedemptions(t *testing.T) {
 		nil, key...)
 	a.do("POST", "/channel/web/redemptions", object{"key": "sale 2", "rule": "FAIR-VOUCHER", "code": "FAIR-TWIX"}, 409, nil,
 		key...)
+	a.do("DELETE", "/api/codes/FAIR-VOUCHER", object{"words": []string{"FAIR-TWIX"}}, 200, nil)
+	a.do("POST", "/channel/web/redemptions", use, 200, &again, key...)
+	require.Equal(t, first, again, "what was counted stays counted, whatever became of the code")
+	a.do("POST", "/api/codes/FAIR-VOUCHER", object{"text": "FAIR-TWIX"}, 200, nil)
 	var q quoted
 	sixty := object{"lines": []object{{"sku": "PLINTH-64", "quantity": 1}}, "codes": []string{"FAIR-TWIX"}}
 	a.do("POST", "/channel/web/quote", sixty, 200, &q, key...)
@@ -172,6 +176,16 @@ func TestRedemptions(t *testing.T) {
 	a.do("POST", "/channel/web/redemptions", object{"key": "5", "rule": "UNDERGLAZE-THREE", "basket": goods(object{"sku": "UG-01-J2",
 		"quantity": -7})}, 422, &p, key...)
 	require.Equal(t, "basket.lines[0].quantity", p.Errors[0].Location)
+	a.do("POST", "/channel/web/redemptions", object{"key": "6", "rule": "UNDERGLAZE-THREE", "basket": goods(object{"sku": "UG-01-J2",
+		"quantity": 100_001})}, 422, &p, key...)
+	require.Equal(t, "basket.lines[0].quantity", p.Errors[0].Location)
+	whose := object{"customer": "C-12", "lines": []object{{"sku": "UG-01-J2", "quantity": 3}}}
+	a.do("POST", "/channel/web/redemptions", object{"key": "7", "rule": "UNDERGLAZE-THREE", "customer": "C-01", "basket": whose}, 422,
+		&p, key...)
+	require.Equal(t, "basket.customer", p.Errors[0].Location)
+	var theirs struct{ Customer string }
+	a.do("POST", "/channel/web/redemptions", object{"key": "8", "rule": "UNDERGLAZE-THREE", "basket": whose}, 201, &theirs, key...)
+	require.Equal(t, "C-12", theirs.Customer)
 }
 
 // An order comes back as a sale: the next question knows of it, and what it opens is told.
@@ -198,6 +212,11 @@ func TestOrdersBecomeSales(t *testing.T) {
 	require.Equal(t, "KILN-OPENING", placed.Opens[0].Rule)
 	require.Equal(t, "2026-12-27T00:00", placed.Opens[0].Until)
 	a.do("POST", "/channel/web/orders", order("W-1"), 200, &placed, key...)
+	explained := object{"key": "W-0", "basket": object{"explain": true, "lines": []object{{"sku": "UG-01-J2", "quantity": 4}}}}
+	var once, twice any
+	a.do("POST", "/channel/web/orders", explained, 201, &once, key...)
+	a.do("POST", "/channel/web/orders", explained, 200, &twice, key...)
+	require.Equal(t, once, twice, "the same order is answered as the first time")
 	// At the very moment of the purchase it is no earlier one yet: a minute later it is.
 	var bought struct {
 		Answer struct{ Offers []struct{ Rule string } }

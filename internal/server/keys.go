@@ -62,23 +62,19 @@ func (s *Server) registerKeys(api huma.API) {
 	answers(api, store.Administrator, http.MethodPost, "/api/channels/{channel}/keys", s.makeKey,
 		answering(http.StatusCreated))
 	answers(api, store.Administrator, http.MethodGet, "/api/channels/{channel}/keys", s.keys)
-	does(
-		api,
-		store.Administrator,
-		http.MethodDelete,
-		"/api/channels/{channel}/keys/{id}",
-		func(ctx context.Context, in *struct {
-			ChannelPath
-			ID int64 `path:"id"`
-		}) error {
-			err := s.Store.RevokeKey(ctx, in.Channel, in.ID, s.Clocks.Machine().UTC())
-			s.callers.known.Purge()
-			if err == nil {
-				s.record(ctx, personOf(ctx).Name, store.KeyRevoked, fmt.Sprintf("%s, key %d", in.Channel, in.ID))
-			}
-			return err
-		},
-	)
+	does(api, store.Administrator, http.MethodDelete, "/api/channels/{channel}/keys/{id}", s.revokeKey)
+}
+
+func (s *Server) revokeKey(ctx context.Context, in *struct {
+	ChannelPath
+	ID int64 `path:"id"`
+}) error {
+	err := s.Store.RevokeKey(ctx, in.Channel, in.ID, s.Clocks.Machine().UTC())
+	s.callers.known.Purge()
+	if err == nil {
+		s.record(ctx, personOf(ctx).Name, store.KeyRevoked, fmt.Sprintf("%s, key %d", in.Channel, in.ID))
+	}
+	return err
 }
 
 func (s *Server) makeKey(ctx context.Context, in *struct {
@@ -121,10 +117,8 @@ func (s *Server) keys(ctx context.Context, in *ChannelPath) (KeyList, error) {
 		return s.wall(*t)
 	}
 	for _, k := range list {
-		out.Keys = append(
-			out.Keys,
-			KeyRow{k.ID, k.Name, k.Rights, k.Who, s.wall(k.At), machine(k.LastUsed), machine(k.Revoked)},
-		)
+		row := KeyRow{k.ID, k.Name, k.Rights, k.Who, s.wall(k.At), machine(k.LastUsed), machine(k.Revoked)}
+		out.Keys = append(out.Keys, row)
 	}
 	return out, err
 }
@@ -162,8 +156,7 @@ const (
 func newCallers() *callers {
 	return &callers{
 		expirable.NewLRU[string, store.ChannelKey](1000, nil, keyKept),
-		expirable.NewLRU[int64, bool](1000, nil,
-			time.Minute),
+		expirable.NewLRU[int64, bool](1000, nil, time.Minute),
 		expirable.NewLRU[string, *rate.Limiter](10_000, nil, time.Hour),
 	}
 }

@@ -24,13 +24,8 @@ func (codeRow) TableName() string { return "codes" }
 
 // AddCodes keeps words of an offer beside the book and says how many were not there yet: all or, when something fails,
 // none.
-func (s *Store) AddCodes(
-	ctx context.Context,
-	rule string,
-	words []string,
-	who string,
-	at time.Time,
-) (added int, err error) {
+func (s *Store) AddCodes(ctx context.Context, rule string, words []string, who string,
+	at time.Time) (added int, err error) {
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		added = 0
 		for from := 0; from < len(words); from += batchSize {
@@ -106,7 +101,7 @@ func (s *Store) Codes(ctx context.Context, rule, holding, after string, used boo
 // CodeRules are the rules that each of some words opens.
 func (s *Store) CodeRules(ctx context.Context, words []string) (map[string][]string, error) {
 	var rows []codeRow
-	if err := s.db.WithContext(ctx).Select("rule", "word").Where("word IN ?", asciiOnly(words)).Find(&rows).Error; err != nil {
+	if err := s.db.WithContext(ctx).Select("rule", "word").Where("word IN ?", possible(words)).Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("look codes up: %w", err)
 	}
 	rules := map[string][]string{}
@@ -116,8 +111,8 @@ func (s *Store) CodeRules(ctx context.Context, words []string) (map[string][]str
 	return rules, nil
 }
 
-// asciiOnly leaves out what can be no word: the column would refuse to be compared with it.
-func asciiOnly(words []string) []string {
+// possible leaves out what can be no word, as what ends in blanks, which the database would take for one without.
+func possible(words []string) []string {
 	list := []string{}
 	for _, w := range words {
 		if codes.Form.MatchString(w) {
@@ -137,7 +132,7 @@ func (useRow) TableName() string { return "code_uses" }
 // Uses are how often offers, and the presented words, were used, in all and by a customer.
 func (s *Store) Uses(ctx context.Context, words []string, customer string) (map[string]basket.Used, error) {
 	var rows []useRow
-	err := s.db.WithContext(ctx).Where("word IN ? AND customer IN ?", append(asciiOnly(words), ""),
+	err := s.db.WithContext(ctx).Where("word IN ? AND customer IN ?", append(possible(words), ""),
 		[]string{"", customer}).Find(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read how often offers were used: %w", err)
@@ -215,20 +210,34 @@ func redeem(tx *gorm.DB, u codes.Use, bounds codes.Bounds) (as codes.Use, again 
 		return u, false, created.Error
 	}
 	if created.RowsAffected == 0 {
-		var was redemptionRow
-		if err := tx.Where("channel = ? AND use_key = ?", u.Channel, u.Key).Take(&was).Error; err != nil {
-			return u, false, err
-		}
-		switch {
-		case was.Content != u.Content:
-			return u, false, &codes.OtherUseError{Problem: "This key stands for another use already."}
-		case was.GivenBack != nil:
-			return u, false, &codes.OtherUseError{Problem: "This use was given back; a new one needs a new key."}
-		}
-		u.Applications, u.At = was.Applications, was.At
-		return u, true, nil
+		return counted(tx, u)
 	}
 	return u, false, count(tx, u, bounds, u.Applications, 1)
+}
+
+// Redeemed gives a use as it was counted before; found is false where its key is new. Its error is a
+// *codes.OtherUseError where its key stands for something else.
+func (s *Store) Redeemed(ctx context.Context, u codes.Use) (was codes.Use, found bool, err error) {
+	was, found, err = counted(s.db.WithContext(ctx), u)
+	if err != nil {
+		return u, false, fmt.Errorf("look a use of %s up: %w", u.Rule, err)
+	}
+	return was, found, nil
+}
+
+func counted(tx *gorm.DB, u codes.Use) (as codes.Use, found bool, err error) {
+	var was redemptionRow
+	done := tx.Where("channel = ? AND use_key = ?", u.Channel, u.Key).Limit(1).Find(&was)
+	switch {
+	case done.Error != nil || done.RowsAffected == 0:
+		return u, false, done.Error
+	case was.Content != u.Content:
+		return u, false, &codes.OtherUseError{Problem: "This key stands for another use already."}
+	case was.GivenBack != nil:
+		return u, false, &codes.OtherUseError{Problem: "This use was given back; a new one needs a new key."}
+	}
+	u.Customer, u.Applications, u.At = was.Customer, was.Applications, was.At
+	return u, true, nil
 }
 
 // count adds applications of an offer and orders of its word to every count that they concern, always in the same
@@ -284,13 +293,8 @@ func giveBack(tx *gorm.DB, channel, key string, at time.Time) error {
 	if done.Error != nil || done.RowsAffected == 0 {
 		return done.Error
 	}
-	return count(
-		tx,
-		codes.Use{Rule: was.Rule, Code: was.Word, Customer: was.Customer},
-		codes.Bounds{},
-		-was.Applications,
-		-1,
-	)
+	u := codes.Use{Rule: was.Rule, Code: was.Word, Customer: was.Customer}
+	return count(tx, u, codes.Bounds{}, -was.Applications, -1)
 }
 
 // Redemption is a use that was counted.

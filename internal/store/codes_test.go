@@ -79,23 +79,28 @@ func TestOrdersAreWholeOrNothing(t *testing.T) {
 	s, _ := openedWith(t, demo.Book(0))
 	one := 1
 	line := intake.SoldLine{Moment: 1000, Customer: "C-01", SKU: "BAT-30", Quantity: 2, Paid: "20.00", Channel: "web"}
-	place := func(key, content string, n int) (bool, error) {
+	place := func(key, content string) (bool, error) {
+		use := func(rule, word string) codes.Use {
+			return codes.Use{Channel: "web", Key: store.OrderUse(key, rule), Rule: rule, Code: word, Applications: 1, Content: content,
+				At: then}
+		}
+		uses := []store.Counted{{Use: use("FREE", "")}}
+		if content != "free" {
+			uses = append(uses, store.Counted{Use: use("R", "WORD"), Bounds: codes.Bounds{Uses: &one}})
+		}
 		return s.PlaceOrder(t.Context(), &store.Order{Channel: "web", Key: key, Content: content, Answer: `{"n":1}`, At: then},
-			"Orders", []intake.SoldLine{line}, []store.Counted{
-				{Use: codes.Use{Channel: "web", Key: store.OrderUse(key, "FREE"), Rule: "FREE", Applications: 1, At: then}},
-				{Use: codes.Use{Channel: "web", Key: store.OrderUse(key, "R"), Rule: "R", Code: "WORD", Applications: n, At: then},
-					Bounds: codes.Bounds{Uses: &one}}})
+			"Orders", []intake.SoldLine{line}, uses)
 	}
-	again, err := place("a_%", "1", 1)
+	again, err := place("a_%", "1")
 	require.NoError(t, err)
 	require.False(t, again)
-	again, err = place("a_%", "1", 1)
+	again, err = place("a_%", "1")
 	require.NoError(t, err)
 	require.True(t, again)
-	_, err = place("a_%", "2", 1)
+	_, err = place("a_%", "2")
 	var other *codes.OtherUseError
 	require.ErrorAs(t, err, &other)
-	_, err = place("abc", "1", 1)
+	_, err = place("abc", "1")
 	var used *codes.UsedUpError
 	require.ErrorAs(t, err, &used)
 	bought, err := s.Purchases(t.Context())
@@ -108,8 +113,14 @@ func TestOrdersAreWholeOrNothing(t *testing.T) {
 	bought, err = s.Purchases(t.Context())
 	require.NoError(t, err)
 	require.Empty(t, bought["C-01"])
-	_, err = place("abc", "1", 1)
+	_, err = place("abc", "3")
 	require.NoError(t, err, "the code is free again")
+	_, err = place("abc / x", "free")
+	require.NoError(t, err)
+	require.NoError(t, s.CancelOrder(t.Context(), "web", "abc", then))
+	free, err = s.Redemptions(t.Context(), "FREE", "", 1)
+	require.NoError(t, err)
+	require.Nil(t, free[0].GivenBack, "an order whose key begins as that of the cancelled one keeps its uses")
 }
 
 // Of 100,000 words one is found, a page is read and what is no word is found in none.

@@ -44,10 +44,8 @@ func addMails(tx *gorm.DB, mails []mail.Message, at time.Time) error {
 func (s *Store) NextMail(ctx context.Context, now time.Time, send func(mail.Message) error) (found bool, err error) {
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		var row mailRow
-		err := tx.Raw("SELECT * FROM mails WHERE sent IS NULL AND tries < ? AND due <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED",
-			mostTries, now).
-			Take(&row).
-			Error
+		err := tx.Raw(`SELECT * FROM mails WHERE sent IS NULL AND tries < ? AND due <= ?
+			ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, mostTries, now).Take(&row).Error
 		if errors.Is(err, gorm.ErrRecordNotFound) {
 			return nil
 		}

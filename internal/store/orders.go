@@ -45,16 +45,9 @@ type Counted struct {
 
 // PlaceOrder keeps an order once by its key: its lines as sales, the uses of its offers counted, all or nothing. An
 // order that was placed before, with the same content, is given as it was answered then. Its errors are
-// *codes.UsedUpError and
-// *codes.OtherUseError.
-func (s *Store) PlaceOrder(
-	ctx context.Context,
-	o *Order,
-	file string,
-	lines []intake.SoldLine,
-	uses []Counted,
-) (again bool,
-	err error) {
+// *codes.UsedUpError and *codes.OtherUseError.
+func (s *Store) PlaceOrder(ctx context.Context, o *Order, file string, lines []intake.SoldLine,
+	uses []Counted) (again bool, err error) {
 	err = s.counting(ctx, func(tx *gorm.DB) error {
 		again = false
 		row := orderRow{Channel: o.Channel, OrderKey: o.Key, Content: o.Content, Answer: o.Answer, At: o.At}
@@ -63,18 +56,9 @@ func (s *Store) PlaceOrder(
 			return created.Error
 		}
 		if created.RowsAffected == 0 {
-			var was orderRow
-			if err := tx.Where("channel = ? AND order_key = ?", o.Channel, o.Key).Take(&was).Error; err != nil {
-				return err
-			}
-			switch {
-			case was.Content != o.Content:
-				return &codes.OtherUseError{Problem: "This key stands for another order already."}
-			case was.Cancelled != nil:
-				return &codes.OtherUseError{Problem: "This order was cancelled; a new one needs a new key."}
-			}
-			o.Answer, again = was.Answer, true
-			return nil
+			var err error
+			again, err = placed(tx, o)
+			return err
 		}
 		for _, u := range uses {
 			if _, _, err := redeem(tx, u.Use, u.Bounds); err != nil {
@@ -90,6 +74,31 @@ func (s *Store) PlaceOrder(
 		return false, fmt.Errorf("keep the order %q: %w", o.Key, err)
 	}
 	return again, nil
+}
+
+// Placed reports whether an order was placed before, with the same content; then o has the answer that it got. Its
+// error is a *codes.OtherUseError where its key stands for something else.
+func (s *Store) Placed(ctx context.Context, o *Order) (bool, error) {
+	found, err := placed(s.db.WithContext(ctx), o)
+	if err != nil {
+		return false, fmt.Errorf("look the order %q up: %w", o.Key, err)
+	}
+	return found, nil
+}
+
+func placed(tx *gorm.DB, o *Order) (bool, error) {
+	var was orderRow
+	found := tx.Where("channel = ? AND order_key = ?", o.Channel, o.Key).Limit(1).Find(&was)
+	switch {
+	case found.Error != nil || found.RowsAffected == 0:
+		return false, found.Error
+	case was.Content != o.Content:
+		return false, &codes.OtherUseError{Problem: "This key stands for another order already."}
+	case was.Cancelled != nil:
+		return false, &codes.OtherUseError{Problem: "This order was cancelled; a new one needs a new key."}
+	}
+	o.Answer = was.Answer
+	return true, nil
 }
 
 func addOrderLines(tx *gorm.DB, order int64, name string, o *Order, lines []intake.SoldLine) error {
@@ -123,9 +132,10 @@ func (s *Store) CancelOrder(ctx context.Context, channel, key string, at time.Ti
 		if err := tx.Exec("DELETE FROM sales WHERE channel_order = ?", row.ID).Error; err != nil {
 			return err
 		}
+		// Other keys may begin with this one; the content is of this order alone.
 		var keys []string
 		its := OrderUse(escapeLike.Replace(key), "%")
-		if err := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ?", channel, its).
+		if err := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ? AND content = ?", channel, its, row.Content).
 			Pluck("use_key", &keys).Error; err != nil {
 			return err
 		}

@@ -3112,6 +3112,20 @@ export interface components {
             /** @enum {string} */
             role: "reader" | "manager" | "approver" | "administrator";
         };
+        OpenedOffer: {
+            /** @description the SKU of what was bought */
+            goods: string;
+            name: string;
+            rule: string;
+            /** @description from then on it is shut */
+            until: string;
+        };
+        OrderAnswer: {
+            answer: components["schemas"]["BasketAnswer"];
+            key: string;
+            /** @description offers that the order opens for its customer */
+            opens: components["schemas"]["OpenedOffer"][];
+        };
         OrderForm: {
             /** @description lines, codes, shipping, explain; customer, group, groups, country, firstOrder, signedIn, history as the key allows; see docs/book.md */
             basket: {
@@ -7616,13 +7630,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["OrderAnswer"];
                 };
             };
             /** @description Error */
@@ -7736,8 +7750,8 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
