@@ -3,6 +3,7 @@ package impact
 import (
 	"cmp"
 	"context"
+	"slices"
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
@@ -74,7 +75,8 @@ func (i *Impacts) TrialOf(ctx context.Context, snap *book.Snapshot, d Draft, vp 
 	out.At, out.Shifted, out.Never = seen.At, seen.Shifted, seen.Never
 	out.Channel, out.Who, out.As = seen.Channel, seen.Who, seen.As
 	engine, _ := snap.Engine.With(d.edit())
-	vp.With = []string{d.Rule.Code}
+	// Drafts that the viewpoint counts as on take part; so does this one, by the code that it has now.
+	vp.With = append(slices.DeleteFunc(slices.Clone(vp.With), func(c string) bool { return c == d.Replaces }), d.Rule.Code)
 	if d.Rule.Campaign != "" {
 		vp.With = append(vp.With, d.Rule.Campaign)
 	}

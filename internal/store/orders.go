@@ -135,8 +135,8 @@ func (s *Store) CancelOrder(ctx context.Context, channel, key string, at time.Ti
 		// Other keys may begin with this one; the content is of this order alone.
 		var keys []string
 		its := OrderUse(escapeLike.Replace(key), "%")
-		if err := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ? AND content = ?", channel, its, row.Content).
-			Pluck("use_key", &keys).Error; err != nil {
+		of := tx.Model(&redemptionRow{}).Where("channel = ? AND use_key LIKE ?", channel, its)
+		if err := of.Where("content = ?", row.Content).Pluck("use_key", &keys).Error; err != nil {
 			return err
 		}
 		for _, use := range keys {

@@ -19,6 +19,11 @@ export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => 
   const [words, setWords] = useState("");
   const [said, setSaid] = useState("");
   const { quantity, name } = read(words);
+  // The words come back, unless the next ones are being typed already.
+  const refuse = (why: string) => {
+    setSaid(why);
+    setWords((next) => next || words);
+  };
   const send = async () => {
     if (name === "") return;
     setWords("");
@@ -27,9 +32,9 @@ export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => 
       const { rows } = await client.query(findQuery(name, viewpoint.channel, 6));
       const row = rows.find((r) => r.sku === name) ?? rows[0];
       if (row) onPut(row.sku, quantity);
-      else setSaid(`Nothing by the name “${name}”.`);
+      else refuse(`Nothing by the name “${name}”.`);
     } catch (e) {
-      setSaid(errorText(e));
+      refuse(errorText(e));
     }
   };
   return (

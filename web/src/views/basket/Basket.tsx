@@ -44,20 +44,22 @@ export function Basket() {
     if (next.length === 0) sessionStorage.removeItem(kept);
     set({ lines: linesText(next) });
   };
-  const put = (sku: string, quantity: number) =>
-    change((lines) => {
-      const at = lines.findIndex((l) => l.sku === sku && !l.hire && !l.options && !l.byHand && !l.term);
-      return at < 0
-        ? [...lines, { sku, quantity }]
-        : lines.map((l, i) => (i === at ? { ...l, quantity: l.quantity + quantity } : l));
-    });
+  const put = (goods: BasketLine[]) =>
+    change((lines) =>
+      goods.reduce((lines, { sku, quantity }) => {
+        const at = lines.findIndex((l) => l.sku === sku && !l.hire && !l.options && !l.byHand && !l.term);
+        return at < 0
+          ? [...lines, { sku, quantity }]
+          : lines.map((l, i) => (i === at ? { ...l, quantity: l.quantity + quantity } : l));
+      }, lines),
+    );
   const problem = answer.error instanceof Problem ? answer.error : null;
   const wrong = new Map(problem?.details.map((d) => [d.location.replace(/^body\./, ""), d.message]));
   const shown = basket.lines.length > 0 ? answer.data : undefined;
   return (
     <div className="flex h-full min-h-0">
       <section aria-label="Goods" className="min-w-0 flex-1 overflow-y-auto px-5 py-3">
-        <AddGoods onPut={put} />
+        <AddGoods onPut={(sku, quantity) => put([{ sku, quantity }])} />
         {basket.lines.length === 0 ? (
           <Empty title="The basket is empty">
             Type the name or the SKU of something that customers buy together. Each piece that goes in says what it

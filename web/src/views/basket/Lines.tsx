@@ -35,7 +35,7 @@ export function Lines({ lines, detail, wrong, change }: Props) {
       <tbody>
         {lines.map((line, i) => (
           <Line
-            key={i}
+            key={`${line.sku} ${lines.slice(0, i).filter((l) => l.sku === line.sku).length}`}
             line={line}
             goods={detail?.goods.find((g) => g.sku === line.sku)}
             answer={detail?.answer.lines[i]?.sku === line.sku ? detail.answer.lines[i] : undefined}

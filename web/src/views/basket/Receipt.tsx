@@ -20,7 +20,7 @@ interface Props {
   stale: boolean;
   empty: boolean;
   viewpoint: Viewpoint;
-  onPut: (sku: string, quantity: number) => void;
+  onPut: (goods: { sku: string; quantity: number }[]) => void;
 }
 
 type Line = BasketDetail["answer"]["lines"][number];
@@ -70,10 +70,7 @@ function Paper({ detail, viewpoint, onPut }: { detail: BasketDetail; viewpoint: 
   const lineName = (i: number) => goods.get(answer.lines[i]?.sku ?? "") ?? answer.lines[i]?.sku;
   const other = answer.problems.filter((p) => !p.path.startsWith("lines["));
   const offers = new Set(answer.missed?.map((m) => m.rule));
-  const missed = [
-    ...(answer.missed ?? []).filter((m) => m.reason !== "off"),
-    ...missedPrices(answer.lines).filter((m) => !offers.has(m.rule) && m.reason !== "off"),
-  ];
+  const missed = [...(answer.missed ?? []), ...missedPrices(answer.lines).filter((m) => !offers.has(m.rule))];
   return (
     <>
       <p className="flex items-baseline gap-2">
@@ -98,7 +95,7 @@ function Paper({ detail, viewpoint, onPut }: { detail: BasketDetail; viewpoint: 
       ))}
       <ol className="mt-2 border-t-2 border-ink">
         {answer.lines.map((l, i) => (
-          <LineOf key={i} line={l} name={lineName(i) ?? l.sku} rule={rule} ruleName={ruleName} />
+          <LineOf key={`${l.sku} ${i}`} line={l} name={lineName(i) ?? l.sku} rule={rule} ruleName={ruleName} />
         ))}
       </ol>
       <Sum name="Before offers" value={answer.subtotal} />
@@ -208,11 +205,7 @@ function Nudges({
                   {amount(n.saves)}
                 </span>
               </span>
-              <Button
-                className="ml-auto shrink-0"
-                aria-label={`Add for ${names}`}
-                onClick={() => n.add.forEach((x) => onPut(x.sku, x.quantity))}
-              >
+              <Button className="ml-auto shrink-0" aria-label={`Add for ${names}`} onClick={() => onPut(n.add)}>
                 Add
               </Button>
             </li>
