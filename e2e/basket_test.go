@@ -161,6 +161,7 @@ func TestShapesOfDeals(t *testing.T) {
 	v.post("buyer", "buyer", "C-12")
 	v.post("add", "sku", "PLINTH-64", "quantity", "1")
 	require.Contains(t, v.post("order"), "AFTER-A-PLINTH")
+	require.Equal(t, "53.27", total(t, v.post("add", "sku", "APRON-SPLIT", "quantity", "1")), "with 6.95 for the carriage")
 	h.basket(p, "&who=customer:C-12&at=2026-11-27T10:00", "46.32", "APRON-SPLIT")
 	h.basket(p, "&at=2026-11-27T10:00", "54.50", "APRON-SPLIT")
 	h.page.show(p.shop + "/mails")
@@ -179,6 +180,9 @@ func TestShapesOfDeals(t *testing.T) {
 	h.find("[data-rule=BY-THE-SIX]")
 	h.basket(p, "", "29.00", "2 BAT-30")
 	h.says("cannot be ordered: at least 6, in multiples of 6")
+	page := p.visitor(t).post("add", "sku", "BAT-30", "quantity", "2")
+	require.Contains(t, page, "at least 6, in multiples of 6", "the shop says so too")
+	require.Equal(t, "35.95", total(t, page))
 }
 
 // A basket is filled piece by piece, says what each piece changed, is a link, and is pinned as a check.

@@ -48,20 +48,9 @@ func DecodeQuote(data []byte) (Quote, error) {
 		return Quote{}, err
 	}
 	q := Quote{}
-	if n.object(
-		"customer",
-		"group",
-		"groups",
-		"country",
-		"firstOrder",
-		"signedIn",
-		"history",
-		"lines",
-		"codes",
-		"shipping",
-		"used",
-		"explain",
-	) != nil {
+	keys := []string{"customer", "group", "groups", "country", "firstOrder", "signedIn", "history"}
+	keys = append(keys, "lines", "codes", "shipping", "used", "explain")
+	if n.object(keys...) != nil {
 		n.buyer(&q.Viewpoint)
 		n.basketGoods(&q.Question)
 		q.SaysHistory, q.SaysFirst = n.has("history"), n.has("firstOrder")

@@ -175,13 +175,8 @@ func (d *BasketDetail) name(snap *book.Snapshot, a *basket.Answer) {
 		}
 		seen[sku] = true
 		product := snap.Engine.Products()[p]
-		g := BasketGoods{
-			SKU:     sku,
-			Name:    product.Name,
-			Unit:    product.Unit,
-			Options: []BasketOption{},
-			Cost:    product.Cost != nil,
-		}
+		g := BasketGoods{SKU: sku, Name: product.Name, Unit: product.Unit, Options: []BasketOption{}}
+		g.Cost = product.Cost != nil
 		for _, o := range product.Options {
 			g.Options = append(g.Options, BasketOption{o.Code, bookfile.Amount(o.Price)})
 		}

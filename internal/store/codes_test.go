@@ -144,3 +144,21 @@ func TestManyCodes(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 100_000, dropped)
 }
+
+// One of 100,000 words is looked up as fast as one of ten.
+func BenchmarkCodeRules(b *testing.B) {
+	s, _ := openedWith(b, demo.Book(0))
+	for _, count := range []int{10, 100_000} {
+		words, err := (&codes.Batch{Length: 9, Count: count}).Make()
+		require.NoError(b, err)
+		_, err = s.AddCodes(b.Context(), "R", words, "me", then)
+		require.NoError(b, err)
+		b.Run(fmt.Sprint(count), func(b *testing.B) {
+			for i := 0; b.Loop(); i++ {
+				found, err := s.CodeRules(b.Context(), words[i*7919%count:][:1])
+				require.NoError(b, err)
+				require.Len(b, found, 1)
+			}
+		})
+	}
+}

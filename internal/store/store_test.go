@@ -31,7 +31,7 @@ var then = time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC)
 
 func opened(t *testing.T) (*store.Store, *book.Live) { return openedWith(t, demo.Book(0)) }
 
-func openedWith(t *testing.T, b *pricing.Book) (*store.Store, *book.Live) {
+func openedWith(t testing.TB, b *pricing.Book) (*store.Store, *book.Live) {
 	t.Helper()
 	s := storetest.Open(t)
 	require.NoError(t, s.Create(t.Context(), b, "test", then))

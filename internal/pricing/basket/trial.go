@@ -32,19 +32,8 @@ type TrialStep struct {
 	Problem      string // of an order: why so many cannot be ordered
 }
 
-// Thinnest is a set of goods with what is left of it.
-type Thinnest struct {
-	Lines  []Added
-	Total  money.Rat
-	Margin pricing.Margin
-}
-
-// Bounds of a trial.
-const (
-	trialSteps      = 12
-	thinnestKinds   = 6   // of each need and each reward
-	thinnestLookups = 400 // products whose margin is looked at
-)
+// trialSteps bounds a trial.
+const trialSteps = 12
 
 // Try shows a rule of the book, an offer or an order, at work for a viewpoint at which it is open.
 func (e *Engine) Try(code string, vp pricing.Viewpoint) (*Trial, error) {
@@ -52,9 +41,8 @@ func (e *Engine) Try(code string, vp pricing.Viewpoint) (*Trial, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Trial{Steps: []TrialStep{}}
-	t.Currency, t.Digits = scope.Currency()
-	tr := &trial{Engine: e, Trial: t, scope: scope, q: Question{Viewpoint: vp}, known: map[int32]*pricing.Answer{}}
+	tr := e.trialAt(vp, scope)
+	t := tr.Trial
 	if at := slices.IndexFunc(e.offers, func(o *offer) bool { return o.Code == code }); at >= 0 {
 		return t, tr.offer(e.offers[at])
 	}
@@ -70,6 +58,12 @@ type trial struct {
 	scope *pricing.Scope
 	q     Question
 	known map[int32]*pricing.Answer
+}
+
+func (e *Engine) trialAt(vp pricing.Viewpoint, scope *pricing.Scope) *trial {
+	out := &Trial{Steps: []TrialStep{}}
+	out.Currency, out.Digits = scope.Currency()
+	return &trial{Engine: e, Trial: out, scope: scope, q: Question{Viewpoint: vp}, known: map[int32]*pricing.Answer{}}
 }
 
 // price is what a product costs alone; nil where it has no price.
@@ -363,95 +357,6 @@ func (t *trial) order(o *order) error {
 	return nil
 }
 
-// thin are products of a set by what is left of their prices in percent, the least first.
-func (t *trial) thin(of pricing.Set, most int) (list []int32) {
-	percent := map[int32]money.Rat{}
-	for _, p := range t.wellSold(of, thinnestLookups) {
-		if m := t.price(p).Margin; m != nil {
-			if left, known := m.Percent(); known {
-				percent[p] = left
-				list = append(list, p)
-			}
-		}
-	}
-	slices.SortStableFunc(list, func(a, b int32) int { return percent[a].Cmp(percent[b]) })
-	return list[:min(len(list), most)]
-}
-
-// thinnest looks among the smallest sets of the goods with the least margins for the one of which least is left.
-func (t *trial) thinnest(o *offer) error {
-	kinds := thinnestKinds
-	if parts := len(o.needs) + len(o.gives); parts > 2 {
-		kinds = 2
-	} else if parts < 2 {
-		kinds = 20
-	}
-	sets := [][]Added{nil}
-	cross := func(of pricing.Set, units func(p int32) int) {
-		var next [][]Added
-		for _, p := range t.thin(of, kinds) {
-			for _, set := range sets {
-				if len(next) < 60 {
-					next = append(next, merged(set, Added{t.prices.Products()[p].SKU, units(p)}))
-				}
-			}
-		}
-		sets = next
-	}
-	fixed := func(n int) func(int32) int { return func(int32) int { return n } }
-	for i := range o.needs {
-		cross(o.where.And(o.needs[i].where), fixed(o.needs[i].Quantity))
-	}
-	for i := range o.gives {
-		if g := &o.gives[i]; g.where != nil {
-			cross(o.where.And(g.where), fixed(max(g.units, 1)))
-		}
-	}
-	if o.Offer.Spend != nil {
-		amount, known := t.scope.Amount(o.Rule, o.Offer.Spend.Amount)
-		if !known {
-			return nil
-		}
-		cross(o.where.And(o.spend), func(p int32) int {
-			n, fits := amount.Div(*t.price(p).Unit).Minor(0, money.Up)
-			if !fits || n > 10_000 {
-				return 1
-			}
-			return max(int(n), 1)
-		})
-	}
-	if len(o.needs) == 0 && o.Offer.Spend == nil && len(sets) == 1 && sets[0] == nil {
-		cross(o.where, fixed(1))
-	}
-	for _, set := range sets {
-		q := t.q
-		q.Lines, q.Shipping = nil, nil
-		for _, x := range set {
-			q.Lines = append(q.Lines, pricing.Line{SKU: x.SKU, Quantity: x.Quantity})
-		}
-		a, err := t.Engine.price(q, true)
-		if err != nil {
-			return err
-		}
-		if a.times(o.Code) == 0 || a.Margin == nil {
-			continue
-		}
-		if left, known := a.Margin.Percent(); known {
-			if was, has := t.percentLeft(); !has || left.Less(was) {
-				t.Thinnest = &Thinnest{set, a.Total, *a.Margin}
-			}
-		}
-	}
-	return nil
-}
-
-func (t *trial) percentLeft() (money.Rat, bool) {
-	if t.Thinnest == nil {
-		return money.Rat{}, false
-	}
-	return t.Thinnest.Margin.Percent()
-}
-
 // merged is a set with more units of a product.
 func merged(set []Added, x Added) []Added {
 	next := slices.Clone(set)
@@ -460,56 +365,4 @@ func merged(set []Added, x Added) []Added {
 		return next
 	}
 	return append(next, x)
-}
-
-// Once is what an offer takes off the goods that make it apply once.
-type Once struct {
-	Currency   string
-	Digits     int
-	Lines      []Added
-	Apart, Off money.Rat
-}
-
-// One is an offer applied once to goods that sell well, other offers aside; nil where it does not apply for a
-// viewpoint.
-func (e *Engine) One(code string, vp pricing.Viewpoint) (*Once, error) {
-	at := slices.IndexFunc(e.offers, func(o *offer) bool { return o.Code == code })
-	if at < 0 {
-		return nil, nil
-	}
-	scope, err := e.prices.Scope(vp)
-	if err != nil {
-		return nil, err
-	}
-	o := e.offers[at]
-	if scope.Barred(o.ordinal, 0) != "" {
-		return nil, nil
-	}
-	alone := &Engine{prices: e.prices, offers: []*offer{o}, mode: e.mode}
-	t := &trial{
-		Engine: alone,
-		Trial:  &Trial{},
-		scope:  scope,
-		q:      Question{Viewpoint: vp},
-		known:  map[int32]*pricing.Answer{},
-	}
-	parts, ok := t.one(o)
-	if !ok {
-		return nil, nil
-	}
-	once := &Once{}
-	for _, p := range parts {
-		for _, k := range p.steps() {
-			once.Lines = merged(once.Lines, Added{e.prices.Products()[k.kind].SKU, k.units})
-		}
-	}
-	for _, x := range once.Lines {
-		t.q.Lines = append(t.q.Lines, pricing.Line{SKU: x.SKU, Quantity: x.Quantity})
-	}
-	a, err := alone.Price(t.q)
-	if err != nil || len(a.Offers) == 0 {
-		return nil, err
-	}
-	once.Currency, once.Digits, once.Apart, once.Off = a.Currency, a.Digits, a.Subtotal, a.Off
-	return once, nil
 }

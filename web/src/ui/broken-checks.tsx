@@ -11,8 +11,8 @@ export function BrokenChecks({ checks }: { checks: BrokenCheck[] }) {
     >
       <p className="font-medium text-bad">
         {checks.length === 1
-          ? "A pinned price would no longer hold"
-          : `${checks.length} pinned prices would no longer hold`}
+          ? "A pinned price or basket would no longer hold"
+          : `${checks.length} pinned prices or baskets would no longer hold`}
       </p>
       <ul>
         {checks.slice(0, 6).map((c) => (

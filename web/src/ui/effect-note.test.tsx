@@ -54,14 +54,14 @@ test("each channel and group that moves, with its margin and what comes to lie b
   ]);
 });
 
-test("pinned prices that would break are named with what they would be", () => {
+test("what is pinned and would break is named with what they would be", () => {
   note({
     checks: [
       { id: 1, name: "The “table” kiln", differences: [{ what: "price", want: "1312.72", have: "null" }] },
       { id: 2, name: "<b>Bag</b>", problem: "the product is gone", differences: [] },
     ],
   });
-  expect(screen.getByText("2 pinned prices would no longer hold")).toBeTruthy();
+  expect(screen.getByText("2 pinned prices or baskets would no longer hold")).toBeTruthy();
   expect(screen.getByText(/The “table” kiln/).textContent).toContain("price 1\u202f312.72 expected, no price then");
   expect(screen.getByText("<b>Bag</b>: the product is gone")).toBeTruthy();
 });

@@ -203,6 +203,9 @@ interface PartProps {
   bad: (path: string) => true | undefined;
 }
 
+/** More words than these are a list to look up, not a sentence to read. */
+const handful = 12;
+
 function CodesPart({ offer, change, err, bad, errors }: PartProps & { errors: string[] }) {
   const { codes } = offer;
   if (!codes) return null;
@@ -263,6 +266,12 @@ function CodesPart({ offer, change, err, bad, errors }: PartProps & { errors: st
       {errors.map((text) => (
         <FieldError key={text}>{text} </FieldError>
       ))}
+      {!codes.listed && codes.words.split(/[\s,;]+/).length > handful && (
+        <span className="text-[13px] text-quiet">
+          So many are easier kept beside the book: save the deal with “codes kept beside the book”, then paste them
+          under Catalogue, Codes.
+        </span>
+      )}
     </p>
   );
 }

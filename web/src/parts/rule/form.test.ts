@@ -160,6 +160,9 @@ test.each(shapes.map(([shape]) => shape).filter((s) => s !== "order"))(
 
 test("an order that says nothing is no order", () => {
   expect(errorsOf({ ...emptyForm("promotion", 1), how: "order" }, []).get("order")).toContain("least");
+  const shown = { ...emptyForm("promotion", 1).show, image: "/images/a.png" };
+  expect(errorsOf({ ...emptyForm("promotion", 1), show: shown }, []).has("show")).toBe(true);
+  expect(errorsOf({ ...emptyForm("promotion", 1), show: { ...shown, alt: "A jug" } }, []).has("show")).toBe(false);
 });
 
 test("an empty figure is asked for in words, and a list without choices too", () => {

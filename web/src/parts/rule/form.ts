@@ -406,6 +406,7 @@ export function errorsOf(f: Form, errors: DocError[]): Map<Place, string> {
   }
   if (f.how === "order" && Object.keys(writeOrder(f.order)).length === 0)
     map.set("order", "Say the least, the multiple or the most of an order.");
+  if (f.show.image !== "" && f.show.alt.trim() === "") map.set("show", "Say what the image shows.");
   if (f.how === "ladder" && f.ladder === "") map.set("ladder", "Choose a ladder.");
   if (f.how === "breaks" && f.breaks.length === 0) map.set("breaks", "Add a break.");
   return map;

@@ -51,6 +51,13 @@ function basketWords(basket: AskedBasket | undefined) {
   return `a basket of ${count(pieces)} ${pieces === 1 ? "piece" : "pieces"}${basket.codes ? ` with ${basket.codes.join(", ")}` : ""}`;
 }
 
+/** What is pinned, in one word where it is of one kind. */
+function pinned(docs: Doc[]) {
+  const baskets = docs.filter((d) => d.basket).length;
+  if (baskets > 0 && baskets < docs.length) return "prices and baskets";
+  return (baskets > 0 ? "basket" : "price") + (docs.length === 1 ? "" : "s");
+}
+
 /** Pinned prices and baskets, each with whether the book still says so; the broken ones first. */
 export function ChecksPanel() {
   const list = useRef<HTMLUListElement>(null);
@@ -138,7 +145,7 @@ export function ChecksPanel() {
       <div className="mx-auto max-w-[1060px] px-5 py-3">
         <p className="flex items-center gap-4 pb-2">
           <span>
-            <b>{count(data.checks.length)}</b> pinned {data.checks.length === 1 ? "price" : "prices"},{" "}
+            <b>{count(data.checks.length)}</b> pinned {pinned(data.checks.map(docOf))},{" "}
             <b className={data.broken > 0 ? "text-bad" : "text-good"}>
               {data.broken === 0 ? "all hold" : `${count(data.broken)} broken`}
             </b>

@@ -180,7 +180,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
               />
               <FieldError>{errors.get("where")}</FieldError>
             </div>
-            <PublicTexts form={form} change={change} />
+            <PublicTexts form={form} errors={errors} change={change} />
             <div className="mt-4 grid grid-cols-[1fr_220px] gap-3">
               <label className="block">
                 <span className="text-[12px] text-quiet">Note for colleagues</span>

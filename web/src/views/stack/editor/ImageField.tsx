@@ -9,10 +9,11 @@ interface Props {
   image: string;
   alt: string;
   onChange: (part: { image?: string; alt?: string }) => void;
+  error: string | undefined;
 }
 
 /** The image that a rule shows: brought as a file, or named by its address; with what it shows, in words. */
-export function ImageField({ image, alt, onChange }: Props) {
+export function ImageField({ image, alt, onChange, error }: Props) {
   const keep = useMutation({
     mutationFn: keepImage,
     onSuccess: (kept) => onChange({ image: kept.address }),
@@ -58,7 +59,7 @@ export function ImageField({ image, alt, onChange }: Props) {
             onChange={(e) => onChange({ alt: e.target.value })}
           />
         </label>
-        <FieldError>{image !== "" && alt.trim() === "" ? "Say what the image shows." : undefined}</FieldError>
+        <FieldError>{error}</FieldError>
       </div>
     </div>
   );

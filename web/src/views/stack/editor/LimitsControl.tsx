@@ -192,20 +192,6 @@ export function LimitsControl({ form, errors, change }: Props) {
           <Out label="Never raise a price" onClick={() => change({ mayRaise: false })} />
         </p>
       )}
-      {form.currency !== "" && (
-        <p>
-          only in channels of{" "}
-          <Choice
-            label="Currency"
-            bad={bad("currency")}
-            value={form.currency}
-            options={(facets?.currencies ?? []).map((c) => [c, c] as const)}
-            onChange={(currency) => change({ currency })}
-          />
-          , its amounts in that currency
-          <Out label="Every currency" onClick={() => change({ currency: "" })} />
-        </p>
-      )}
       {form.hireMatch !== "days" && (
         <p>
           of a hire,{" "}
@@ -245,10 +231,37 @@ export function LimitsControl({ form, errors, change }: Props) {
         )}
         {form.then === "" && <Add onClick={() => change({ then: "end-price" })}>ends the price</Add>}
         {!form.mayRaise && form.layer !== "catalog" && <Add onClick={() => change({ mayRaise: true })}>may raise</Add>}
-        {form.currency === "" && (facets?.currencies.length ?? 0) > 1 && (
-          <Add onClick={() => change({ currency: facets?.currencies[0] ?? "" })}>one currency</Add>
-        )}
       </p>
+      <CurrencyControl form={form} errors={errors} change={change} />
     </>
+  );
+}
+
+/** The one currency that a rule is for, or a way to say one where the channels have several. */
+export function CurrencyControl({ form, errors, change }: Props) {
+  const { data: facets } = useFacets();
+  const currencies = facets?.currencies ?? [];
+  if (form.currency === "")
+    return (
+      currencies.length > 1 && (
+        <p>
+          <Add onClick={() => change({ currency: currencies[0] ?? "" })}>one currency</Add>
+        </p>
+      )
+    );
+  return (
+    <p>
+      only in channels of{" "}
+      <Choice
+        label="Currency"
+        bad={errors.has("currency") || undefined}
+        value={form.currency}
+        options={currencies.map((c) => [c, c] as const)}
+        onChange={(currency) => change({ currency })}
+      />
+      , its amounts in that currency
+      <Out label="Every currency" onClick={() => change({ currency: "" })} />
+      <FieldError>{errors.get("currency")}</FieldError>
+    </p>
   );
 }

@@ -1,8 +1,9 @@
-import type { Form } from "../../../parts/rule/form";
+import type { Form, Place } from "../../../parts/rule/form";
 import { ImageField } from "./ImageField";
 
 interface Props {
   form: Form;
+  errors: Map<Place, string>;
   change: (part: Partial<Form>) => void;
 }
 
@@ -14,7 +15,7 @@ const fields: [keyof Form["show"], string][] = [
 ];
 
 /** What the public sees of the rule, and the tags that live with it. */
-export function PublicTexts({ form, change }: Props) {
+export function PublicTexts({ form, errors, change }: Props) {
   return (
     <details
       className="mt-3 rounded-[4px] border border-ink/30 px-3 py-1.5"
@@ -51,6 +52,7 @@ export function PublicTexts({ form, change }: Props) {
           image={form.show.image}
           alt={form.show.alt}
           onChange={(part) => change({ show: { ...form.show, ...part } })}
+          error={errors.get("show")}
         />
         <label className="block">
           <span className="text-[12px] text-quiet">Tags added while it is live</span>

@@ -4,7 +4,7 @@ import { Blank, Choice } from "../../../ui/blanks";
 import { FieldError } from "../../../ui/states";
 import { BreaksControl } from "../../../parts/rule/BreaksControl";
 import { EffectControl } from "../../../parts/rule/EffectControl";
-import { LimitsControl } from "./LimitsControl";
+import { CurrencyControl, LimitsControl } from "./LimitsControl";
 import { WhenControl } from "../../../parts/rule/WhenControl";
 import { WhoControl } from "../../../parts/rule/WhoControl";
 import { newBreak, type Form, type Place } from "../../../parts/rule/form";
@@ -102,7 +102,11 @@ export function SentenceControls({ form, errors, found, tried, change }: Props) 
         <OrderControl order={form.order} errors={found} onChange={(order) => change({ order })} />
       )}
       <FieldError>{tried ? errors.get("order") : undefined}</FieldError>
-      {form.how !== "offer" && form.how !== "order" && <LimitsControl form={form} errors={errors} change={change} />}
+      {form.how === "offer" || form.how === "order" ? (
+        <CurrencyControl form={form} errors={errors} change={change} />
+      ) : (
+        <LimitsControl form={form} errors={errors} change={change} />
+      )}
       <WhoControl pieces={form.how !== "offer" && form.how !== "order"} form={form} errors={errors} change={change} />
       <WhenControl form={form} errors={errors} change={change} />
       <p>

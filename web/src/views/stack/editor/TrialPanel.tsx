@@ -3,7 +3,7 @@ import { useRules } from "../../../api/rules";
 import { useSets } from "../../../api/storefront";
 import { useProgramState } from "../../../api/state";
 import type { Rule, Trial } from "../../../api/client";
-import { amount, count, errorText, isZero, moment, through } from "../../../lib/format";
+import { amount, count, day, errorText, isZero, moment, through } from "../../../lib/format";
 import { useWhoNames } from "../../../lib/names";
 import { assumedWords, joined } from "../../../lib/sentence";
 import { useViewpoint } from "../../../lib/viewpoint";
@@ -156,6 +156,7 @@ function AsSet({ code }: { code: string }) {
         {[
           `number ${place + 1} of ${data?.sets.length ?? 0} sets`,
           set.left !== null && `${count(set.left)} left`,
+          set.from && `since ${day(set.from, state?.now)}`,
           set.to && `through ${through(set.to, state?.now)}`,
         ]
           .filter(Boolean)
