@@ -58,7 +58,7 @@ export function Basket() {
   const shown = basket.lines.length > 0 ? answer.data : undefined;
   return (
     <div className="flex h-full min-h-0">
-      <section aria-label="Goods" className="min-w-0 flex-1 overflow-y-auto px-5 py-3">
+      <section aria-label="Goods" className="@container min-w-0 flex-1 overflow-y-auto px-5 py-3">
         <AddGoods onPut={(sku, quantity) => put([{ sku, quantity }])} />
         {basket.lines.length === 0 ? (
           <Empty title="The basket is empty">

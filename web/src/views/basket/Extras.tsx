@@ -88,16 +88,20 @@ function HireDates({ line, goods, onChange }: Props) {
     );
   const put = (part: Partial<typeof hire>) => onChange((l) => saying(l, { hire: { ...hire, ...part } }));
   return (
-    <span className="whitespace-nowrap">
-      out from{" "}
-      <MomentField
-        label={`Collection of ${name}`}
-        at={hire.from}
-        now={now}
-        onChange={(from) => put({ from, ...(from > hire.to && { to: from }) })}
-      />{" "}
-      to <MomentField label={`Return of ${name}`} at={hire.to} now={now} onChange={(to) => put({ to })} />
-      <Out label={`Hire ${name} for one day`} onClick={() => onChange((l) => saying(l, { hire: undefined }))} />
+    <span>
+      <span className="whitespace-nowrap">
+        out from{" "}
+        <MomentField
+          label={`Collection of ${name}`}
+          at={hire.from}
+          now={now}
+          onChange={(from) => put({ from, ...(from > hire.to && { to: from }) })}
+        />
+      </span>{" "}
+      <span className="whitespace-nowrap">
+        to <MomentField label={`Return of ${name}`} at={hire.to} now={now} onChange={(to) => put({ to })} />
+        <Out label={`Hire ${name} for one day`} onClick={() => onChange((l) => saying(l, { hire: undefined }))} />
+      </span>
     </span>
   );
 }

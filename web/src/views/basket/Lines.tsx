@@ -24,9 +24,9 @@ export function Lines({ lines, detail, wrong, change }: Props) {
         <tr className="border-b-2 border-ink text-left text-[12px] text-quiet">
           <th className="w-[118px] py-1 font-normal">Pieces</th>
           <th className="font-normal">Goods</th>
-          <th className="w-24 text-right font-normal">List</th>
-          <th className="w-24 text-right font-normal">Each</th>
-          <th className="w-28 text-right font-normal">With offers</th>
+          <th className="hidden w-24 text-right font-normal @2xl:table-cell">List</th>
+          <th className="hidden w-24 text-right font-normal @2xl:table-cell">Each</th>
+          <th className="w-20 text-right font-normal @2xl:w-28">With offers</th>
           <th className="w-8">
             <span className="sr-only">Take out</span>
           </th>
@@ -104,8 +104,8 @@ function Line({
           </span>
         ))}
       </td>
-      <td className="py-1.5 text-right text-quiet">{amount(answer?.list)}</td>
-      <td className="py-1.5 text-right">{amount(answer?.unit)}</td>
+      <td className="hidden py-1.5 text-right text-quiet @2xl:table-cell">{amount(answer?.list)}</td>
+      <td className="hidden py-1.5 text-right @2xl:table-cell">{amount(answer?.unit)}</td>
       <td className="py-1.5 text-right font-medium">
         {answer && answer.total === null ? "no price" : amount(answer?.total)}
       </td>
