@@ -88,7 +88,7 @@ function HireDates({ line, goods, onChange }: Props) {
     );
   const put = (part: Partial<typeof hire>) => onChange((l) => saying(l, { hire: { ...hire, ...part } }));
   return (
-    <span>
+    <span className="@2xl:whitespace-nowrap">
       <span className="whitespace-nowrap">
         out from{" "}
         <MomentField
