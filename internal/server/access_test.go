@@ -435,16 +435,10 @@ func TestImportsAndUndoAskThePinnedPrices(t *testing.T) {
 	a.do("POST", "/api/checks", map[string]any{"name": "the bat",
 		"doc": json.RawMessage(`{"price":{"sku":"BAT-30","at":"2026-12-10T10:00"},"is":{"list":"14.50"}}`)}, 204, nil)
 	p := a.upload("products", "goods.csv", []byte("sku,list\nBAT-30,99.00\n"))
-	body := map[string]any{"mapping": p.Mapping}
-	var job struct {
-		State, Problem string
-		Checks         []struct{ Name string }
-		Saved          struct{ Entry int64 }
-	}
-	a.do("POST", "/api/imports/"+p.Token+"/import", body, 200, &job)
-	require.Equal(t, "failed", job.State)
-	require.Equal(t, "the bat", job.Checks[0].Name)
-	a.do("POST", "/api/imports/"+p.Token+"/import", body, 200, &job, "Checks-Seen", "true")
+	failed := a.keep(p)
+	require.Equal(t, "failed", failed.State)
+	require.Equal(t, "the bat", failed.Checks[0].Name)
+	job := a.keep(p, "Checks-Seen", "true")
 	require.Equal(t, "done", job.State)
 	var undo struct{ Entry int64 }
 	a.do("POST", fmt.Sprintf("/api/log/%d/undo", job.Saved.Entry), nil, 200, &undo)

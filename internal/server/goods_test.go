@@ -57,6 +57,7 @@ type job struct {
 	ID      int64
 	State   string
 	Problem string
+	Checks  []struct{ Name string }
 	Saved   struct {
 		Entry   int64
 		Summary string
@@ -64,10 +65,10 @@ type job struct {
 }
 
 // keep imports a file that was previewed and waits for the end.
-func (a *api) keep(p preview) job {
+func (a *api) keep(p preview, headers ...string) job {
 	a.t.Helper()
 	var j job
-	a.do("POST", "/api/imports/"+p.Token+"/import", map[string]any{"mapping": p.Mapping}, 200, &j)
+	a.do("POST", "/api/imports/"+p.Token+"/import", map[string]any{"mapping": p.Mapping}, 200, &j, headers...)
 	for j.State == "running" {
 		time.Sleep(20 * time.Millisecond)
 		a.do("GET", fmt.Sprintf("/api/jobs/%d", j.ID), nil, 200, &j)
