@@ -566,7 +566,7 @@ func TestAFlagShowsItsWitness(t *testing.T) {
 		"where": map[string]any{"sku": "BAT-30"}, "audience": map[string]any{"groups": []string{"schools"}}, "minQuantity": 3,
 		"effect": map[string]any{"setPrice": "0.10"}})
 	require.Equal(t, 200, status, text)
-	pg := p.open(t, "/flags")
+	pg := p.open(t, "/flags?kind=below-cost")
 	row := `[data-flag="below-cost"][data-sku="BAT-30"]`
 	pg.find(row, "Wheel bat, 30 cm.*BAT-30.*Given <away> & more")
 	pg.find(row, "Schools.*, 3 pieces")

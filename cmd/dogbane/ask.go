@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/json"
 	"fmt"
+	"io"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -21,18 +22,6 @@ func priceCommand() *cobra.Command {
 	}
 }
 
-// flagsCommand finds the flags of a file's book.
-func flagsCommand() *cobra.Command {
-	return &cobra.Command{
-		Use:   "flags FILE",
-		Short: "Find the flags of a file's book, for the spans in its ask list, as JSON",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			return ask(cmd, args[0], (*bookfile.CheckFile).AskFlags)
-		},
-	}
-}
-
 func ask[T any](cmd *cobra.Command, file string, answer func(*bookfile.CheckFile) (T, error)) error {
 	data, err := os.ReadFile(file)
 	if err != nil {
@@ -46,10 +35,14 @@ func ask[T any](cmd *cobra.Command, file string, answer func(*bookfile.CheckFile
 	if err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}
-	enc := json.NewEncoder(cmd.OutOrStdout())
+	return printJSON(cmd.OutOrStdout(), answers)
+}
+
+func printJSON(w io.Writer, value any) error {
+	enc := json.NewEncoder(w)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(answers)
+	return enc.Encode(value)
 }
 
 // openapiCommand prints the API's description; the front end's types are made of it.

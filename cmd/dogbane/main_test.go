@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/owenrumney/go-sarif/v3/pkg/report/v210/sarif"
 	"github.com/spf13/cobra"
 	"github.com/stretchr/testify/require"
 
@@ -96,7 +97,7 @@ func TestFlagsAnswersWithWitnesses(t *testing.T) {
 			"window":{"from":"2026-11-27T00:00","to":"2026-11-28T00:00"}}]},
 		"ask":[{"flags":{"from":"2026-11-26T00:00","to":"2026-11-30T00:00"}}]}`), 0o644))
 	out, _, err := call(t, flagsCommand(), file)
-	require.NoError(t, err)
+	require.ErrorIs(t, err, exit(1))
 	require.Contains(t, out, `"A & <B>"`, "names are written as they are")
 	var answers []struct {
 		Kind, Channel string
@@ -153,5 +154,45 @@ func TestFilesOfCodes(t *testing.T) {
 		} else {
 			require.ErrorContains(t, err, want)
 		}
+	}
+}
+
+const losing = `{
+ "book": "dogbane/1",
+ "settings": {"currency": "EUR", "timeZone": "Europe/Amsterdam"},
+ "products": [
+  {"sku": "A & <b>", "list": "10.00", "cost": "11.00"},
+  {"sku": "B", "list": "10.00", "cost": "1.00"}
+ ],
+ "rules": []
+}`
+
+// A book kept in version control is looked at as it is: the exit code tells of errors, and each flag has its line.
+func TestFlagsOfABook(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "book.json")
+	require.NoError(t, os.WriteFile(file, []byte(losing), 0o644))
+	out, _, err := call(t, flagsCommand(), file, "--format", "text", "--from", "2026-11-27T10:00")
+	var code exit
+	require.True(t, errors.As(err, &code))
+	require.Equal(t, exit(1), code)
+	require.Equal(t, file+":5: error: below-cost: A & <b>, price 10.00, cost 11.00, left -1.00, at 2026-11-27T10:00\n", out)
+
+	out, _, err = call(t, flagsCommand(), file, "--format", "sarif")
+	require.True(t, errors.As(err, &code))
+	report, err := sarif.FromString(out)
+	require.NoError(t, err)
+	require.NoError(t, report.Validate(), "against the schema of SARIF 2.1.0")
+	require.Len(t, report.Runs[0].Results, 1)
+	require.Equal(t, 5, *report.Runs[0].Results[0].Locations[0].PhysicalLocation.Region.StartLine)
+
+	fine := filepath.Join(t.TempDir(), "fine.json")
+	require.NoError(t, os.WriteFile(fine, []byte(strings.Replace(losing, `"11.00"`, `"9.00"`, 1)), 0o644))
+	out, _, err = call(t, flagsCommand(), fine)
+	require.NoError(t, err)
+	require.JSONEq(t, "[]", out)
+	for _, wrong := range [][]string{{fine, "--format", "xml"}, {fine, "--from", "soon"}, {fine, "--days", "0"}, {"none.json"}} {
+		_, _, err := call(t, flagsCommand(), wrong...)
+		require.Error(t, err)
+		require.False(t, errors.As(err, &code), "%v", wrong)
 	}
 }

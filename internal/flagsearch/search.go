@@ -1,18 +1,21 @@
 // Package flagsearch looks for the flags of the newest book beside everything else that goes on: at most one search at
-// a time, given up when the book is another, slow while somebody asks something. What a flag is belongs to package
-// flags.
+// a time, given up when the book is another, slow while somebody asks something. After an edit only what it touches is
+// looked at again; what was found is kept with the version of the book, so that neither a start nor another instance
+// looks again. Here it is also known since when a flag is raised, who has acknowledged it, and what would clear it.
+// What a flag is belongs to package flags.
 package flagsearch
 
 import (
-	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
-	"slices"
 	"sync"
 	"time"
 
 	"dogbane/internal/book"
+	"dogbane/internal/bookfile"
 	"dogbane/internal/clock"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
@@ -21,11 +24,30 @@ import (
 // Span is how far ahead flags are looked for.
 const Span = 90 * pricing.Day
 
+// Keeper keeps what was found.
+type Keeper interface {
+	// KeptFlags are those of a version of the book, looked for on a day; false where nobody has.
+	KeptFlags(ctx context.Context, version int64, day pricing.Moment) ([]byte, bool, error)
+	KeepFlags(ctx context.Context, version int64, day pricing.Moment, found []byte) error
+	// NoteFlags notes which flags a version has that the one looked at before had not, and the other way round.
+	NoteFlags(ctx context.Context, version int64, at time.Time, raised, cleared []string) error
+}
+
+// Found is what is known of the flags of a book.
+type Found struct {
+	Flags     []bookfile.FlagAnswer
+	Version   int64 // of the book that was looked at
+	From      pricing.Moment
+	Searching bool // a newer book is being looked at, or will be
+	Present   bool // only the present moment was looked at so far
+}
+
 // Search keeps the flags of the newest book that was looked at.
 type Search struct {
-	now  clock.Clock // the book's
-	busy func(within time.Duration) bool
-	wake chan struct{}
+	now    clock.Clock // the book's
+	busy   func(within time.Duration) bool
+	keeper Keeper
+	wake   chan struct{}
 
 	mu     sync.Mutex // guards what follows
 	wanted *book.Snapshot
@@ -33,7 +55,17 @@ type Search struct {
 	stop   context.CancelFunc // of the search under way; nil: there is none
 	under  target             // what is being looked at
 	done   target
-	found  []flags.Flag
+	found  Found
+	base   *base // nil: what was found is known, not how
+	needed bool  // somebody wants the base
+}
+
+// base is a search with what it was of: what edits are held against.
+type base struct {
+	target
+	engine *pricing.Engine
+	search *flags.Search
+	flags  []flags.Flag
 }
 
 // target is what a search is of.
@@ -43,13 +75,12 @@ type target struct {
 }
 
 // New makes a search that holds back while busy says that somebody asked something within a time.
-func New(now clock.Clock, busy func(within time.Duration) bool) *Search {
-	return &Search{now: now, busy: busy, wake: make(chan struct{}, 1)}
+func New(now clock.Clock, keeper Keeper, busy func(within time.Duration) bool) *Search {
+	return &Search{now: now, busy: busy, keeper: keeper, wake: make(chan struct{}, 1)}
 }
 
-// Of are the flags found last, of which version of the book, and whether a newer one is being looked at or will be.
-// Asking has the snapshot looked at.
-func (s *Search) Of(snap *book.Snapshot) (found []flags.Flag, version int64, searching bool) {
+// Of is what is known of the flags of a book. Asking has the snapshot looked at.
+func (s *Search) Of(snap *book.Snapshot) Found {
 	at := snap.Moment(s.now())
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -59,12 +90,61 @@ func (s *Search) Of(snap *book.Snapshot) (found []flags.Flag, version int64, sea
 		s.stop() // a search of a book that is no longer the saved one
 	}
 	if s.done != next {
-		select {
-		case s.wake <- struct{}{}:
-		default: // it will look anyway
-		}
+		s.look()
 	}
-	return s.found, s.done.version, s.done != next
+	found := s.found
+	found.Searching = s.done != next
+	return found
+}
+
+func (s *Search) look() {
+	select {
+	case s.wake <- struct{}{}:
+	default: // it will look anyway
+	}
+}
+
+// With are the flags that a book would have after an edit and those that it has, in the span that was looked at; false
+// where the book was not looked at yet: it will be.
+func (s *Search) With(ctx context.Context, snap *book.Snapshot, engine *pricing.Engine) (now, next []flags.Flag,
+	known bool, err error) {
+	b := s.baseOf(snap)
+	if b == nil {
+		return nil, nil, false, nil
+	}
+	touched, told := engine.Touched(b.engine)
+	if !told {
+		return nil, nil, false, nil
+	}
+	after, err := b.search.After(engine, touched, ctx.Err)
+	if err != nil {
+		return nil, nil, false, err
+	}
+	next, err = after.Flags()
+	return b.flags, next, true, err
+}
+
+// WhyNot tells what keeps a rule of a book from applying; false where the book was not looked at yet: it will be.
+func (s *Search) WhyNot(snap *book.Snapshot, code string) (applies int, shutters []flags.Shutter, known bool) {
+	b := s.baseOf(snap)
+	if b == nil {
+		return 0, nil, false
+	}
+	applies, shutters = b.search.WhyNot(code)
+	return applies, shutters, true
+}
+
+// baseOf is how the flags of a book were found; nil where that is not known: it will be.
+func (s *Search) baseOf(snap *book.Snapshot) *base {
+	s.Of(snap)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.base == nil || s.base.version != snap.Version {
+		s.needed = true
+		s.look()
+		return nil
+	}
+	return s.base
 }
 
 // Run searches until ctx ends.
@@ -89,35 +169,162 @@ func (s *Search) once(ctx context.Context) (more bool) {
 	if snap != nil {
 		next = target{snap.Version, s.day}
 	}
-	if snap == nil || s.done == next || ctx.Err() != nil {
+	hasBase := s.base != nil && s.base.target == next
+	if snap == nil || s.done == next && (!s.needed || hasBase) || ctx.Err() != nil {
 		s.mu.Unlock()
 		return false
 	}
 	s.stop, s.under = stop, next
+	before, found, needed := s.base, s.found, s.needed
 	s.mu.Unlock()
-	found, err := s.find(searching, snap)
+	made, result, err := s.find(searching, snap, next, before, needed)
 	s.mu.Lock()
-	defer s.mu.Unlock()
 	s.stop = nil
-	if errors.Is(err, context.Canceled) {
-		return true
+	if errors.Is(err, context.Canceled) || searching.Err() != nil {
+		s.mu.Unlock()
+		return ctx.Err() == nil
 	}
+	s.done = next
+	if err == nil {
+		s.found, s.needed = result, false
+		if made != nil {
+			s.base = made
+		}
+	}
+	s.mu.Unlock()
 	if err != nil {
 		slog.Error("cannot look for flags", "error", err)
+	} else if err := s.note(ctx, found, result); err != nil {
+		slog.Error("cannot keep what is known of flags", "error", err)
 	}
-	s.done, s.found = next, found
 	return true
 }
 
-// find works half of the time, and a twenty-fifth of it while somebody is asking something.
-func (s *Search) find(ctx context.Context, snap *book.Snapshot) ([]flags.Flag, error) {
-	var channels []string
+// find looks at a book: again at what an edit touched, where the book before is known; else, if nobody has, at the
+// present moment and then at the whole span.
+func (s *Search) find(ctx context.Context, snap *book.Snapshot, next target, before *base, needed bool) (*base, Found,
+	error) {
+	q := flags.Question{Between: s.resting(ctx)}
 	for i := range snap.Book.Channels {
-		channels = append(channels, snap.Book.Channels[i].Code)
+		q.Channels = append(q.Channels, snap.Book.Channels[i].Code)
 	}
+	at := snap.Moment(s.now())
+	q.From, q.To = at, at+Span
+	if before != nil && before.day == next.day {
+		if touched, told := snap.Engine.Touched(before.engine); told {
+			search, err := before.search.After(snap.Engine, touched, q.Between)
+			if err != nil {
+				return nil, Found{}, err
+			}
+			return s.settled(ctx, snap, next, search)
+		}
+	} else if !needed {
+		if data, kept, err := s.keeper.KeptFlags(ctx, next.version, next.day); err != nil {
+			slog.Warn("cannot read the flags that were found", "error", err)
+		} else if kept {
+			found := Found{Version: next.version, From: at}
+			if err := json.Unmarshal(data, &found.Flags); err == nil {
+				return nil, found, nil
+			}
+		}
+	}
+	s.mu.Lock()
+	first := s.found.Version == 0
+	s.mu.Unlock()
+	if first {
+		if err := s.present(snap, q); err != nil {
+			return nil, Found{}, err
+		}
+	}
+	search, err := flags.NewSearch(snap.Engine, q)
+	if err != nil {
+		return nil, Found{}, err
+	}
+	return s.settled(ctx, snap, next, search)
+}
+
+// present tells what there is at this moment, before the span is looked at.
+func (s *Search) present(snap *book.Snapshot, q flags.Question) error {
+	q.To = q.From + 1
+	now, err := flags.Find(snap.Engine, q)
+	if err != nil {
+		return fmt.Errorf("look at the present moment: %w", err)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.found = Found{Flags: answers(now), Version: snap.Version, From: q.From, Present: true}
+	return nil
+}
+
+// mostKept bounds how many flags are kept with the version of a book: beyond, looking again is as fast.
+const mostKept = 50_000
+
+func (s *Search) settled(ctx context.Context, snap *book.Snapshot, next target,
+	search *flags.Search) (*base, Found, error) {
+	list, err := search.Flags()
+	if err != nil {
+		return nil, Found{}, err
+	}
+	made := &base{next, snap.Engine, search, list}
+	found := Found{Flags: answers(list), Version: next.version, From: search.Question().From}
+	if len(list) <= mostKept {
+		data, err := json.Marshal(found.Flags)
+		if err == nil {
+			err = s.keeper.KeepFlags(ctx, next.version, next.day, data)
+		}
+		if err != nil && ctx.Err() == nil {
+			slog.Warn("cannot keep the flags that were found", "error", err)
+		}
+	}
+	return made, found, nil
+}
+
+func answers(list []flags.Flag) []bookfile.FlagAnswer {
+	out := make([]bookfile.FlagAnswer, len(list))
+	for i := range list {
+		out[i] = bookfile.FlagAnswerOf(&list[i])
+	}
+	return out
+}
+
+// note keeps which flags came and went between two books. What was there before anybody looked came with no edit.
+func (s *Search) note(ctx context.Context, before, now Found) error {
+	if before.Version == 0 || before.Present || before.Version == now.Version {
+		return nil
+	}
+	subjects := func(f Found) map[string]bool {
+		set := map[string]bool{}
+		for i := range f.Flags {
+			set[Subject(&f.Flags[i])] = true
+		}
+		return set
+	}
+	was, is := subjects(before), subjects(now)
+	var raised, cleared []string
+	for about := range is {
+		if !was[about] {
+			raised = append(raised, about)
+		}
+	}
+	for about := range was {
+		if !is[about] {
+			cleared = append(cleared, about)
+		}
+	}
+	if len(raised)+len(cleared) == 0 {
+		return nil
+	}
+	return s.keeper.NoteFlags(ctx, now.Version, s.now(), raised, cleared)
+}
+
+// resting works half of the time, and a twenty-fifth of it while somebody is asking something.
+func (s *Search) resting(ctx context.Context) func() error {
 	began := time.Now()
-	rest := func() error {
+	return func() error {
 		worked := time.Since(began)
+		if worked < tick {
+			return ctx.Err()
+		}
 		wait(ctx, min(worked, time.Second))
 		for waited := worked; s.busy(400*time.Millisecond) && waited < min(24*worked, 5*time.Second) &&
 			ctx.Err() == nil; waited += tick {
@@ -126,16 +333,6 @@ func (s *Search) find(ctx context.Context, snap *book.Snapshot) ([]flags.Flag, e
 		began = time.Now()
 		return ctx.Err()
 	}
-	at := snap.Moment(s.now())
-	found, err := flags.Find(snap.Engine, flags.Question{From: at, To: at + Span, Channels: channels, Between: rest})
-	// The most money at stake first.
-	slices.SortStableFunc(found, func(a, b flags.Flag) int {
-		if a.Margin != nil && b.Margin != nil {
-			return a.Margin.Cmp(*b.Margin)
-		}
-		return cmp.Compare(a.Kind, b.Kind)
-	})
-	return found, err
 }
 
 const tick = 20 * time.Millisecond

@@ -2,6 +2,8 @@ package flagsearch_test
 
 import (
 	"context"
+	"fmt"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -10,6 +12,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/book/booktest"
+	"dogbane/internal/bookfile"
 	"dogbane/internal/flagsearch"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
@@ -24,7 +27,12 @@ func at(day int) func() time.Time {
 // running searches until the test ends.
 func running(t *testing.T, now func() time.Time, busy func(time.Duration) bool) *flagsearch.Search {
 	t.Helper()
-	s := flagsearch.New(now, busy)
+	return runningWith(t, &kept{}, now, busy)
+}
+
+func runningWith(t *testing.T, k *kept, now func() time.Time, busy func(time.Duration) bool) *flagsearch.Search {
+	t.Helper()
+	s := flagsearch.New(now, k, busy)
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan struct{})
 	go func() { defer close(ended); s.Run(ctx) }()
@@ -34,35 +42,86 @@ func running(t *testing.T, now func() time.Time, busy func(time.Duration) bool) 
 
 func idle(time.Duration) bool { return false }
 
-func settled(t *testing.T, s *flagsearch.Search, snap *book.Snapshot) []flags.Flag {
+// kept keeps what was found in memory.
+type kept struct {
+	mu              sync.Mutex
+	found           map[string][]byte
+	raised, cleared []string
+}
+
+func (k *kept) KeptFlags(_ context.Context, version int64, day pricing.Moment) ([]byte, bool, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	data, known := k.found[fmt.Sprint(version, day)]
+	return data, known, nil
+}
+
+func (k *kept) KeepFlags(_ context.Context, version int64, day pricing.Moment, found []byte) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.found = map[string][]byte{fmt.Sprint(version, day): found}
+	return nil
+}
+
+func (k *kept) NoteFlags(_ context.Context, _ int64, _ time.Time, raised, cleared []string) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.raised, k.cleared = append(k.raised, raised...), append(k.cleared, cleared...)
+	return nil
+}
+
+// losses are the flags below cost once the newest book was looked at.
+func settled(t *testing.T, s *flagsearch.Search, snap *book.Snapshot) []bookfile.FlagAnswer {
 	t.Helper()
-	var found []flags.Flag
+	var found []bookfile.FlagAnswer
 	require.Eventually(t, func() bool {
-		list, version, searching := s.Of(snap)
-		found = list
-		return !searching && version == snap.Version
+		f := s.Of(snap)
+		found = losses(f)
+		return !f.Searching && f.Version == snap.Version
 	}, 20*time.Second, time.Millisecond)
 	return found
 }
 
-// The flags of the newest book are found when somebody asks for them, the most money at stake first; those of the book
-// before stay until then.
+func losses(f flagsearch.Found) (list []bookfile.FlagAnswer) {
+	for _, x := range f.Flags {
+		if x.Kind == string(flags.BelowCost) {
+			list = append(list, x)
+		}
+	}
+	return list
+}
+
+// The flags of the newest book are found when somebody asks for them; those of the book before stay until then. What
+// came and went is noted, and a second program with the same keeper need not look again.
 func TestSearch(t *testing.T) {
-	s := running(t, at(26), idle)
+	k := &kept{}
+	s := runningWith(t, k, at(26), idle)
 	live, _ := booktest.Live(t, booktest.Read(t, loss))
-	none, _, searching := s.Of(live.Current())
-	require.Empty(t, none)
-	require.True(t, searching)
+	none := s.Of(live.Current())
+	require.Empty(t, none.Flags)
+	require.True(t, none.Searching)
 	found := settled(t, s, live.Current())
-	require.Equal(t, []string{"B", "A"}, []string{found[0].SKU, found[1].SKU})
+	require.Equal(t, []string{"A", "B"}, []string{found[0].SKU, found[1].SKU})
 	p := *live.Current().Product("B")
 	p.Cost = p.List
 	booktest.Save(t, live, book.OfProduct(live.Current().Product("B"), &p))
-	old, version, searching := s.Of(live.Current())
-	require.Len(t, old, 2)
-	require.EqualValues(t, 1, version)
-	require.True(t, searching)
+	old := s.Of(live.Current())
+	require.Len(t, losses(old), 2)
+	require.EqualValues(t, 1, old.Version)
+	require.True(t, old.Searching)
 	require.Len(t, settled(t, s, live.Current()), 1)
+	require.Eventually(t, func() bool { k.mu.Lock(); defer k.mu.Unlock(); return len(k.cleared) == 1 }, 20*time.Second, time.Millisecond)
+	require.Contains(t, k.cleared[0], "below-cost")
+	require.Empty(t, k.raised)
+	second := runningWith(t, k, at(26), func(time.Duration) bool { t.Error("it looks again"); return false })
+	require.Len(t, settled(t, second, live.Current()), 1)
+	_, _, known, err := second.With(t.Context(), live.Current(), live.Current().Engine)
+	require.NoError(t, err)
+	require.False(t, known, "how they were found is not kept")
+	require.Eventually(t, func() bool {
+		_, _, known, err := second.With(t.Context(), live.Current(), live.Current().Engine)
+		return err == nil && known
+	}, 20*time.Second, time.Millisecond, "but found out when somebody wants to know")
 }
 
 // A search that somebody's questions slow down is given up for a newer book's, and ends with the program.
@@ -93,7 +152,7 @@ func TestAnotherDay(t *testing.T) {
 	snap := booktest.Snapshot(t, b)
 	require.Len(t, settled(t, s, snap), 1)
 	day.Store(28)
-	require.Eventually(t, func() bool { list, _, searching := s.Of(snap); return !searching && len(list) == 0 },
+	require.Eventually(t, func() bool { f := s.Of(snap); return !f.Searching && len(losses(f)) == 0 },
 		20*time.Second, time.Millisecond)
 	require.Positive(t, int64(flagsearch.Span/pricing.Day))
 }

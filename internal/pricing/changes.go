@@ -1,6 +1,9 @@
 package pricing
 
-import "slices"
+import (
+	"reflect"
+	"slices"
+)
 
 // Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most
 // limit of them; from itself is not among them. Rules and campaigns that are switched off count only where with names
@@ -70,4 +73,63 @@ func (e *Engine) Alike(vp Viewpoint) (string, error) {
 		}
 	}
 	return string(append(key, word)), nil
+}
+
+// Touched are the products of which something may cost otherwise than in an earlier engine, or be told otherwise: all
+// others are the same questions with the same answers. false where so much differs that they cannot be told.
+func (e *Engine) Touched(before *Engine) (Set, bool) {
+	now, was := e.book(), before.book()
+	touched := e.index.empty()
+	if e.goods != before.goods {
+		// Other goods, numbered alike: those that were written anew.
+		if len(e.products) != len(before.products) || !reflect.DeepEqual(now.Settings, was.Settings) ||
+			!reflect.DeepEqual(now.Channels, was.Channels) || !reflect.DeepEqual(now.Groups, was.Groups) ||
+			!reflect.DeepEqual(now.Customers, was.Customers) || !reflect.DeepEqual(now.Ranges, was.Ranges) {
+			return nil, false
+		}
+		for p := range e.products {
+			x, y := e.products[p], before.products[p]
+			if x.SKU != y.SKU {
+				return nil, false
+			}
+			if !reflect.DeepEqual(x, y) {
+				touched.add(int32(p))
+			}
+		}
+	}
+	old := map[string]*rule{}
+	for _, r := range before.rules {
+		if r != nil {
+			old[r.Code] = r
+		}
+	}
+	reach := func(r *rule) {
+		touched.or(r.reach[0])
+		touched.or(r.reach[1])
+	}
+	for _, r := range e.rules {
+		if r == nil {
+			continue
+		}
+		o := old[r.Code]
+		delete(old, r.Code)
+		if o != nil && reflect.DeepEqual(r.Rule, o.Rule) && reflect.DeepEqual(r.campaign, o.campaign) &&
+			reflect.DeepEqual(e.ladders[r.Ladder], before.ladders[o.Ladder]) {
+			continue
+		}
+		reach(r)
+		if o != nil {
+			reach(o)
+		}
+	}
+	for _, o := range old {
+		reach(o)
+	}
+	any := slices.ContainsFunc(touched, func(w uint64) bool { return w != 0 })
+	for _, r := range e.rules { // prices that are derived from others follow those
+		if any && r != nil && r.derives() {
+			reach(r)
+		}
+	}
+	return touched, true
 }

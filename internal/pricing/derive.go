@@ -9,7 +9,9 @@ import (
 
 // derived is the price that a product takes from another.
 func (v *view) derived(s *state, r *rule, d *Derive) optional {
+	v.deriving = append(v.deriving, r)
 	source := v.source(d)
+	v.deriving = v.deriving[:len(v.deriving)-1]
 	if !source.ok {
 		return source
 	}
@@ -149,6 +151,9 @@ func (v *view) net(p int32) optional {
 	}
 	if i := slices.Index(v.path, p); i >= 0 {
 		v.cut = min(v.cut, i)
+		if v.onCircle != nil && i < len(v.deriving) {
+			v.onCircle(v.deriving[i:])
+		}
 		return optional{}
 	}
 	if o, done := v.nets[p]; done {

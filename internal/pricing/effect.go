@@ -100,6 +100,11 @@ type Ending struct {
 	Shift     money.Rat
 }
 
+// Same reports whether two endings end every price alike because they are written alike.
+func (e *Ending) Same(o *Ending) bool {
+	return e.Step.Equal(o.Step) && e.Direction == o.Direction && e.Shift.Equal(o.Shift)
+}
+
 // Apply is the price with its ending.
 func (e *Ending) Apply(price money.Rat) money.Rat {
 	q := price.Div(e.Step)

@@ -23,6 +23,7 @@ type state struct {
 	applied  []*rule
 	after    [LayerCount]optional // the price after each layer, by position
 	trail    *Trail               // nil: not asked for
+	watch    *watch               // nil: nobody looks on
 	options  []optionPrice
 }
 
@@ -93,10 +94,15 @@ func (s *state) reduced() int {
 // layer takes a unit through one layer.
 func (v *view) layer(s *state, i int) {
 	l := &v.layers[i]
+	rules, which := v.active[i], s.reduced()
 	if s.endedBy != nil && s.trail == nil {
+		if s.watch != nil {
+			for _, r := range rules {
+				v.shutOut(s, r, which, PriceEnded, s.endedBy)
+			}
+		}
 		return
 	}
-	rules, which := v.active[i], s.reduced()
 	if s.trail != nil {
 		rules = l.rules
 	}
@@ -138,17 +144,22 @@ func (s *state) miss(r *rule, reason Reason, by *rule) {
 	s.trail.Missed = append(s.trail.Missed, m)
 }
 
+// loser is a rule with what it made of a price that another one's result is.
+type loser struct {
+	*rule
+	result money.Rat
+}
+
 // choose is the modes in which one rule wins: first, lowest, highest.
 func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 	var won outcome
 	var winner *rule
-	type loser struct {
-		*rule
-		result money.Rat
-	}
 	var losers []loser
+	if s.watch != nil {
+		losers = s.watch.losers[:0]
+	}
 	for _, r := range rules {
-		if winner != nil && l.Mode == First && s.trail == nil && r.Rank > winner.Rank {
+		if winner != nil && l.Mode == First && s.trail == nil && s.watch == nil && r.Rank > winner.Rank {
 			break
 		}
 		if !v.takes(s, r, which) {
@@ -176,26 +187,29 @@ func (v *view) choose(s *state, l *layer, rules []*rule, which int) {
 			lost = loser{winner, won.result}
 			winner, won = r, o
 		}
-		if lost.rule != nil && (s.trail != nil || v.onTie != nil) {
+		if lost.rule != nil && (s.trail != nil || s.watch != nil) {
 			losers = append(losers, lost)
 		}
+	}
+	if s.watch != nil {
+		s.watch.losers = losers
 	}
 	if winner == nil {
 		return
 	}
 	for _, r := range losers {
-		if v.onTie != nil && l.Mode == First && r.Rank == winner.Rank && !r.result.Equal(won.result) {
-			v.onTie(winner, r.rule, s.product, won.result, r.result)
-		}
-		if s.trail == nil {
-			continue
-		}
 		reason := Reason(Outranked)
 		switch l.Mode {
 		case Lowest:
 			reason = NotLowest
 		case Highest:
 			reason = NotHighest
+		}
+		if s.watch != nil {
+			s.watch.shut = append(s.watch.shut, Shut{r.ordinal, reason, winner.ordinal, r.result})
+		}
+		if s.trail == nil {
+			continue
 		}
 		s.miss(r.rule, reason, winner)
 		would := r.result
@@ -223,6 +237,7 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 		}
 		if ender != nil {
 			s.miss(r, LayerEnded, ender)
+			v.shutOut(s, r, which, LayerEnded, ender)
 			continue
 		}
 		basis := s.price
@@ -253,7 +268,7 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 		applied = true
 		if r.Then != "" {
 			ender = r
-			if s.trail == nil {
+			if s.trail == nil && s.watch == nil {
 				break
 			}
 		}
@@ -276,6 +291,10 @@ func (v *view) stack(s *state, l *layer, rules []*rule, which int, adding bool) 
 // settle notes a rule that applied; l is set where the rule is the only one of its layer.
 func (v *view) settle(s *state, l *layer, r *rule, o outcome, before, after optional) {
 	s.applied = append(s.applied, r)
+	if s.watch != nil {
+		s.watch.applied = append(s.watch.applied, Applied{Ordinal: r.ordinal, Rule: r.Rule, Before: before.v,
+			Priced: before.ok, After: after.v, Raw: o.raw, Result: o.result, Effect: o.effect.Effect, From: o.from})
+	}
 	if s.trail != nil {
 		st := Step{Rule: r.Code, Layer: r.Layer, Before: before.ptr(), After: after.v, Effect: *o.effect.Effect,
 			Shaped: o.shaped, Raw: o.raw}
@@ -303,6 +322,9 @@ func (v *view) endPrice(s *state, r *rule) {
 }
 
 func (s *state) refuse(r *rule, o outcome) {
+	if s.watch != nil && o.reason != TooFew {
+		s.watch.shut = append(s.watch.shut, Shut{r.ordinal, o.reason, -1, o.result})
+	}
 	if s.trail == nil {
 		return
 	}
@@ -338,31 +360,50 @@ func (v *view) reachOptions(s *state, r *rule, o outcome) {
 }
 
 // outcome works out what a rule makes of the price entering it.
-func (v *view) outcome(s *state, r *rule, entering optional) (o outcome) {
+func (v *view) outcome(s *state, r *rule, entering optional) outcome {
+	o, reached := v.reached(s, r)
+	if o.reason != "" {
+		return o
+	}
+	if s.watch != nil && reached > 0 {
+		v.compareBreaks(s, r, reached, entering)
+	}
+	return v.result(s, r, o, entering)
+}
+
+// reached finds the effect of a rule on a unit, of the highest break that the count reaches where it has breaks, or
+// that there are too few units. Its second result is the place of that break.
+func (v *view) reached(s *state, r *rule) (o outcome, at int) {
 	if s.quantity < r.MinQuantity {
 		return outcome{reason: TooFew, counted: some(money.Int(int64(s.quantity))),
-			wanted: some(money.Int(int64(r.MinQuantity)))}
+			wanted: some(money.Int(int64(r.MinQuantity)))}, 0
 	}
 	o.effect = r.effect
-	if r.breaks != nil {
-		count, known := v.count(s, r)
-		if known {
-			for i := range r.breaks {
-				from := r.breaks[i].from
-				if r.counting.Measure == "spend" {
-					from = v.ruleAmount(r, from).v
-				}
-				if count.Less(from) {
-					o.wanted = some(from)
-					break
-				}
-				o.effect, o.from = r.breaks[i].effect, &r.breaks[i].from
+	if r.breaks == nil {
+		return o, 0
+	}
+	count, known := v.count(s, r)
+	if known {
+		for i := range r.breaks {
+			from := r.breaks[i].from
+			if r.counting.Measure == "spend" {
+				from = v.ruleAmount(r, from).v
 			}
-		}
-		if o.from == nil {
-			return outcome{reason: TooFew, counted: optional{count, known}, wanted: o.wanted}
+			if count.Less(from) {
+				o.wanted = some(from)
+				break
+			}
+			o.effect, o.from, at = r.breaks[i].effect, &r.breaks[i].from, i
 		}
 	}
+	if o.from == nil {
+		return outcome{reason: TooFew, counted: optional{count, known}, wanted: o.wanted}, 0
+	}
+	return o, at
+}
+
+// result is what the effect that was reached makes of the price entering.
+func (v *view) result(s *state, r *rule, o outcome, entering optional) outcome {
 	e := o.effect
 	var raw optional
 	if e.relative() {
@@ -471,9 +512,14 @@ func (v *view) setTo(s *state, r *rule, e effect) (optional, Reason) {
 // shape holds, limits, lifts and ends a result.
 func (v *view) shape(s *state, r *rule, o *outcome, entering optional) {
 	zero := money.Int(0)
+	to := func(result money.Rat, by string) {
+		if o.result = result; s.trail != nil {
+			o.shaped = append(o.shaped, by)
+		}
+	}
 	hold := func() {
 		if o.result.Sign() < 0 {
-			o.result, o.shaped = zero, append(o.shaped, "zero")
+			to(zero, "zero")
 		}
 	}
 	hold()
@@ -487,7 +533,7 @@ func (v *view) shape(s *state, r *rule, o *outcome, entering optional) {
 			limit.ok = false
 		}
 		if limit.ok && o.result.Less(limit.v) {
-			o.result, o.shaped = limit.v, append(o.shaped, "max-off")
+			to(limit.v, "max-off")
 		}
 	}
 	if r.Floor != nil {
@@ -496,14 +542,13 @@ func (v *view) shape(s *state, r *rule, o *outcome, entering optional) {
 				floor.v = money.Min(floor.v, entering.v)
 			}
 			if o.result.Less(floor.v) {
-				o.result, o.shaped = floor.v, append(o.shaped, "floor")
+				to(floor.v, "floor")
 			}
 		}
 	}
 	if r.Ending != nil {
-		ended := r.Ending.Apply(o.result)
-		if !ended.Equal(o.result) {
-			o.result, o.shaped = ended, append(o.shaped, "ending")
+		if ended := r.Ending.Apply(o.result); !ended.Equal(o.result) {
+			to(ended, "ending")
 		}
 		hold()
 	}

@@ -155,6 +155,11 @@ type segment struct{ units, last int }
 // segments cuts a line where graduated breaks begin.
 func (v *view) segments(line *state) []segment {
 	p, cuts := line.product, []int{line.quantity}
+	if !slices.ContainsFunc(v.active, func(l []*rule) bool {
+		return slices.ContainsFunc(l, func(r *rule) bool { return r.counting.Method == Graduated })
+	}) {
+		return []segment{{line.quantity, line.quantity}}
+	}
 	for _, l := range v.active {
 		for _, r := range l {
 			if r.counting.Method != Graduated || !r.reach[0].Has(p) && !r.reach[1].Has(p) {

@@ -36,13 +36,14 @@ type view struct {
 	alone map[int32]optional // prices after the catalog layer at quantity 1
 	*workings
 	*basket // nil: a product is asked for alone
-	onTie   func(winner, other *rule, p int32, won, lost money.Rat)
 }
 
 // workings are shared by the views of one question while it is answered.
 type workings struct {
-	path []int32 // the products whose prices are being worked out
-	cut  int     // the place in path of the outermost product at which a circle was closed; noCut: none was
+	path     []int32 // the products whose prices are being worked out
+	deriving []*rule // the rules that derive them from one another
+	cut      int     // the place in path of the outermost product at which a circle was closed; noCut: none was
+	onCircle func(rules []*rule)
 }
 
 // optional is a number that may be missing.
@@ -61,8 +62,24 @@ func (o optional) ptr() *money.Rat {
 	return &v
 }
 
-// look resolves a viewpoint.
+// look resolves a viewpoint and the rules that take part there.
 func (e *Engine) look(vp Viewpoint) (*view, error) {
+	v, err := e.resolve(vp)
+	if err != nil {
+		return nil, err
+	}
+	blocked := make([]Reason, len(e.rules))
+	for i, r := range e.rules {
+		if r != nil {
+			blocked[i] = v.bars(r.Rule, r.campaign, v.at, v.at)
+		}
+	}
+	v.block(blocked)
+	return v, nil
+}
+
+// resolve is a viewpoint without rules.
+func (e *Engine) resolve(vp Viewpoint) (*view, error) {
 	s := e.settings
 	v := &view{Engine: e, at: vp.At, workings: &workings{cut: noCut}, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1),
 		history:  vp.History,
@@ -98,13 +115,6 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 		}
 		v.with[code] = true
 	}
-	blocked := make([]Reason, len(e.rules))
-	for i, r := range e.rules {
-		if r != nil {
-			blocked[i] = v.bars(r.Rule, r.campaign, v.at, v.at)
-		}
-	}
-	v.block(blocked)
 	return v, nil
 }
 
@@ -122,17 +132,8 @@ func (v *view) block(reasons []Reason) {
 
 // bars is the first reason that keeps a rule, within its campaign, from taking part at all, or "".
 func (v *view) bars(r *Rule, c *Campaign, at, clock Moment) Reason {
-	if r.Status != On && !v.with[r.Code] || c != nil && c.Status != On && !v.with[c.Code] {
-		return SwitchedOff
-	}
-	if r.Currency != "" && r.Currency != v.currency {
-		return OtherCurrency
-	}
-	if !v.inChannels(r.Channels) || c != nil && !v.inChannels(c.Channels) {
-		return OtherChannel
-	}
-	if !r.Audience.admits(&v.visitor) || c != nil && !c.Audience.admits(&v.visitor) {
-		return OtherAudience
+	if reason := v.keepsOut(r, c); reason != "" {
+		return reason
 	}
 	// The order of the reasons holds for rule and campaign together: not yet, ended, hours.
 	reason := r.Window.test(at, clock)
@@ -149,6 +150,23 @@ func (v *view) bars(r *Rule, c *Campaign, at, clock Moment) Reason {
 	return reason
 }
 
+// keepsOut is bars without the windows.
+func (v *view) keepsOut(r *Rule, c *Campaign) Reason {
+	if r.Status != On && !v.with[r.Code] || c != nil && c.Status != On && !v.with[c.Code] {
+		return SwitchedOff
+	}
+	if r.Currency != "" && r.Currency != v.currency {
+		return OtherCurrency
+	}
+	if !v.inChannels(r.Channels) || c != nil && !v.inChannels(c.Channels) {
+		return OtherChannel
+	}
+	if !r.Audience.admits(&v.visitor) || c != nil && !c.Audience.admits(&v.visitor) {
+		return OtherAudience
+	}
+	return ""
+}
+
 func (v *view) inChannels(codes []string) bool {
 	return codes == nil || v.channel != nil && slices.Contains(codes, v.channel.Code)
 }
@@ -156,7 +174,7 @@ func (v *view) inChannels(codes []string) bool {
 // own is the view for another goroutine.
 func (v *view) own() *view {
 	c := *v
-	c.nets, c.workings, c.alone, c.onTie = nil, &workings{cut: noCut}, nil, nil
+	c.nets, c.workings, c.alone = nil, &workings{cut: noCut}, nil
 	return &c
 }
 

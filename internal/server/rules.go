@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -16,6 +15,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/bulk"
+	"dogbane/internal/flagsearch"
 	"dogbane/internal/intake"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
@@ -30,7 +30,7 @@ type RuleRow struct {
 	Reach int     `json:"reach" doc:"products that its selection holds; of an offer, those that can take part"`
 	State string  `json:"state" enum:"on,off,draft,waits,opens,closed,over,never" doc:"at the present: on now, off, a draft, its campaign not on, opens later, between its times, over, never open"`
 	Next  string  `json:"next,omitempty" doc:"when it opens, or shuts where it is on"`
-	Ties  int     `json:"ties" doc:"rules of the same rank that give other prices to the same goods"`
+	Flags int     `json:"flags" doc:"errors and warnings about the rule itself"`
 }
 
 // RuleWrite is a rule to be saved; its errors are found by package bookfile.
@@ -138,21 +138,28 @@ func (s *Server) changeRule(ctx context.Context, of *RuleQuery,
 
 func (s *Server) ruleRows(snap *book.Snapshot) []RuleRow {
 	now := s.moment(snap)
-	ties := map[string]int{}
-	found, _, _ := s.flags.Of(snap)
+	trouble := map[string]int{}
+	found := s.flags.Of(snap)
 	told := map[string]bool{}
-	for _, f := range found {
-		if f.Kind == flags.Tie && !told[strings.Join(f.Rules, "\x00")] {
-			told[strings.Join(f.Rules, "\x00")] = true
-			for _, code := range f.Rules {
-				ties[code]++
-			}
+	for i := range found.Flags {
+		f := &found.Flags[i]
+		if about := flagsearch.Subject(f); f.SKU != "" || told[about] || f.Severity == string(flags.Note) {
+			continue
+		} else {
+			told[about] = true
+		}
+		codes := f.Rules
+		if f.Rule != "" {
+			codes = []string{f.Rule}
+		}
+		for _, code := range codes {
+			trouble[code]++
 		}
 	}
 	rows := []RuleRow{}
 	for _, r := range snap.Book.RulesInOrder() {
 		doc := bookfile.EncodeRule(r)
-		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), Ties: ties[r.Code]}
+		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), Flags: trouble[r.Code]}
 		row.Reach, _ = snap.Engine.Reach(r.Code)
 		if taking, of := snap.Baskets().Reach(r.Code); of {
 			row.Reach = taking

@@ -85,7 +85,7 @@ func New(p Parts) *Server {
 	})
 	s.impacts = impact.New(sweeps, p.Store)
 	s.imports = intake.NewImports(p.Store, p.Live, s.buyers, p.Clocks)
-	s.flags = flagsearch.New(p.Clocks.Book, s.asked.within)
+	s.flags = flagsearch.New(p.Clocks.Book, p.Store, s.asked.within)
 	s.counter = impact.NewCounter(p.Store, p.Live)
 	p.Live.OnSave(s.counter.Look)
 	return s

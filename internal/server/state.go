@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/pricing/flags"
+	"dogbane/internal/flagsearch"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
@@ -124,21 +124,13 @@ func (s *Server) state(ctx context.Context) (State, error) {
 		}
 		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
 	}
-	found, _, searching := s.flags.Of(snap)
-	st.Flags.Searching = searching
-	told := map[string]bool{}
-	for i := range found {
-		about := subject(&found[i])
-		if told[about] {
-			continue
-		}
-		told[about] = true
-		if found[i].Severity == flags.Error {
-			st.Flags.Errors++
-		} else {
-			st.Flags.Others++
-		}
+	found := s.flags.Of(snap)
+	seen, err := s.acknowledged(ctx)
+	if err != nil {
+		return st, err
 	}
+	st.Flags.Searching = found.Searching
+	st.Flags.Errors, st.Flags.Others = flagsearch.Counts(found.Flags, seen)
 	return st, nil
 }
 

@@ -2,28 +2,94 @@ package flags_test
 
 import (
 	"fmt"
+	"runtime"
 	"testing"
 	_ "time/tzdata"
 
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/demo"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
+	"dogbane/internal/pricing/pricingtest"
 )
 
-// The search with 5,000 customers whom no rule tells apart, beside the demo's twelve, which are the baseline.
+// store is a large book with six channels, one abroad, two that take commissions and one with limits.
+func store(products int) *pricing.Book {
+	book := pricingtest.Large(products)
+	percent, most := money.Int(12), money.Int(60)
+	book.Channels = append(book.Channels, pricing.Channel{Code: "fair", FeePercent: percent,
+		Limits: &pricing.Limits{NeedsReference: true, MaxOffPercent: &most}},
+		pricing.Channel{Code: "desk", Group: "trade"}, pricing.Channel{Code: "isle", Currency: "GBP"},
+		pricing.Channel{Code: "market", FeePercent: percent})
+	return book
+}
+
+func question(days pricing.Moment) flags.Question {
+	if days == 0 {
+		return flags.Question{From: pricingtest.Noon, To: pricingtest.Noon + 1}
+	}
+	return flags.Question{From: pricingtest.Noon, To: pricingtest.Noon + days*pricing.Day}
+}
+
+// How the search grows with products and days. The baseline is the sweep of every question of the present moment, one
+// after the other, without looking at what comes out.
+func BenchmarkSearch(b *testing.B) {
+	for _, products := range []int{10_000, 100_000} {
+		book := store(products)
+		e := pricing.Compile(book)
+		for _, days := range []pricing.Moment{0, 90} {
+			b.Run(fmt.Sprintf("products=%d/days=%d", products, days), func(b *testing.B) {
+				before := heap()
+				for b.Loop() {
+					s, err := flags.NewSearch(e, question(days))
+					require.NoError(b, err)
+					b.ReportMetric(float64(heap()-before)/1e6, "MB-kept")
+					found, err := s.Flags()
+					require.NoError(b, err)
+					b.ReportMetric(float64(len(found)), "flags")
+				}
+			})
+		}
+		b.Run(fmt.Sprintf("products=%d/baseline=sweeps", products), func(b *testing.B) {
+			for b.Loop() {
+				for _, c := range append([]pricing.Channel{{}}, book.Channels...) {
+					for _, g := range append([]pricing.Group{{}}, book.Groups...) {
+						for _, q := range book.Quantities() {
+							vp := pricing.Viewpoint{At: pricingtest.Noon, Channel: c.Code, Quantity: q}
+							if g.Code != "" {
+								vp.Groups = []string{g.Code}
+							}
+							_, err := e.Sweep(vp)
+							require.NoError(b, err)
+						}
+					}
+				}
+			}
+		})
+	}
+}
+
+func heap() uint64 {
+	var m runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&m)
+	return m.HeapAlloc
+}
+
+// The search with 10,000 customers whom no rule tells apart, beside the demo's twelve, which are the baseline.
 func BenchmarkManyCustomers(b *testing.B) {
 	now, err := pricing.ParseMoment(demo.Now)
 	require.NoError(b, err)
-	for _, n := range []int{0, 5000} {
+	for _, n := range []int{0, 10_000} {
 		book := demo.Book(0)
 		for i := range n {
 			book.Customers = append(book.Customers, pricing.Customer{Code: fmt.Sprintf("N-%d", i), Groups: []string{"trade"}})
 		}
 		e := pricing.Compile(book)
 		b.Run(fmt.Sprint(12+n), func(b *testing.B) {
-			for range b.N {
+			for b.Loop() {
 				_, err := flags.Find(e, flags.Question{From: now, To: now + 90*pricing.Day})
 				require.NoError(b, err)
 			}

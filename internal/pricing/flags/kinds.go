@@ -15,37 +15,66 @@ const (
 // Kind of a flag: what is wrong.
 type Kind string
 
-// The kinds.
+// The kinds. docs/book.md, section 6, says when each is raised.
 const (
-	BelowCost  Kind = "below-cost"  // the margin is under 0
-	ThinMargin Kind = "thin-margin" // the margin is under the guard, but not under 0
-	NoPrice    Kind = "no-price"    // a listed product has no price
-	NoCost     Kind = "no-cost"     // the cost of a listed product is unknown
-	Tie        Kind = "tie"         // two rules of equal rank in a layer of mode first give different prices
+	BelowCost  Kind = "below-cost"
+	ThinMargin Kind = "thin-margin"
+	OverMaxOff Kind = "over-max-off"
+	BelowMAP   Kind = "below-map"
+	AboveList  Kind = "above-list"
+	Free       Kind = "free"
+	NoPrice    Kind = "no-price"
+	NoCost     Kind = "no-cost"
 
-	LimitWholeUnits Kind = "limit-whole-units" // the channel takes whole amounts only
-	LimitDiscount   Kind = "limit-discount"    // the channel takes reductions of a certain size only
-	LimitReference  Kind = "limit-reference"   // the channel wants a price that the reduced one is shown against
-	LimitLeadTime   Kind = "limit-lead-time"   // the channel wants to know earlier
+	GroupAbovePublic Kind = "group-above-public"
+	DearerByQuantity Kind = "dearer-by-quantity"
+
+	Tie            Kind = "tie"
+	NeverWins      Kind = "never-wins"
+	MatchesNothing Kind = "matches-nothing"
+	NeverOpen      Kind = "never-open"
+	Doubled        Kind = "doubled"
+	DeriveCycle    Kind = "derive-cycle"
+	PromiseDiffers Kind = "promise-differs"
+
+	BreakInverted Kind = "break-inverted"
+	BreakCliff    Kind = "break-cliff"
+	BreakLost     Kind = "break-lost"
+
+	BundleDearer   Kind = "bundle-dearer"
+	OfferBelowCost Kind = "offer-below-cost"
+	OfferOverStock Kind = "offer-over-stock"
+	CodeTwice      Kind = "code-twice"
+	Unannounced    Kind = "unannounced"
+
+	ChannelCannot   Kind = "channel-cannot"
+	LimitWholeUnits Kind = "limit-whole-units"
+	LimitDiscount   Kind = "limit-discount"
+	LimitReference  Kind = "limit-reference"
+	LimitRating     Kind = "limit-rating"
+	LimitTerms      Kind = "limit-terms"
+	LimitLeadTime   Kind = "limit-lead-time"
+	LimitWords      Kind = "limit-words"
 )
 
-// Subject is what a flag of a kind is raised for, once per channel.
+// Subject is what a flag of a kind is raised for.
 type Subject string
 
 // The subjects.
 const (
 	PerProduct Subject = "product"
 	PerRule    Subject = "rule"
-	PerPair    Subject = "pair" // of rules
+	PerPair    Subject = "pair" // of rules, or more of them
+	PerEither  Subject = "product or rule"
 )
 
 // Entry is what there is to know of a kind.
 type Entry struct {
 	Kind     Kind
-	Severity Severity
+	Severity Severity // never-open may be a note
 	Per      Subject
+	Channels bool // raised once for each channel
 	Stops    bool // a price with it is not sent to a channel unless somebody gives a reason
-	Searched bool // Find looks for it
 	// Marks finds it on one price; nil where more than a price is needed to see it.
 	Marks func(row *pricing.Row) bool
 }
@@ -53,25 +82,74 @@ type Entry struct {
 // Table is every kind of trouble, the gravest first. What marks a price on the board, what a channel demands of one,
 // what stops one from being sent and what a search finds are kinds of this table.
 var Table = []Entry{
-	{Kind: NoPrice, Severity: Error, Per: PerProduct, Marks: func(r *pricing.Row) bool { return !r.HasPrice }},
-	{Kind: BelowCost, Severity: Error, Per: PerProduct, Stops: true, Searched: true,
+	{Kind: NoPrice, Severity: Error, Per: PerProduct, Channels: true,
+		Marks: func(r *pricing.Row) bool { return !r.HasPrice }},
+	{Kind: BelowCost, Severity: Error, Per: PerProduct, Channels: true, Stops: true,
 		Marks: func(r *pricing.Row) bool { return r.HasPrice && r.BelowCost }},
-	{Kind: LimitWholeUnits, Severity: Error, Per: PerProduct},
-	{Kind: LimitDiscount, Severity: Error, Per: PerProduct},
-	{Kind: LimitReference, Severity: Error, Per: PerProduct},
-	{Kind: LimitLeadTime, Severity: Error, Per: PerRule},
-	{Kind: ThinMargin, Severity: Warning, Per: PerProduct,
+	{Kind: Free, Severity: Error, Per: PerProduct, Channels: true},
+	{Kind: OfferBelowCost, Severity: Error, Per: PerRule},
+	{Kind: LimitWholeUnits, Severity: Error, Per: PerProduct, Channels: true},
+	{Kind: LimitDiscount, Severity: Error, Per: PerProduct, Channels: true},
+	{Kind: LimitReference, Severity: Error, Per: PerProduct, Channels: true},
+	{Kind: LimitRating, Severity: Error, Per: PerProduct, Channels: true},
+	{Kind: LimitTerms, Severity: Error, Per: PerRule, Channels: true},
+	{Kind: LimitLeadTime, Severity: Error, Per: PerRule, Channels: true},
+	{Kind: LimitWords, Severity: Error, Per: PerEither, Channels: true},
+	{Kind: BreakInverted, Severity: Error, Per: PerRule},
+	{Kind: CodeTwice, Severity: Error, Per: PerPair},
+	{Kind: DeriveCycle, Severity: Error, Per: PerPair},
+	{Kind: ThinMargin, Severity: Warning, Per: PerProduct, Channels: true,
 		Marks: func(r *pricing.Row) bool { return r.HasPrice && r.HasCost && r.UnderGuard && !r.BelowCost }},
-	{Kind: Tie, Severity: Warning, Per: PerPair, Searched: true},
+	{Kind: OverMaxOff, Severity: Warning, Per: PerProduct, Channels: true},
+	{Kind: BelowMAP, Severity: Warning, Per: PerProduct, Channels: true},
+	{Kind: GroupAbovePublic, Severity: Warning, Per: PerProduct, Channels: true},
+	{Kind: DearerByQuantity, Severity: Warning, Per: PerProduct, Channels: true},
+	{Kind: Tie, Severity: Warning, Per: PerPair},
+	{Kind: NeverWins, Severity: Warning, Per: PerRule},
+	{Kind: MatchesNothing, Severity: Warning, Per: PerRule},
+	{Kind: NeverOpen, Severity: Warning, Per: PerRule},
+	{Kind: BundleDearer, Severity: Warning, Per: PerRule},
+	{Kind: OfferOverStock, Severity: Warning, Per: PerRule},
+	{Kind: PromiseDiffers, Severity: Warning, Per: PerRule},
+	{Kind: ChannelCannot, Severity: Warning, Per: PerRule, Channels: true},
+	{Kind: AboveList, Severity: Note, Per: PerProduct, Channels: true},
+	{Kind: BreakCliff, Severity: Note, Per: PerRule},
+	{Kind: BreakLost, Severity: Note, Per: PerRule},
+	{Kind: Doubled, Severity: Note, Per: PerPair},
+	{Kind: Unannounced, Severity: Note, Per: PerRule},
 	{Kind: NoCost, Severity: Note, Per: PerProduct, Marks: func(r *pricing.Row) bool { return r.HasPrice && !r.HasCost }},
 }
 
-// Of is the entry of a kind.
-func Of(k Kind) *Entry {
+// kind is the place of one in Table.
+type kind int8
+
+var place = func() map[Kind]kind {
+	places := map[Kind]kind{}
 	for i := range Table {
-		if Table[i].Kind == k {
-			return &Table[i]
-		}
+		places[Table[i].Kind] = kind(i)
+	}
+	return places
+}()
+
+// Those that are found on prices and rules, again and again.
+var (
+	noPrice, belowCost, thinMargin, overMaxOff = place[NoPrice], place[BelowCost], place[ThinMargin], place[OverMaxOff]
+	belowMAP, aboveList, free, noCost          = place[BelowMAP], place[AboveList], place[Free], place[NoCost]
+	groupAbovePublic, dearerByQuantity         = place[GroupAbovePublic], place[DearerByQuantity]
+	tie, doubled, deriveCycle, promiseDiffers  = place[Tie], place[Doubled], place[DeriveCycle], place[PromiseDiffers]
+	breakInverted, breakCliff, breakLost       = place[BreakInverted], place[BreakCliff], place[BreakLost]
+	channelCannot, limitWholeUnits             = place[ChannelCannot], place[LimitWholeUnits]
+	limitDiscount, limitReference, limitRating = place[LimitDiscount], place[LimitReference], place[LimitRating]
+	limitTerms, limitLeadTime, limitWords      = place[LimitTerms], place[LimitLeadTime], place[LimitWords]
+)
+
+// Compare puts kinds in the order of Table: the gravest first.
+func Compare(a, b Kind) int { return int(place[a]) - int(place[b]) }
+
+// Of is the entry of a kind; nil: there is no such kind.
+func Of(k Kind) *Entry {
+	if i, known := place[k]; known {
+		return &Table[i]
 	}
 	return nil
 }

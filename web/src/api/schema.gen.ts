@@ -548,6 +548,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/flags/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-flags-acknowledge"];
+        delete: operations["delete-api-flags-acknowledge"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/flags/fixes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-flags-fixes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/flags/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-flags-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hire-days": {
         parameters: {
             query?: never;
@@ -622,6 +670,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post-api-impact-elsewhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/impact/flags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-impact-flags"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1092,6 +1156,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/{code}/why-not": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-rules-by-code-why-not"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sales": {
         parameters: {
             query?: never;
@@ -1416,6 +1496,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcknowledgeForm: {
+            reason: string;
+            subject: string;
+            /** @description the last day, as 2026-12-24 */
+            until: string;
+        };
         AgreedComparison: {
             /** @description the agreed price is above that */
             dearer: boolean;
@@ -1648,6 +1734,11 @@ export interface components {
             /** @description what is paid at that rate, shipping included */
             of: string;
             percent: string;
+        };
+        BasketWitness: {
+            codes?: string[];
+            history?: components["schemas"]["WitnessPurchase"][];
+            lines: components["schemas"]["WitnessLine"][];
         };
         BoardCategory: {
             /** Format: int64 */
@@ -2493,13 +2584,84 @@ export interface components {
         FixedQueryBody: {
             fixed: boolean;
         };
+        FlagAnswer: {
+            basket?: components["schemas"]["BasketWitness"];
+            /** @description of a price: the rule that lowered it most */
+            cause?: string;
+            channel?: string;
+            /** @description on the price's footing */
+            cost?: string;
+            currency: string;
+            kind: string;
+            /** @description net less fee and cost */
+            left?: string;
+            /** @description the nearest prices that pass, ascending */
+            nearest?: string[];
+            /** @description what the price is held against */
+            other?: string;
+            /** @description the witness's price */
+            price?: string;
+            /**
+             * Format: int64
+             * @description how many show it
+             */
+            products?: number;
+            rule?: string;
+            /** @description the rules it is about; of a rule that never wins, those that keep it from it */
+            rules?: string[];
+            severity: string;
+            sku?: string;
+            witness: components["schemas"]["Witness"];
+            /** @description what is promised or refused, as it is written */
+            words?: string;
+        };
+        FlagBrief: {
+            /** Format: int64 */
+            count: number;
+            /** @description the product or the rule of one of them */
+            example: string;
+            kind: string;
+            severity: string;
+        };
+        FlagFix: {
+            changes: components["schemas"]["EditChange"][];
+            /**
+             * Format: int64
+             * @description flags that it clears in all
+             */
+            cleared: number;
+            /** @description it clears this flag */
+            clears: boolean;
+            /** @description why it cannot be saved */
+            problem?: string;
+            /**
+             * Format: int64
+             * @description flags that it raises
+             */
+            raised: number;
+            title: string;
+            /** @description whether it is known yet what it does to the flags */
+            told: boolean;
+        };
+        FlagFixes: {
+            fixes: components["schemas"]["FlagFix"][];
+        };
+        FlagHistory: {
+            spells: components["schemas"]["FlagSpell"][];
+        };
+        FlagImpact: {
+            cleared: components["schemas"]["FlagBrief"][];
+            /** @description the saved book was looked at */
+            known: boolean;
+            raised: components["schemas"]["FlagBrief"][];
+        };
         FlagList: {
-            flags: components["schemas"]["FlagRow"][];
             from: string;
-            /** @description of the products in them, by SKU, where they have one */
-            names: {
-                [key: string]: string;
-            };
+            groups: components["schemas"]["FlagsearchGroup"][];
+            /** @description how many entries of each kind pass the other filters */
+            kinds: components["schemas"]["KindCount"][];
+            /** @description only the present moment was looked at so far */
+            present: boolean;
             /** @description a newer version is being looked at */
             searching: boolean;
             to: string;
@@ -2509,25 +2671,18 @@ export interface components {
              */
             version: number;
         };
-        FlagRow: {
-            channel?: string;
-            /** @description on the price's footing */
-            cost?: string;
-            currency: string;
-            kind: string;
-            /** @description net less fee and cost */
-            left?: string;
-            /** @description how the loss comes about, of a price that all units of the witness have */
-            margin?: components["schemas"]["MarginAnswer"];
-            /** @description what the rule that lost would have made of the price */
-            other?: string;
-            /** @description the witness's price */
-            price: string;
-            rule?: string;
-            rules?: string[];
-            severity: string;
-            sku?: string;
-            witness: components["schemas"]["Witness"];
+        FlagSpell: {
+            /** Format: int64 */
+            cleared?: number;
+            /** Format: date-time */
+            clearedAt?: string;
+            clearedBy?: string;
+            /** Format: int64 */
+            raised?: number;
+            /** Format: date-time */
+            raisedAt?: string;
+            /** @description who, and what they changed */
+            raisedBy?: string;
         };
         FlagState: {
             /**
@@ -2539,6 +2694,62 @@ export interface components {
             others: number;
             /** @description a newer version is being looked at */
             searching: boolean;
+        };
+        FlagsearchAcknowledgement: {
+            /** Format: date-time */
+            at: string;
+            reason: string;
+            /** Format: date-time */
+            until: string;
+            who: string;
+        };
+        FlagsearchEntry: {
+            acknowledged?: components["schemas"]["FlagsearchAcknowledgement"];
+            /** @description the rule that lowered the price most, or that the flag is about */
+            cause?: string;
+            currency: string;
+            /** @description the worst first */
+            flags: components["schemas"]["FlagAnswer"][];
+            kind: string;
+            /** @description what one sale loses, of the worst */
+            loss?: string;
+            /** @description of the product, or of the witness's */
+            name?: string;
+            rule?: string;
+            rules?: string[];
+            severity: string;
+            sku?: string;
+            subject: string;
+            /** @description how the loss of the worst comes about, of a price that all units have */
+            sum?: components["schemas"]["MarginAnswer"];
+            /** @description what a week loses at the units sold of late */
+            week?: string;
+        };
+        FlagsearchGroup: {
+            /** @description the rule behind all entries, where they are grouped by cause; empty: none is */
+            cause?: string;
+            /**
+             * Format: int64
+             * @description entries
+             */
+            count: number;
+            /** @description the first of them, those with most money at stake first */
+            entries: components["schemas"]["FlagsearchEntry"][];
+            /** @description of all entries, where they are grouped by kind */
+            kind?: string;
+            /** @description what a sale of each loses together, in the book's currency */
+            loss?: string;
+            /** @description of a cause: its kinds */
+            parts: components["schemas"]["FlagsearchPart"][];
+            /** @description the gravest */
+            severity: string;
+            week?: string;
+        };
+        FlagsearchPart: {
+            /** Format: int64 */
+            count: number;
+            kind: string;
+            severity: string;
         };
         FormFile: {
             ContentType: string;
@@ -3004,6 +3215,11 @@ export interface components {
             rights: string[];
             who: string;
         };
+        KindCount: {
+            /** Format: int64 */
+            count: number;
+            kind: string;
+        };
         KindDifference: {
             /** Format: int64 */
             changed: number;
@@ -3425,6 +3641,11 @@ export interface components {
         RuleRow: {
             /** @description of this state of the rule; writes carry it as If-Match */
             etag: string;
+            /**
+             * Format: int64
+             * @description errors and warnings about the rule itself
+             */
+            flags: number;
             /** @description when it opens, or shuts where it is on */
             next?: string;
             /**
@@ -3438,11 +3659,6 @@ export interface components {
              * @enum {string}
              */
             state: "on" | "off" | "draft" | "waits" | "opens" | "closed" | "over" | "never";
-            /**
-             * Format: int64
-             * @description rules of the same rank that give other prices to the same goods
-             */
-            ties: number;
         };
         RuleSwitch: {
             /** @enum {string} */
@@ -3537,6 +3753,36 @@ export interface components {
             etag: string;
             rates: components["schemas"]["RateRow"][];
             taxClasses: components["schemas"]["TaxClassUses"][];
+        };
+        Shut: {
+            /**
+             * Format: int64
+             * @description products to whose price it applies at some moment, for somebody, somewhere
+             */
+            applies: number;
+            /** @description the book was looked at */
+            known: boolean;
+            /**
+             * Format: int64
+             * @description products that it selects
+             */
+            reach: number;
+            /** @description the most products first */
+            shutters: components["schemas"]["Shutter"][];
+        };
+        Shutter: {
+            /** @description the rule that comes first; empty: none does */
+            by?: string;
+            /** @description the name of the witness's product */
+            example: string;
+            layer?: string;
+            name?: string;
+            /** Format: int64 */
+            products: number;
+            /** Format: int64 */
+            rank?: number;
+            reason: string;
+            witness: components["schemas"]["Witness"];
         };
         SignInForm: {
             name: string;
@@ -3765,6 +4011,18 @@ export interface components {
             channel?: string;
             customer?: string;
             groups?: string[];
+            /** Format: int64 */
+            quantity?: number;
+            sku?: string;
+            with?: string[];
+        };
+        WitnessLine: {
+            /** Format: int64 */
+            quantity: number;
+            sku: string;
+        };
+        WitnessPurchase: {
+            at: string;
             /** Format: int64 */
             quantity: number;
             sku: string;
@@ -5421,7 +5679,23 @@ export interface operations {
     };
     "get-api-flags": {
         parameters: {
-            query?: never;
+            query?: {
+                by?: "kind" | "cause";
+                kind?: string;
+                severity?: "error" | "warning" | "note" | "";
+                channel?: string;
+                layer?: string;
+                campaign?: string;
+                category?: string;
+                /** @description the rule behind them */
+                cause?: string;
+                /** @description in names and codes of goods and rules */
+                q?: string;
+                /** @description those that somebody lives with, instead of the others */
+                acknowledged?: boolean;
+                /** @description entries of each group that are not told again */
+                skip?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5435,6 +5709,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlagList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-flags-acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcknowledgeForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-flags-acknowledge": {
+        parameters: {
+            query: {
+                subject: string;
+                /** @description of the flag in this channel; empty: the worst */
+                channel?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-flags-fixes": {
+        parameters: {
+            query: {
+                subject: string;
+                /** @description of the flag in this channel; empty: the worst */
+                channel?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlagFixes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-flags-history": {
+        parameters: {
+            query: {
+                subject: string;
+                /** @description of the flag in this channel; empty: the worst */
+                channel?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlagHistory"];
                 };
             };
             /** @description Error */
@@ -5697,6 +6099,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactElsewhere"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-impact-flags": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                /** @description the saved rule that this one takes the place of */
+                replaces?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlagImpact"];
                 };
             };
             /** @description Error */
@@ -6966,6 +7421,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-rules-by-code-why-not": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shut"];
                 };
             };
             /** @description Error */

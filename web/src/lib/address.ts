@@ -56,6 +56,29 @@ const boardFilter = z.object({
   cols: text,
 });
 
+const flagFilter = z.object({
+  by: z.enum(["kind", "cause"]).catch("kind"),
+  kind: text,
+  severity: z.enum(["", "error", "warning", "note"]).catch(""),
+  /** The channel that flags are raised in. */
+  in: text,
+  layer: text,
+  campaign: text,
+  category: text,
+  cause: text,
+  q: text,
+  acknowledged: z
+    .enum(["true", "false"])
+    .catch("false")
+    .transform((a) => a === "true"),
+});
+
+/** Which flags are shown, and how they are grouped. */
+export type FlagFilter = z.output<typeof flagFilter>;
+
+/** Reads which flags are shown from an address. */
+export const readFlagFilter = (params: URLSearchParams): FlagFilter => flagFilter.parse(Object.fromEntries(params));
+
 /** Which products a board shows, and in which order. */
 export type BoardFilter = z.output<typeof boardFilter>;
 

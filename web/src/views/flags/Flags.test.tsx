@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, within } from "@testing-library/react";
 import { expect, test } from "vitest";
-import type { Flag } from "../../api/client";
+import type { Flag, FlagEntry } from "../../api/client";
 import { page } from "../../testing/page";
 import { problem, program } from "../../testing/server";
 import { customers, groups, shopState } from "../../testing/shop";
@@ -17,31 +17,64 @@ const flag = (parts: Partial<Flag>): Flag => ({
   price: "4.00",
   cost: "1250.5",
   left: "-0.50",
-  rules: ["A/B"],
-  witness,
+  cause: "A/B",
+  witness: { ...witness, channel: parts.channel ?? "web" },
   ...parts,
 });
+const entry = (flags: Flag[], parts: Partial<FlagEntry> = {}): FlagEntry => {
+  const [f] = flags;
+  return {
+    subject: `${f?.kind}\u001f${f?.sku ?? ""}\u001f${f?.rule ?? ""}`,
+    kind: f?.kind ?? "",
+    severity: f?.severity ?? "",
+    currency: "EUR",
+    flags,
+    name: "Buff <clay> & “grog”",
+    ...(f?.sku && { sku: f.sku }),
+    ...(f?.cause && { cause: f.cause }),
+    ...(f?.rules && { rules: f.rules }),
+    ...parts,
+  };
+};
 
-async function view(flags: Flag[], more: object = {}) {
+const list = (entries: FlagEntry[], more: object = {}) => ({
+  groups: entries.map((e) => ({
+    kind: e.kind,
+    severity: e.severity,
+    count: 1,
+    parts: [],
+    entries: [e],
+    ...more,
+  })),
+  kinds: entries.map((e) => ({ kind: e.kind, count: 1 })),
+  searching: false,
+  present: false,
+  from: "2026-11-26T09:00",
+  to: "2026-12-26T00:00",
+  version: 3,
+});
+
+function view(answer: object, more: Parameters<typeof program>[0] = {}) {
   program({
-    "GET /api/flags": {
-      flags,
-      names: { "=A&B": "Buff <clay> & “grog”" },
-      searching: false,
-      to: "2026-12-26T00:00",
-      ...more,
-    },
+    "GET /api/flags": answer,
     "GET /api/state": shopState,
+    "GET /api/session": { name: "maren", fullName: "Maren", role: "manager", demo: [] },
     "GET /api/rules": { rules: [{ rule: { code: "A/B", name: "Quay & <clay>", layer: "sale" }, etag: "1" }] },
     "GET /api/items/groups": groups,
     "GET /api/items/customers": customers,
+    "GET /api/items/campaigns": { items: [] },
+    "GET /api/facets": { categories: ["Clay/Buff"] },
+    ...more,
   });
-  page(<Flags />, "/flags?channel=quay&q=x");
-  await screen.findByRole("heading", { name: "Flags" });
+  return page(<Flags />, "/flags?channel=quay");
 }
 
 test("a loss is told with the product's name, what it loses, by which rule, and a way to see it", async () => {
-  await view([flag({}), flag({ channel: "quay", witness: { ...witness, quantity: 1, groups: [] } })]);
+  view(
+    list([
+      entry([flag({}), flag({ channel: "quay", witness: { ...witness, quantity: 1, groups: [], channel: "quay" } })]),
+    ]),
+  );
   const loss = await screen.findByRole("region", { name: "Below cost" });
   expect(within(loss).getByRole("heading").textContent).toBe("Below cost 1");
   const line = within(loss).getByRole("listitem");
@@ -67,37 +100,63 @@ test("a loss is told with the product's name, what it loses, by which rule, and 
 });
 
 test("a list price that is too low is no rule's doing", async () => {
-  await view([flag({ rules: [] })]);
-  expect((await screen.findByRole("listitem")).textContent).toContain("No rule is at work, its list price is too low");
+  const bare = flag({});
+  delete bare.cause;
+  view(list([entry([bare])]));
+  expect((await screen.findByRole("region", { name: "Below cost" })).textContent).toContain(
+    "without any rule: its list price is too low",
+  );
 });
 
 test("the sum of a loss adds up for a reader, and a loss of less than the smallest coin is none of 0.00", async () => {
-  const margin = { net: "3030.99", fee: "333.66", cost: "2915.00", amount: "-217.67", percent: "-7.18" };
-  await view([flag({ price: "3667.50", cost: "3527.15", left: "-217.67", margin })]);
-  expect((await screen.findByRole("listitem")).textContent).toContain(
+  const sum = { net: "3030.99", fee: "333.66", cost: "2915.00", amount: "-217.67", percent: "-7.18" };
+  view(list([entry([flag({ price: "3667.50", cost: "3527.15", left: "-217.67" })], { sum })]));
+  expect((await screen.findByRole("region", { name: "Below cost" })).textContent).toContain(
     "sells at 3\u202f667.50 (3\u202f030.99 without tax), the channel keeps 333.66, it costs 2\u202f915.00: each sale loses 217.67, made by",
   );
-  await view([flag({ left: "0.00" })]);
-  expect((await screen.findByRole("listitem")).textContent).toContain("each sale loses less than 0.01");
+  view(list([entry([flag({ left: "0.00" })])]));
+  expect((await screen.findByRole("region", { name: "Below cost" })).textContent).toContain(
+    "each sale loses less than 0.01",
+  );
 });
 
-test("two rules of one rank are named together with both prices", async () => {
-  await view([flag({ kind: "tie", rules: ["A/B", "C"], price: "4.00", other: "5.00", severity: "warning" })]);
-  const line = await screen.findByRole("listitem");
-  await within(line).findByRole("link", { name: "Quay & <clay>" });
-  expect(line.textContent).toContain("Quay & <clay> and C have the same rank");
-  expect(line.textContent).toContain("they give 4.00, which is used, and 5.00");
+test("a kind that this page has no words for is told by its code", async () => {
+  view(list([entry([flag({ kind: "something-new" })])]));
+  expect((await screen.findByRole("region", { name: "something-new" })).textContent).toContain("something-new");
+});
+
+test("what would mend it is told with what it does to the flags, and done in one step", async () => {
+  const { user } = view(list([entry([flag({})])]), {
+    "GET /api/flags/fixes": {
+      fixes: [
+        {
+          title: "Let “Quay & <clay>” not reduce below the cost",
+          changes: [{ kind: "rules", code: "A/B", etag: "1", doc: {} }],
+          told: true,
+          clears: true,
+          cleared: 3,
+          raised: 1,
+        },
+      ],
+    },
+    "POST /api/edit": { version: 2, entry: 7, summary: "Done" },
+  });
+  await user.click(await screen.findByRole("button", { name: "Mend it" }));
+  const fixes = await screen.findByTestId("fixes");
+  await within(fixes).findByText(/clears it/);
+  expect(fixes.textContent).toContain("clears it and 2 more, raises 1 other");
+  await user.click(within(fixes).getByRole("button", { name: /^Do it/ }));
+  await screen.findByText("Done");
 });
 
 test("no trouble is said, but not while it is still looked for", async () => {
-  await view([]);
-  expect(screen.getByText("No trouble found")).toBeTruthy();
-  await view([], { searching: true });
+  view(list([]));
+  expect(await screen.findByText("No trouble found")).toBeTruthy();
+  view({ ...list([]), searching: true });
   expect(await screen.findByText("Looking at the newest change …")).toBeTruthy();
 });
 
 test("what cannot be had says why", async () => {
-  program({ "GET /api/flags": () => problem(503, "The database is away since 09:00."), "GET /api/state": shopState });
-  page(<Flags />);
-  expect((await screen.findByRole("alert")).textContent).toContain("The database is away since 09:00.");
+  view(() => problem(503, "The database is away since 09:00."));
+  expect(await screen.findByText("The database is away since 09:00.")).toBeTruthy();
 });

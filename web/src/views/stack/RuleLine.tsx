@@ -13,6 +13,7 @@ import { type RuleRow } from "../../api/client";
 import { count } from "../../lib/format";
 import { sentence, standingWords, type Names } from "../../lib/sentence";
 import { CopyDialog } from "../../parts/copies/CopyDialog";
+import { WhyNot } from "../../parts/rule/WhyNot";
 import { Button } from "../../ui/button";
 import { useFailed } from "../../ui/toasts";
 import { Tip } from "../../ui/tip";
@@ -40,6 +41,7 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
   });
   const { code } = rule;
   const [copying, setCopying] = useState(false);
+  const [why, setWhy] = useState(false);
   const flip = useSave((status: "on" | "off", seen) => switchRule({ code, status }, seen));
   const start = useSave((_: void, seen) => doToRules({ codes: [code], do: "start" }, seen));
   const remove = useSave((_: void, seen) => deleteRule(code, seen));
@@ -109,14 +111,15 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
             {count(row.reach)} <span className="text-quiet">{row.reach === 1 ? "product" : "products"}</span>
           </>
         )}
-        {row.ties > 0 && (
+        {row.flags > 0 && (
           <Link
-            to={"/flags" + carried(params)}
+            to={addressOf("/flags", params, { q: row.rule.code })}
             className="block text-[12px] font-medium text-bad underline underline-offset-2"
           >
-            conflicts at this rank
+            {row.flags === 1 ? "flagged" : `${row.flags} flags`}
           </Link>
         )}
+        {why && <WhyNot code={rule.code} onClose={() => setWhy(false)} />}
       </div>
       <div className="w-[148px] shrink-0" data-testid="state">
         <span className={row.state === "on" ? "font-medium text-good" : "text-quiet"}>{standingWords(row, now)}</span>
@@ -165,6 +168,11 @@ export function RuleLine({ row, place, now, names, canMove, ticked, onTick, onMo
             >
               Show its products
             </DropdownMenu.Item>
+            {!rule.offer && !rule.order && (
+              <DropdownMenu.Item className={item} onSelect={() => setWhy(true)}>
+                Why not at work?
+              </DropdownMenu.Item>
+            )}
             {may && (
               <>
                 <DropdownMenu.Separator className="my-1 border-t" />

@@ -1,4 +1,5 @@
 import { X } from "lucide-react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { usePrice } from "../../api/prices";
 import { useProgramState } from "../../api/state";
@@ -15,6 +16,7 @@ import { Empty, Failed } from "../../ui/states";
 import { Elsewhere } from "../../parts/products/Elsewhere";
 import { PinPrice } from "./PinPrice";
 import { Stair } from "./Stair";
+import { WhyNot } from "../../parts/rule/WhyNot";
 import { Steps } from "../../parts/trail/Steps";
 import { productPage } from "../../lib/sku";
 
@@ -63,6 +65,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
   const { params } = useViewpoint();
   const { data: state } = useProgramState();
   const { answer, product } = detail;
+  const [why, setWhy] = useState("");
   const names = new Map(detail.rules.map((r) => [r.code, r.name]));
   const rule = (code: string) => (
     <Link
@@ -135,10 +138,21 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
                 codes,
               )}
               {m.would && <span className="text-quiet">, would give {amount(m.would)}</span>}
+              {m.by && (
+                <button
+                  type="button"
+                  className="ml-2 text-[13px] text-quiet underline underline-offset-2 hover:text-ink"
+                  aria-label={`Where ${names.get(m.rule) ?? m.rule} is not at work, and why`}
+                  onClick={() => setWhy(m.rule)}
+                >
+                  elsewhere?
+                </button>
+              )}
             </span>
           </li>
         ))}
       </ul>
+      {why !== "" && <WhyNot code={why} onClose={() => setWhy("")} />}
       <Elsewhere viewpoint={viewpoint} sku={product.sku} />
       <h3 className="mt-5 border-b pb-1">What the channels show</h3>
       <table className="mt-1.5 w-full">

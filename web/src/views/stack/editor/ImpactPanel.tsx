@@ -9,6 +9,7 @@ import { assumedWords, reasonWords } from "../../../lib/sentence";
 import { BrokenChecks } from "../../../ui/broken-checks";
 import { Demands } from "./Demands";
 import { Tip } from "../../../ui/tip";
+import { FlagChanges } from "../../../parts/flags/FlagChanges";
 import { Unfixed } from "../../../parts/rule/Unfixed";
 
 interface Props {
@@ -101,6 +102,7 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
               )}
             </div>
           )}
+          <FlagChanges rule={rule} replaces={replaces} ask={!blocked} />
           {(impact.newBelow > 0 || impact.cleared > 0) && (
             <p className="mt-1">
               {impact.newBelow > 0 && (

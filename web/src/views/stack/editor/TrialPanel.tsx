@@ -8,6 +8,7 @@ import { useWhoNames } from "../../../lib/names";
 import { assumedWords, joined } from "../../../lib/sentence";
 import { useViewpoint } from "../../../lib/viewpoint";
 import { BrokenChecks } from "../../../ui/broken-checks";
+import { FlagChanges } from "../../../parts/flags/FlagChanges";
 
 interface Props {
   rule: Rule;
@@ -71,6 +72,7 @@ export function TrialPanel({ rule, replaces, blocked }: Props) {
           {t.thinnest && <Thinnest set={t.thinnest} />}
           <Told trial={t} />
           {replaces !== "" && <AsSet code={replaces} />}
+          <FlagChanges rule={rule} replaces={replaces} ask={!blocked} />
           <BrokenChecks checks={t.checks} />
         </div>
       )}

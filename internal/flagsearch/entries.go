@@ -1,0 +1,279 @@
+package flagsearch
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"dogbane/internal/book"
+	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+)
+
+// Acknowledgement is that somebody lives with a flag until a moment, after which it returns.
+type Acknowledgement struct {
+	Who    string    `json:"who"`
+	At     time.Time `json:"at"`
+	Until  time.Time `json:"until"`
+	Reason string    `json:"reason"`
+}
+
+// Spell is a time in which a flag was raised, between versions of the book.
+type Spell struct {
+	Raised    *int64     `json:"raised,omitempty"`
+	RaisedAt  *time.Time `json:"raisedAt,omitempty"`
+	Cleared   *int64     `json:"cleared,omitempty"`
+	ClearedAt *time.Time `json:"clearedAt,omitempty"`
+}
+
+// Entry is the flags of one subject: one in each channel that shows it, or the only one.
+type Entry struct {
+	Subject      string                `json:"subject"`
+	Kind         string                `json:"kind"`
+	Severity     string                `json:"severity"`
+	SKU          string                `json:"sku,omitempty"`
+	Name         string                `json:"name,omitempty" doc:"of the product, or of the witness's"`
+	Rule         string                `json:"rule,omitempty"`
+	Rules        []string              `json:"rules,omitempty"`
+	Cause        string                `json:"cause,omitempty" doc:"the rule that lowered the price most, or that the flag is about"`
+	Flags        []bookfile.FlagAnswer `json:"flags" doc:"the worst first"`
+	Loss         string                `json:"loss,omitempty" doc:"what one sale loses, of the worst"`
+	Week         string                `json:"week,omitempty" doc:"what a week loses at the units sold of late"`
+	Currency     string                `json:"currency"`
+	Acknowledged *Acknowledgement      `json:"acknowledged,omitempty"`
+	// Sum is how the loss of the worst comes about.
+	Sum *bookfile.MarginAnswer `json:"sum,omitempty" doc:"how the loss of the worst comes about, of a price that all units have"`
+
+	loss, week money.Rat
+}
+
+// Filter says which entries are wanted; empty parts do not narrow.
+type Filter struct {
+	Kind, Severity, Channel, Layer, Campaign, Category, Cause, Text string
+	Acknowledged                                                    bool // those that are, instead of those that are not
+}
+
+// Group is entries that belong together.
+type Group struct {
+	Kind     string  `json:"kind,omitempty" doc:"of all entries, where they are grouped by kind"`
+	Cause    string  `json:"cause,omitempty" doc:"the rule behind all entries, where they are grouped by cause; empty: none is"`
+	Severity string  `json:"severity" doc:"the gravest"`
+	Count    int     `json:"count" doc:"entries"`
+	Loss     string  `json:"loss,omitempty" doc:"what a sale of each loses together, in the book's currency"`
+	Week     string  `json:"week,omitempty"`
+	Parts    []Part  `json:"parts" doc:"of a cause: its kinds"`
+	Entries  []Entry `json:"entries" doc:"the first of them, those with most money at stake first"`
+
+	loss, week money.Rat
+}
+
+// Part is what a cause brings about of one kind.
+type Part struct {
+	Kind     string `json:"kind"`
+	Severity string `json:"severity"`
+	Count    int    `json:"count"`
+}
+
+// entries joins flags to entries, those with the most money at stake first within a kind.
+func entries(snap *book.Snapshot, found []bookfile.FlagAnswer, seen map[string]Acknowledgement) []Entry {
+	at := map[string]int{}
+	var list []Entry
+	for i := range found {
+		f := &found[i]
+		about := Subject(f)
+		k, known := at[about]
+		if !known {
+			k = len(list)
+			at[about] = k
+			e := Entry{Subject: about, Kind: f.Kind, Severity: f.Severity, SKU: f.SKU, Rule: f.Rule, Rules: f.Rules,
+				Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency}
+			if e.Cause == "" && len(f.Rules) > 0 {
+				e.Cause = f.Rules[0]
+			}
+			if a, is := seen[about]; is {
+				e.Acknowledged = &a
+			}
+			if p := snap.Product(cmp.Or(f.SKU, f.Witness.SKU)); p != nil {
+				e.Name = p.Name
+			}
+			list = append(list, e)
+		}
+		list[k].Flags = append(list[k].Flags, *f)
+	}
+	for i := range list {
+		list[i].stake(snap)
+	}
+	slices.SortStableFunc(list, func(a, b Entry) int {
+		return cmp.Or(flags.Compare(flags.Kind(a.Kind), flags.Kind(b.Kind)), b.week.Cmp(a.week), b.loss.Cmp(a.loss))
+	})
+	return list
+}
+
+// stake works out what the flags of an entry lose.
+func (e *Entry) stake(snap *book.Snapshot) {
+	lost := func(f *bookfile.FlagAnswer) money.Rat {
+		if f.MarginAmount == nil || flags.Kind(f.Kind) != flags.BelowCost && flags.Kind(f.Kind) != flags.OfferBelowCost {
+			return money.Int(0)
+		}
+		left, err := money.Parse(*f.MarginAmount)
+		if err != nil || left.Sign() > 0 {
+			return money.Int(0)
+		}
+		loss := money.Int(0).Sub(left)
+		if rate, other := snap.Book.Settings.Rates[f.Currency]; other && rate.Sign() > 0 {
+			loss = loss.Div(rate)
+		}
+		return loss
+	}
+	slices.SortStableFunc(e.Flags, func(a, b bookfile.FlagAnswer) int { return lost(&b).Cmp(lost(&a)) })
+	e.loss = lost(&e.Flags[0])
+	if e.loss.Sign() <= 0 {
+		return
+	}
+	digits, _ := money.Digits(snap.Book.Settings.Currency)
+	e.Loss = e.loss.Fixed(digits)
+	if p := snap.Product(e.SKU); p != nil && p.Sold != nil {
+		e.week = e.loss.Mul(*p.Sold).Mul(money.Ratio(7, 30)) // units sold are those of the last 30 days
+		e.Week = e.week.Fixed(digits)
+	}
+}
+
+// wants reports whether a filter lets an entry through.
+func (f *Filter) wants(snap *book.Snapshot, e *Entry) bool {
+	if (e.Acknowledged != nil) != f.Acknowledged || f.Kind != "" && f.Kind != e.Kind ||
+		f.Severity != "" && f.Severity != e.Severity || f.Cause != "" && f.Cause != e.Cause {
+		return false
+	}
+	if f.Channel != "" && !slices.ContainsFunc(e.Flags, func(x bookfile.FlagAnswer) bool { return x.Channel == f.Channel }) {
+		return false
+	}
+	rules := append([]string{e.Rule, e.Cause}, e.Rules...)
+	some := func(is func(r *pricing.Rule) bool) bool {
+		return slices.ContainsFunc(rules, func(code string) bool {
+			r := snap.Rule(code)
+			return r != nil && is(r)
+		})
+	}
+	if f.Layer != "" && !some(func(r *pricing.Rule) bool { return r.Layer.String() == f.Layer }) ||
+		f.Campaign != "" && !some(func(r *pricing.Rule) bool { return r.Campaign == f.Campaign }) {
+		return false
+	}
+	if f.Category != "" {
+		p := snap.Product(cmp.Or(e.SKU, e.Flags[0].Witness.SKU))
+		if p == nil || p.Category != f.Category && !strings.HasPrefix(p.Category, f.Category+"/") {
+			return false
+		}
+	}
+	if f.Text == "" {
+		return true
+	}
+	text := strings.ToLower(strings.Join(append([]string{e.SKU, e.Name}, rules...), " "))
+	for _, code := range rules {
+		if r := snap.Rule(code); r != nil {
+			text += " " + strings.ToLower(r.Name)
+		}
+	}
+	return strings.Contains(text, strings.ToLower(f.Text))
+}
+
+// sum works out how the loss of an entry comes about; nil where it is of some units only.
+func (e *Entry) sum(snap *book.Snapshot) {
+	f := &e.Flags[0]
+	if flags.Kind(e.Kind) != flags.BelowCost || f.MarginAmount == nil {
+		return
+	}
+	a, err := snap.Engine.Price(f.Question())
+	digits, _ := money.Digits(f.Currency)
+	if err == nil && len(a.Portions) == 1 && a.Margin != nil && a.Margin.Amount.Fixed(digits) == *f.MarginAmount {
+		e.Sum = bookfile.Answer(a).Margin
+	}
+}
+
+// shownOf is how many entries of a group are told at once.
+const shownOf = 40
+
+// Groups are the entries that a filter lets through, by kind or by cause, and how many there are of each kind.
+func Groups(snap *book.Snapshot, found []bookfile.FlagAnswer, seen map[string]Acknowledgement, f Filter, byCause bool,
+	skip int) (groups []Group, kinds map[string]int) {
+	at := map[string]int{}
+	kinds = map[string]int{}
+	digits, _ := money.Digits(snap.Book.Settings.Currency)
+	groups = []Group{}
+	for _, e := range entries(snap, found, seen) {
+		if !f.wants(snap, &e) {
+			continue
+		}
+		kinds[e.Kind]++
+		key := e.Kind
+		if byCause {
+			key = e.Cause
+		}
+		i, known := at[key]
+		if !known {
+			i = len(groups)
+			at[key] = i
+			g := Group{Severity: e.Severity, Parts: []Part{}, Entries: []Entry{}}
+			if byCause {
+				g.Cause = e.Cause
+			} else {
+				g.Kind = e.Kind
+			}
+			groups = append(groups, g)
+		}
+		g := &groups[i]
+		g.Count++
+		g.loss, g.week = g.loss.Add(e.loss), g.week.Add(e.week)
+		if byCause {
+			k := slices.IndexFunc(g.Parts, func(p Part) bool { return p.Kind == e.Kind })
+			if k < 0 {
+				k = len(g.Parts)
+				g.Parts = append(g.Parts, Part{Kind: e.Kind, Severity: e.Severity})
+			}
+			g.Parts[k].Count++
+		}
+		if g.Count > skip && len(g.Entries) < shownOf {
+			e.sum(snap)
+			g.Entries = append(g.Entries, e)
+		}
+	}
+	for i := range groups {
+		if g := &groups[i]; g.loss.Sign() > 0 {
+			g.Loss = g.loss.Fixed(digits)
+			if g.week.Sign() > 0 {
+				g.Week = g.week.Fixed(digits)
+			}
+		}
+	}
+	if byCause {
+		slices.SortStableFunc(groups, func(a, b Group) int {
+			return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss), severityOf(a.Severity)-severityOf(b.Severity), b.Count-a.Count)
+		})
+	}
+	return groups, kinds
+}
+
+func severityOf(s string) int {
+	return slices.Index([]string{string(flags.Error), string(flags.Warning), string(flags.Note)}, s)
+}
+
+// Counts are how many subjects have flags that nobody has acknowledged: errors, and others that are no mere notes.
+func Counts(found []bookfile.FlagAnswer, seen map[string]Acknowledgement) (errors, others int) {
+	told := map[string]bool{}
+	for i := range found {
+		about := Subject(&found[i])
+		if _, acknowledged := seen[about]; acknowledged || told[about] {
+			continue
+		}
+		told[about] = true
+		switch flags.Severity(found[i].Severity) {
+		case flags.Error:
+			errors++
+		case flags.Warning:
+			others++
+		}
+	}
+	return errors, others
+}

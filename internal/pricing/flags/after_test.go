@@ -1,0 +1,79 @@
+package flags_test
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
+	"dogbane/internal/pricing/pricingtest"
+)
+
+// After an edit, what is looked at again and what is carried over are together what looking at the whole book finds:
+// of rules that were changed, made and deleted, and of goods.
+func TestAfterAnEditAsAnew(t *testing.T) {
+	different := 0
+	for seed := range uint64(15) {
+		rng := rand.New(rand.NewPCG(seed, 17))
+		book, q := small(rng)
+		q.Quantities = nil
+		pricingtest.AddOffers(rng, book, 3)
+		e := pricing.Compile(book)
+		s, err := flags.NewSearch(e, q)
+		require.NoError(t, err)
+		for range 4 {
+			next := *book
+			next.Rules = append([]pricing.Rule{}, book.Rules...)
+			switch at := rng.IntN(len(next.Rules)); rng.IntN(4) {
+			case 0:
+				next.Rules = append(next.Rules[:at], next.Rules[at+1:]...)
+			case 1:
+				made := pricingtest.Book(rng).Rules[0]
+				made.Code, made.Layer = "A-NEW", next.Rules[at].Layer
+				if next.Rules[at].Offer == nil && made.Effect != nil && made.Ladder == "" && made.Campaign == "" {
+					next.Rules = append([]pricing.Rule{made}, next.Rules...)
+				}
+			case 2:
+				next.Rules[at].Rank, next.Rules[at].Window = 1+rng.IntN(5), nil
+				next.Rules[at].MinQuantity = 1 + rng.IntN(3)
+			case 3:
+				next.Products = append([]pricing.Product{}, book.Products...)
+				half := money.MustParse("7.77")
+				next.Products[rng.IntN(len(next.Products))].Cost = &half
+			}
+			after := e.Recompile(&next)
+			touched, told := after.Touched(e)
+			require.True(t, told)
+			got, err := s.After(after, touched, nil)
+			require.NoError(t, err)
+			have, err := got.Flags()
+			require.NoError(t, err)
+			want, err := flags.Find(after, q)
+			require.NoError(t, err)
+			require.Equal(t, asTold(want), asTold(have), "seed %d", seed)
+			before, err := s.Flags()
+			require.NoError(t, err)
+			if len(before) != len(have) {
+				different++
+			}
+			book, e, s = &next, after, got
+		}
+	}
+	require.Greater(t, different, 10, "the edits change what there is to find")
+}
+
+// asTold are flags as they are told.
+func asTold(list []flags.Flag) (keys []string) {
+	for i := range list {
+		f := &list[i]
+		text := subjectKey(f) + " " + f.Witness.At.String() + " " + f.Cause
+		if f.Price != nil {
+			text += " " + f.Price.Fixed(2)
+		}
+		keys = append(keys, text)
+	}
+	return keys
+}

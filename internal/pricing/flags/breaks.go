@@ -1,0 +1,122 @@
+package flags
+
+import (
+	"slices"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+)
+
+// breaksAt looks at the breaks of the rules that applied at one question.
+func (w *worker) breaksAt(c *class, quantity int, units []pricing.Exam, total money.Rat, priced bool) {
+	w.inverted(c, quantity, units)
+	if !priced {
+		return
+	}
+	type lowered struct {
+		ordinal int
+		layer   pricing.Layer
+	}
+	var lost []lowered
+	var cliffs []int
+	for i := range units {
+		for _, a := range units[i].Applied {
+			if a.From == nil {
+				continue
+			}
+			_, counting := w.engine.Breaks(a.Ordinal)
+			if counting.Method == pricing.Whole && counting.Measure == "quantity" && quantity > 1 &&
+				a.From.Equal(money.Int(int64(quantity))) && !slices.Contains(cliffs, a.Ordinal) {
+				cliffs = append(cliffs, a.Ordinal)
+			}
+			later := slices.ContainsFunc(units[i].Applied, func(b pricing.Applied) bool {
+				return w.positions[b.Rule.Layer] > w.positions[a.Rule.Layer]
+			})
+			if l := (lowered{a.Ordinal, a.Rule.Layer}); a.Lowered() && later && !slices.Contains(lost, l) &&
+				!w.surelyFelt(c, &a, &units[i]) {
+				lost = append(lost, l)
+			}
+		}
+	}
+	price := func(rules []int, quantity int) (money.Rat, bool) {
+		w.x.Take(rules, c.seen[0].at)
+		_, total, priced := w.x.Price(w.product, quantity, nil)
+		return total, priced
+	}
+	for _, o := range cliffs {
+		if fewer, priced := price(c.rules, quantity-1); priced && total.Less(fewer) {
+			w.keep(c.once(), quantity, finding{kind: breakCliff, rule: int32(o), other: -1, cause: -1,
+				worst: fewer.Sub(total), price: total, priced: true, against: fewer})
+		}
+	}
+	for _, l := range lost {
+		without := slices.DeleteFunc(slices.Clone(c.rules), func(o int) bool { return o == l.ordinal })
+		if same, priced := price(without, quantity); priced && same.Equal(total) {
+			w.keep(c.once(), quantity, finding{kind: breakLost, rule: int32(l.ordinal), other: -1, cause: -1, price: total,
+				priced: true})
+		}
+	}
+	if len(cliffs)+len(lost) > 0 {
+		w.x.Take(c.rules, c.seen[0].at)
+	}
+}
+
+// surelyFelt reports whether a unit would surely cost more without the rule of a break: where no other rule of its
+// layer reaches the product, and all of later layers take or add a percent of the price entering them, the price after
+// them moves in proportion; so it is enough that this is more than what rounding could hide.
+func (w *worker) surelyFelt(c *class, a *pricing.Applied, u *pricing.Exam) bool {
+	if w.careful || a.After.Sign() <= 0 {
+		return false
+	}
+	for _, o := range c.rules {
+		at, layer := w.positions[w.rules[o].Layer], w.positions[a.Rule.Layer]
+		if o == a.Ordinal || at < layer || !w.engine.Reaches(o).Has(w.product) {
+			continue
+		}
+		if at == layer || !w.inProportion(o) {
+			return false
+		}
+	}
+	_, digits := w.x.Currency()
+	more := u.Raw.Mul(a.Before.Sub(a.After)).Div(a.After)
+	return money.FromMinor(10, digits).Less(more)
+}
+
+// inProportion reports whether a rule takes or adds a percent, below 100, of the price entering it, and nothing else.
+func (w *worker) inProportion(ordinal int) bool {
+	if known, is := w.plain[ordinal]; is {
+		return known
+	}
+	r := w.rules[ordinal]
+	percent := func(e *pricing.Effect) bool {
+		return e.Kind == pricing.PercentOn || e.Kind == pricing.PercentOff && e.Value.Less(money.Int(100))
+	}
+	breaks, counting := w.engine.Breaks(ordinal)
+	is := r.Of == pricing.OfEntering && r.Ending == nil && r.Floor == nil && r.MaxOff == nil && !r.Where.UsesReduced() &&
+		(r.On == nil || slices.Contains(r.On, "base")) && (r.Effect == nil || percent(r.Effect)) &&
+		(len(breaks) == 0 || counting.Measure == "quantity") &&
+		!slices.ContainsFunc(breaks, func(b pricing.Break) bool { return !percent(&b.Effect) })
+	w.plain[ordinal] = is
+	return is
+}
+
+// inverted notes breaks that make a higher price than a lower one of their rule.
+func (w *worker) inverted(c *class, quantity int, units []pricing.Exam) {
+	for i := range units {
+		for _, n := range units[i].Inverted {
+			w.keep(c.once(), quantity, finding{kind: breakInverted, rule: int32(n.Ordinal), other: -1, cause: -1, worst: n.By})
+		}
+	}
+}
+
+// tryBreaks looks at a quantity that is not asked for, where a break of a rule begins.
+func (w *worker) tryBreaks(c *class, quantity int) {
+	units, _, _ := w.x.Price(w.product, quantity, nil)
+	for i := range units {
+		units[i].Inverted = slices.DeleteFunc(slices.Clone(units[i].Inverted), func(n pricing.Inverted) bool {
+			breaks, _ := w.engine.Breaks(n.Ordinal)
+			return !slices.ContainsFunc(breaks, func(b pricing.Break) bool { return b.From.Equal(money.Int(int64(quantity))) })
+		})
+	}
+	w.inverted(c, quantity, units)
+}

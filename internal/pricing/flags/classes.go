@@ -1,0 +1,360 @@
+package flags
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+)
+
+// kin are products which the same rules can reach and which the same channels list: all questions about them divide
+// alike.
+type kin struct {
+	rules    []int  // ordinals in the order in which prices meet them, of sources of derived prices too
+	channels []bool // by place in asked.channels: whether it lists them
+	products []int32
+}
+
+// kinOf divides products (nil: all) into kin.
+func (a *asked) kinOf(only pricing.Set, examiners []*pricing.Examiner) []*kin {
+	n := len(a.engine.Products())
+	lists := make([][]int32, n) // places in order, by product
+	for at, ordinal := range a.order {
+		a.engine.Reaches(ordinal).Each(func(p int32) bool {
+			lists[p] = append(lists[p], int32(at))
+			return true
+		})
+	}
+	reaching := a.sources(lists)
+	found := map[string]*kin{}
+	var all []*kin
+	var key []byte
+	each := func(p int32) bool {
+		list := reaching(p)
+		key = key[:0]
+		for _, at := range list {
+			key = binary.AppendUvarint(key, uint64(at))
+		}
+		key = append(key, 0xff, 0xff)
+		for _, x := range examiners {
+			if x.Sells(p) {
+				key = append(key, 1)
+			} else {
+				key = append(key, 0)
+			}
+		}
+		k := found[string(key)]
+		if k == nil {
+			k = &kin{}
+			for _, at := range list {
+				k.rules = append(k.rules, a.order[at])
+			}
+			for _, x := range examiners {
+				k.channels = append(k.channels, x.Sells(p))
+			}
+			found[string(key)], all = k, append(all, k)
+		}
+		k.products = append(k.products, p)
+		return true
+	}
+	if only != nil {
+		only.Each(each)
+		return all
+	}
+	for p := range int32(n) {
+		each(p)
+	}
+	return all
+}
+
+// sources adds to the rules that reach a product those that reach what its price may be derived from.
+func (a *asked) sources(lists [][]int32) func(p int32) []int32 {
+	from := map[int32][]int32{} // products that a rule, by its place in order, derives from
+	for at, ordinal := range a.order {
+		r := a.rules[ordinal]
+		effects := []*pricing.Effect{r.Effect}
+		breaks, _ := a.engine.Breaks(ordinal)
+		for i := range breaks {
+			effects = append(effects, &breaks[i].Effect)
+		}
+		for _, e := range effects {
+			if e != nil && e.Kind == pricing.ToDerived {
+				if p, exists := a.engine.ProductNumber(e.Derive.From); exists {
+					from[int32(at)] = append(from[int32(at)], p)
+				}
+			}
+		}
+	}
+	if len(from) == 0 {
+		return func(p int32) []int32 { return lists[p] }
+	}
+	return func(p int32) []int32 {
+		derives := slices.ContainsFunc(lists[p], func(at int32) bool { return from[at] != nil })
+		if !derives {
+			return lists[p]
+		}
+		seen, all := map[int32]bool{p: true}, slices.Clone(lists[p])
+		for i := 0; i < len(all); i++ {
+			for _, source := range from[all[i]] {
+				if !seen[source] {
+					seen[source] = true
+					all = append(all, lists[source]...)
+				}
+			}
+		}
+		slices.Sort(all)
+		return slices.Compact(all)
+	}
+}
+
+// class is questions about kin at which the same rules take part, in channels that price alike: all have the same
+// answer.
+type class struct {
+	active bits  // places in kin.rules
+	rules  []int // ordinals
+	seen   []seen
+	// quantities are asked ones; the count of everything that is looked at lies between the same thresholds from one of
+	// them up to last.
+	quantities, last []int
+	tried            []int // not asked ones, at which breaks are looked at all the same
+	derives          bool  // some of its rules derive prices
+}
+
+// seen is the earliest question of a class in one channel.
+type seen struct {
+	channel int
+	at      pricing.Moment
+	who     int32
+}
+
+// pair is a class with that of a guest in the same channel at the same moment, which is seen's.
+type pair struct {
+	guest, other int
+	seen         seen
+}
+
+// division is how questions about kin divide in channels that price alike. Of a class that nobody asks in, which is
+// there for comparison alone, nothing is seen.
+type division struct {
+	channels []int
+	classes  []class
+	pairs    []pair
+}
+
+// divide divides the questions about kin in channels that price alike. admits says which rules may take part for an
+// audience in one.
+func (a *asked) divide(k *kin, channels []int, admits func(channel int, who int32, ordinal int) bool) *division {
+	d := &division{channels: channels}
+	times, asking := a.times(k), a.asking(k)
+	at := map[string]int{}
+	classOf := func(mask bits) int {
+		key := mask.key()
+		i, is := at[key]
+		if !is {
+			i = len(d.classes)
+			at[key] = i
+			c := class{active: mask}
+			for n, ordinal := range k.rules {
+				if mask.has(n) {
+					c.rules = append(c.rules, ordinal)
+				}
+			}
+			a.thresholds(&c)
+			d.classes = append(d.classes, c)
+		}
+		return i
+	}
+	for _, channel := range channels {
+		maskOf := func(who int32) bits {
+			mask := newBits(len(k.rules))
+			for i, ordinal := range k.rules {
+				if admits(channel, who, ordinal) {
+					mask.add(i)
+				}
+			}
+			return mask
+		}
+		type audience struct {
+			mask bits
+			who  int32
+		}
+		var audiences []audience
+		known := map[string]bool{}
+		for _, who := range asking {
+			if mask := maskOf(who); !known[mask.key()] {
+				known[mask.key()] = true
+				audiences = append(audiences, audience{mask, who})
+			}
+		}
+		compared, here := map[[2]int]bool{}, map[int]bool{}
+		guest := maskOf(-1)
+		for _, t := range times {
+			public := -1
+			for _, who := range audiences {
+				i := classOf(who.mask.and(t.mask))
+				s := seen{channel, t.at, who.who}
+				if !here[i] {
+					here[i] = true
+					d.classes[i].seen = append(d.classes[i].seen, s)
+				}
+				if int(who.who) == a.guest {
+					continue
+				}
+				if public < 0 {
+					public = classOf(guest.and(t.mask))
+				}
+				if p := [2]int{public, i}; public != i && !compared[p] {
+					compared[p] = true
+					d.pairs = append(d.pairs, pair{public, i, s})
+				}
+			}
+		}
+	}
+	return d
+}
+
+// alike groups the channels, by their places, that list kin and price alike.
+func (a *asked) alike(k *kin, pricesAs []int) (groups [][]int) {
+	at := map[int]int{}
+	for c, lists := range k.channels {
+		if !lists {
+			continue
+		}
+		i, known := at[pricesAs[c]]
+		if !known {
+			i = len(groups)
+			at[pricesAs[c]] = i
+			groups = append(groups, nil)
+		}
+		groups[i] = append(groups[i], c)
+	}
+	return groups
+}
+
+// slice is moments at which the same rules are open.
+type slice struct {
+	mask bits
+	at   pricing.Moment
+}
+
+// times are the moments that the rules of kin tell apart, each with its first.
+func (a *asked) times(k *kin) []slice {
+	var windowed []int // places in k.rules
+	always := newBits(len(k.rules))
+	for i, ordinal := range k.rules {
+		if a.open[ordinal] == nil {
+			always.add(i)
+		} else {
+			windowed = append(windowed, i)
+		}
+	}
+	if len(a.moments) == 0 {
+		return nil
+	}
+	if len(windowed) == 0 {
+		return []slice{{always, a.moments[0]}}
+	}
+	var list []slice
+	known := map[string]bool{}
+	mask := make(bits, len(always))
+	for m, at := range a.moments {
+		copy(mask, always)
+		for _, i := range windowed {
+			if a.open[k.rules[i]].has(m) {
+				mask.add(i)
+			}
+		}
+		if m > 0 && len(list) > 0 && slices.Equal(mask, list[len(list)-1].mask) {
+			continue
+		}
+		if key := mask.key(); !known[key] {
+			known[key] = true
+			list = append(list, slice{slices.Clone(mask), at})
+		}
+	}
+	return list
+}
+
+// asking are those whom the rules of kin may tell apart: everybody who is no single customer, the customers whom these
+// rules name, and of each class one whom they do not name.
+func (a *asked) asking(k *kin) []int32 {
+	var who []int32
+	for i := range a.audiences {
+		who = append(who, int32(i))
+	}
+	if len(a.classes) == 0 {
+		return who
+	}
+	named := map[int32]bool{} // by place in the book
+	name := func(au *pricing.Audience) {
+		if au == nil {
+			return
+		}
+		for _, code := range au.Customers {
+			if i, known := a.customers[code]; known && !named[i] {
+				named[i] = true
+				who = append(who, int32(len(a.audiences))+i)
+			}
+		}
+	}
+	for _, ordinal := range k.rules {
+		name(a.rules[ordinal].Audience)
+		if c := a.engine.Campaign(ordinal); c != nil {
+			name(c.Audience)
+		}
+	}
+	for _, class := range a.classes {
+		if at := slices.IndexFunc(class, func(i int32) bool { return !named[i] }); at >= 0 {
+			who = append(who, int32(len(a.audiences))+class[at])
+		}
+	}
+	return who
+}
+
+// thresholds finds the quantities at which the rules of a class come to other results.
+func (a *asked) thresholds(c *class) {
+	var from []int
+	every := false
+	for _, ordinal := range c.rules {
+		c.derives = c.derives || a.derives(ordinal)
+		from = append(from, a.rules[ordinal].MinQuantity)
+		breaks, counting := a.engine.Breaks(ordinal)
+		if len(breaks) == 0 || counting.Measure == "term" || counting.Measure == "days" {
+			continue
+		}
+		if counting.Method == pricing.Graduated || counting.Measure != "quantity" {
+			every = true
+		}
+		for i := range breaks {
+			if n, fits := breaks[i].From.Minor(0, money.Up); fits && n > 0 && n <= pricing.MaxQuantity {
+				from = append(from, int(n))
+				if !slices.Contains(a.quantities, int(n)) {
+					c.tried = append(c.tried, int(n))
+				}
+			}
+		}
+	}
+	slices.Sort(from)
+	passed := -1
+	for _, q := range a.quantities {
+		reached, _ := slices.BinarySearch(from, q+1)
+		if every || reached != passed {
+			passed = reached
+			c.quantities, c.last = append(c.quantities, q), append(c.last, q)
+		} else {
+			c.last[len(c.last)-1] = q
+		}
+	}
+	slices.Sort(c.tried)
+	c.tried = slices.Compact(c.tried)
+}
+
+// derives reports whether a rule derives prices from those of other goods.
+func (a *asked) derives(ordinal int) bool {
+	if e := a.rules[ordinal].Effect; e != nil {
+		return e.Kind == pricing.ToDerived
+	}
+	breaks, _ := a.engine.Breaks(ordinal)
+	return slices.ContainsFunc(breaks, func(b pricing.Break) bool { return b.Effect.Kind == pricing.ToDerived })
+}

@@ -1,0 +1,120 @@
+import { Link } from "react-router";
+import { useWhyNot } from "../../api/flags";
+import { useRules } from "../../api/rules";
+import { useProgramState } from "../../api/state";
+import { carried } from "../../lib/address";
+import { count, moment } from "../../lib/format";
+import { useWhoNames } from "../../lib/names";
+import { reasonWords } from "../../lib/sentence";
+import { useViewpoint } from "../../lib/viewpoint";
+import { LayerMark } from "../../ui/layer-mark";
+import { SheetDialog } from "../../ui/sheet-dialog";
+import type { Layer } from "../../api/client";
+
+/** Why a rule does not take effect: what stands before it, on how many products, with a moment that shows it. */
+export function WhyNot({ code, onClose }: { code: string; onClose: () => void }) {
+  const { data } = useWhyNot(code, true);
+  const { data: rules } = useRules();
+  const { data: state } = useProgramState();
+  const { params } = useViewpoint();
+  const who = useWhoNames();
+  const row = rules?.find((r) => r.rule.code === code);
+  const title = row?.rule.name ?? code;
+  const most = Math.max(1, data?.reach ?? 1);
+  const bar = (n: number) => ({ width: `${Math.max(0.6, (100 * n) / most).toFixed(2)}%` });
+  return (
+    <SheetDialog title={<>Why “{title}” is not at work</>} width={760} onClose={onClose}>
+      {!data?.known ? (
+        <p className="py-6 text-quiet">Looking at every question that it fits …</p>
+      ) : (
+        <div data-testid="why-not">
+          <p className="mt-1 text-quiet">
+            It selects {count(data.reach)} {data.reach === 1 ? "product" : "products"}. At some moment of these weeks,
+            for somebody and somewhere, it makes the price of {count(data.applies)}.
+          </p>
+          <ul className="mt-3">
+            <li className="py-1.5">
+              <span className="flex items-baseline justify-between gap-3">
+                <span className="font-medium">
+                  {row && <LayerMark layer={row.rule.layer} />} {title} itself
+                </span>
+                <span>{count(data.applies)}</span>
+              </span>
+              <span className="mt-1 block h-2 rounded-[2px] bg-wash">
+                <span className="block h-2 rounded-[2px] bg-ink" style={bar(data.applies)} />
+              </span>
+            </li>
+            {data.shutters.map((s) => (
+              <li
+                key={`${s.by ?? ""} ${s.reason}`}
+                className="border-t border-dotted py-1.5"
+                data-shutter={s.by ?? s.reason}
+              >
+                <span className="flex items-baseline justify-between gap-3">
+                  <span>
+                    {s.by ? (
+                      <>
+                        <LayerMark layer={s.layer as Layer} />{" "}
+                        <Link
+                          className="font-medium underline decoration-1 underline-offset-2"
+                          to={`/stack/rule/${encodeURIComponent(s.by)}${carried(params)}`}
+                        >
+                          {s.name ?? s.by}
+                        </Link>
+                        <span className="text-quiet">, rank {s.rank}: here it </span>
+                      </>
+                    ) : (
+                      <span className="text-quiet">No rule stands before it: it </span>
+                    )}
+                    <span className="text-quiet">{reasonWords(s.reason, { by: s.name ?? s.by ?? "" })}</span>
+                  </span>
+                  <span>{count(s.products)}</span>
+                </span>
+                <span className="mt-1 block h-2 rounded-[2px] bg-wash">
+                  <span className="block h-2 rounded-[2px] bg-bad/70" style={bar(s.products)} />
+                </span>
+                <span className="mt-0.5 block text-[13px] text-quiet">
+                  such as {s.example || s.witness.sku}, {moment(s.witness.at, state?.now)}
+                  {s.witness.groups?.[0] && `, ${who(`group:${s.witness.groups[0]}`)}`}
+                  {s.witness.customer && `, ${who(`customer:${s.witness.customer}`)}`}
+                  {(s.witness.quantity ?? 1) > 1 && `, ${count(s.witness.quantity ?? 1)} pieces`}{" "}
+                  <Link className="text-ink underline underline-offset-2" to={shown(s.witness)}>
+                    Show me
+                  </Link>
+                </span>
+              </li>
+            ))}
+          </ul>
+          {data.shutters.length === 0 && data.applies === 0 && (
+            <p className="mt-2 text-quiet">
+              It fits no question of these weeks: look at its state, its time, its channels and whom it is for.
+            </p>
+          )}
+        </div>
+      )}
+    </SheetDialog>
+  );
+}
+
+interface Witness {
+  sku?: string;
+  at: string;
+  channel?: string;
+  customer?: string;
+  groups?: string[];
+  quantity?: number;
+}
+
+function shown(w: Witness) {
+  const q = new URLSearchParams({
+    channel: w.channel ?? "none",
+    at: w.at,
+    sku: w.sku ?? "",
+    q: w.sku ?? "",
+    trail: "open",
+  });
+  if (w.customer) q.set("who", `customer:${w.customer}`);
+  else if (w.groups?.[0]) q.set("who", `group:${w.groups[0]}`);
+  if ((w.quantity ?? 1) > 1) q.set("quantity", String(w.quantity));
+  return `/board?${q.toString()}`;
+}

@@ -1,0 +1,75 @@
+import { addDays, format } from "date-fns";
+import { useState } from "react";
+import { Problem } from "../../api/client";
+import { useAcknowledge } from "../../api/flags";
+import { useProgramState } from "../../api/state";
+import { errorText, wall } from "../../lib/format";
+import { Blank } from "../../ui/blanks";
+import { Button } from "../../ui/button";
+import { DatePick } from "../../ui/date-pick";
+import { FieldError } from "../../ui/states";
+import { useFailed } from "../../ui/toasts";
+
+/** Somebody lives with a flag, for a reason and until a day, after which it returns. */
+export function LiveWith({ subject, onDone }: { subject: string; onDone: () => void }) {
+  const { data: state } = useProgramState();
+  const now = state?.now ?? "";
+  const [reason, setReason] = useState("");
+  const [until, setUntil] = useState(() => format(addDays(wall(now), 30), "yyyy-MM-dd"));
+  const acknowledge = useAcknowledge();
+  const details = acknowledge.error instanceof Problem ? acknowledge.error.details : [];
+  const wrong = (field: string) => details.find((d) => d.location.endsWith(field))?.message;
+  return (
+    <form
+      className="mt-1.5 rounded-[4px] border bg-sheet px-3 py-2"
+      data-testid="live-with"
+      onSubmit={(e) => {
+        e.preventDefault();
+        acknowledge.mutate({ subject, reason, until }, { onSuccess: onDone });
+      }}
+    >
+      <p>
+        It may stay because{" "}
+        <Blank
+          label="Why it may stay"
+          className="w-[26rem] max-w-full"
+          maxLength={500}
+          bad={wrong("reason") !== undefined}
+          value={reason}
+          onChange={setReason}
+        />
+        , until the end of{" "}
+        <Blank
+          label="Until which day"
+          className="w-28"
+          bad={wrong("until") !== undefined}
+          value={until}
+          onChange={setUntil}
+        />{" "}
+        <DatePick label="the end" value={until} now={now} onPick={setUntil} />. Then it is shown again.
+      </p>
+      <FieldError>{wrong("reason") ?? wrong("until")}</FieldError>
+      {acknowledge.error && details.length === 0 && <FieldError>{errorText(acknowledge.error)}</FieldError>}
+      <p className="mt-1.5">
+        <Button type="submit" look="ink" disabled={acknowledge.isPending}>
+          Live with it
+        </Button>
+      </p>
+    </form>
+  );
+}
+
+/** Brings a flag back that somebody lives with. */
+LiveWith.Back = function Back({ subject }: { subject: string }) {
+  const acknowledge = useAcknowledge();
+  const fail = useFailed();
+  return (
+    <Button
+      look="bare"
+      disabled={acknowledge.isPending}
+      onClick={() => acknowledge.mutate({ back: subject }, { onError: fail })}
+    >
+      Show it again
+    </Button>
+  );
+};
