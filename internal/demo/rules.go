@@ -136,8 +136,8 @@ func agreed(customer string) *pricing.Audience {
 	return &pricing.Audience{Customers: []string{customer}}
 }
 
-// laterRules are the quantity breaks, the terms of groups and customers, and the promotions. Among them: a break that
-// the one above it shuts out, a contract that a supplier's increase put below cost, and a window that never opens.
+// laterRules are the quantity breaks, the terms of groups and customers, and the promotions. Among them: a rule that the
+// one above it shuts out, a contract that a supplier's increase put below cost, and a window that never opens.
 func laterRules() []pricing.Rule {
 	members, own := buyers("members"), []string{WebShop, QuayShop, MillShop, TradeDesk}
 	first, dec := true, moment("2026-12-01T00:00")
@@ -176,6 +176,9 @@ func laterRules() []pricing.Rule {
 		{Code: "TRADE-REST", Layer: pricing.GroupTerms, Rank: 5, Name: "Trade potteries, everything else",
 			Audience: buyers("trade"), Channels: own, Where: all(not(in(pricing.FieldCategory, "Hire", "Stamps"))),
 			Effect: effect(pricing.PercentOff, "12"), Floor: &pricing.Floor{Margin: percentPtr("8")}},
+		{Code: "TRADE-KILNS", Layer: pricing.GroupTerms, Rank: 8, Name: "Trade potteries, kilns",
+			Note: "Made after the rule for everything else, which comes first.", Audience: buyers("trade"), Channels: own,
+			Where: in(pricing.FieldCategory, "Kilns/Electric"), Effect: effect(pricing.PercentOff, "15")},
 		{Code: "SCHOOL-TERMS", Layer: pricing.GroupTerms, Rank: 6, Name: "Schools", Audience: buyers("schools"),
 			Channels: own, Where: all(in(pricing.FieldCategory, "Clay", "Glazes", "Tools"),
 				pricing.Where{Field: pricing.FieldReduced}),

@@ -259,16 +259,24 @@ func severityOf(s string) int {
 	return slices.Index([]string{string(flags.Error), string(flags.Warning), string(flags.Note)}, s)
 }
 
-// Counts are how many subjects have flags that nobody has acknowledged: errors, and others that are no mere notes.
+// Counts are how many troubles nobody has acknowledged: errors, and others that are no mere notes. What one rule brings
+// about of one kind is one trouble, on however many products and in however many channels.
 func Counts(found []bookfile.FlagAnswer, seen map[string]Acknowledgement) (errors, others int) {
 	told := map[string]bool{}
 	for i := range found {
-		about := Subject(&found[i])
-		if _, acknowledged := seen[about]; acknowledged || told[about] {
+		f := &found[i]
+		about := Subject(f)
+		if _, acknowledged := seen[about]; acknowledged {
+			continue
+		}
+		if f.SKU != "" && f.Cause != "" {
+			about = f.Kind + "\x1f\x1f" + f.Cause
+		}
+		if told[about] {
 			continue
 		}
 		told[about] = true
-		switch flags.Severity(found[i].Severity) {
+		switch flags.Severity(f.Severity) {
 		case flags.Error:
 			errors++
 		case flags.Warning:

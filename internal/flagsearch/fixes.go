@@ -113,7 +113,11 @@ func (x *fixer) floor(kind flags.Kind, r *pricing.Rule, f *bookfile.FlagAnswer) 
 	case flags.OverMaxOff:
 	default:
 		x.edit(fmt.Sprintf("Let “%s” not reduce below the cost", r.Title()), r, func(r *pricing.Rule) { r.Floor = &pricing.Floor{Cost: true} })
-		if margin := x.guardOf(f.SKU); margin.Sign() > 0 {
+		margin := x.guardOf(f.SKU)
+		if margin.Sign() == 0 { // what rounding may take off the cost itself is left
+			margin = money.Int(1)
+		}
+		if margin.Sign() > 0 {
 			x.edit(fmt.Sprintf("Let “%s” leave a margin of %s %%", r.Title(), margin), r, func(r *pricing.Rule) {
 				r.Floor = &pricing.Floor{Margin: &margin}
 			})

@@ -116,29 +116,39 @@ type FlagImpact struct {
 type FlagBrief struct {
 	Kind     string `json:"kind"`
 	Severity string `json:"severity"`
-	Count    int    `json:"count"`
+	Count    int    `json:"count" doc:"products or rules, each once"`
 	Example  string `json:"example" doc:"the product or the rule of one of them"`
 }
 
 // subjects are what flags are about, each once.
-func subjects(list []flags.Flag) map[string]bookfile.FlagAnswer {
-	out := map[string]bookfile.FlagAnswer{}
+func subjects(list []flags.Flag) map[string]bool {
+	out := map[string]bool{}
 	for i := range list {
 		f := bookfile.FlagAnswerOf(&list[i])
-		if about := flagsearch.Subject(&f); out[about].Kind == "" {
-			out[about] = f
-		}
+		out[flagsearch.Subject(&f)] = true
 	}
 	return out
 }
 
-// brief are the flags of one book that another has not, by kind.
+// raised are flags by what they are about and where.
+func raised(list []flags.Flag) map[string]bookfile.FlagAnswer {
+	out := map[string]bookfile.FlagAnswer{}
+	for i := range list {
+		f := bookfile.FlagAnswerOf(&list[i])
+		out[flagsearch.Subject(&f)+"\x1f"+f.Channel] = f
+	}
+	return out
+}
+
+// brief are what the flags of one book that another has not are about, by kind.
 func brief(snap *book.Snapshot, of, but map[string]bookfile.FlagAnswer) []FlagBrief {
-	list := []FlagBrief{}
-	for about, f := range of {
-		if _, both := but[about]; both {
+	list, told := []FlagBrief{}, map[string]bool{}
+	for key, f := range of {
+		about := flagsearch.Subject(&f)
+		if _, both := but[key]; both || told[about] {
 			continue
 		}
+		told[about] = true
 		i := slices.IndexFunc(list, func(b FlagBrief) bool { return b.Kind == f.Kind })
 		if i < 0 {
 			i = len(list)
@@ -266,21 +276,30 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 		}
 		if x.Told = known; known {
 			was, is := subjects(now), subjects(then)
-			_, still := is[in.Subject]
-			x.Clears = !still
+			x.Clears = !is[in.Subject]
 			for about := range was {
-				if _, both := is[about]; !both {
+				if !is[about] {
 					x.Cleared++
 				}
 			}
 			for about := range is {
-				if _, both := was[about]; !both {
+				if !was[about] {
 					x.Raised++
 				}
 			}
 		}
 		out.Fixes = append(out.Fixes, x)
 	}
+	// Those that clear it come first.
+	slices.SortStableFunc(out.Fixes, func(a, b FlagFix) int {
+		rank := func(f FlagFix) int {
+			if f.Clears || !f.Told {
+				return 0
+			}
+			return 1
+		}
+		return rank(a) - rank(b)
+	})
 	return out, nil
 }
 
@@ -382,7 +401,7 @@ func (s *Server) flagImpact(ctx context.Context, in *ImpactQuery) (FlagImpact, e
 	if err != nil || !known {
 		return out, err
 	}
-	was, is := subjects(now), subjects(next)
+	was, is := raised(now), raised(next)
 	out.Known, out.Raised, out.Cleared = true, brief(snap, is, was), brief(snap, was, is)
 	return out, nil
 }

@@ -59,7 +59,7 @@ type LayerState struct {
 
 // FlagState counts the flags.
 type FlagState struct {
-	Errors    int  `json:"errors" doc:"products and rules concerned, in however many channels"`
+	Errors    int  `json:"errors" doc:"what one rule brings about of one kind is one, on however many products"`
 	Others    int  `json:"others"`
 	Searching bool `json:"searching" doc:"a newer version is being looked at"`
 }

@@ -126,7 +126,9 @@ func (r *reading) judge(q pricing.Question) (found []string) {
 
 // lowered reports whether a rule took something off. Where differences are added, the sum is held at 0 after the last.
 func lowered(s pricing.Step) bool {
-	return s.Before != nil && (s.After.Less(*s.Before) || s.Before.Sign() < 0 && slices.Contains(s.Shaped, "zero"))
+	takesOff := s.Effect.Kind == pricing.PercentOff || s.Effect.Kind == pricing.AmountOff
+	return s.Before != nil && (s.After.Less(*s.Before) ||
+		takesOff && s.Before.Sign() < 0 && slices.Contains(s.Shaped, "zero"))
 }
 
 // trail reads what the rules of one portion did to each other.

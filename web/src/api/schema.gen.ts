@@ -2616,7 +2616,10 @@ export interface components {
             words?: string;
         };
         FlagBrief: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description products or rules, each once
+             */
             count: number;
             /** @description the product or the rule of one of them */
             example: string;
@@ -2687,7 +2690,7 @@ export interface components {
         FlagState: {
             /**
              * Format: int64
-             * @description products and rules concerned, in however many channels
+             * @description what one rule brings about of one kind is one, on however many products
              */
             errors: number;
             /** Format: int64 */

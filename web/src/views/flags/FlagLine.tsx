@@ -63,7 +63,7 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
           {entry.acknowledged.reason}”
         </p>
       )}
-      <p className="mt-1 flex flex-wrap gap-1">
+      <p className="mt-0.5 -ml-1.5 flex flex-wrap gap-1">
         <Button look="bare" aria-expanded={open === "fixes"} onClick={toggle("fixes")}>
           Mend it
         </Button>
