@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"dogbane/internal/book"
@@ -77,8 +78,23 @@ type Part struct {
 	Count    int    `json:"count"`
 }
 
-// entries joins flags to entries, those with the most money at stake first within a kind.
-func entries(snap *book.Snapshot, found []bookfile.FlagAnswer, seen map[string]Acknowledgement) []Entry {
+// entryList is the entries of what was found, made once.
+type entryList struct {
+	once sync.Once
+	list []Entry
+}
+
+// all joins flags to entries, those with the most money at stake first within a kind. What they lose is of the book at
+// which they are first asked for.
+func (f *Found) all(snap *book.Snapshot) []Entry {
+	if f.entries == nil {
+		return nil
+	}
+	f.entries.once.Do(func() { f.entries.list = entries(snap, f.Flags) })
+	return f.entries.list
+}
+
+func entries(snap *book.Snapshot, found []bookfile.FlagAnswer) []Entry {
 	at := map[string]int{}
 	var list []Entry
 	for i := range found {
@@ -92,9 +108,6 @@ func entries(snap *book.Snapshot, found []bookfile.FlagAnswer, seen map[string]A
 				Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency}
 			if e.Cause == "" && len(f.Rules) > 0 {
 				e.Cause = f.Rules[0]
-			}
-			if a, is := seen[about]; is {
-				e.Acknowledged = &a
 			}
 			if p := snap.Product(cmp.Or(f.SKU, f.Witness.SKU)); p != nil {
 				e.Name = p.Name
@@ -195,18 +208,28 @@ func (e *Entry) sum(snap *book.Snapshot) {
 // shownOf is how many entries of a group are told at once.
 const shownOf = 40
 
-// Groups are the entries that a filter lets through, by kind or by cause, and how many there are of each kind.
-func Groups(snap *book.Snapshot, found []bookfile.FlagAnswer, seen map[string]Acknowledgement, f Filter, byCause bool,
+// Groups are the entries that a filter lets through, by kind or by cause, and how many of each kind pass its other
+// parts.
+func Groups(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, f Filter, byCause bool,
 	skip int) (groups []Group, kinds map[string]int) {
 	at := map[string]int{}
 	kinds = map[string]int{}
 	digits, _ := money.Digits(snap.Book.Settings.Currency)
 	groups = []Group{}
-	for _, e := range entries(snap, found, seen) {
+	of := f.Kind
+	f.Kind = ""
+	list := found.all(snap)
+	for i := range list {
+		e := list[i]
+		if a, is := seen[e.Subject]; is {
+			e.Acknowledged = &a
+		}
 		if !f.wants(snap, &e) {
 			continue
 		}
-		kinds[e.Kind]++
+		if kinds[e.Kind]++; of != "" && of != e.Kind {
+			continue
+		}
 		key := e.Kind
 		if byCause {
 			key = e.Cause
@@ -261,22 +284,22 @@ func severityOf(s string) int {
 
 // Counts are how many troubles nobody has acknowledged: errors, and others that are no mere notes. What one rule brings
 // about of one kind is one trouble, on however many products and in however many channels.
-func Counts(found []bookfile.FlagAnswer, seen map[string]Acknowledgement) (errors, others int) {
-	told := map[string]bool{}
-	for i := range found {
-		f := &found[i]
-		about := Subject(f)
-		if _, acknowledged := seen[about]; acknowledged {
+func Counts(snap *book.Snapshot, found Found, seen map[string]Acknowledgement) (errors, others int) {
+	type cause struct{ kind, rule string }
+	told := map[cause]bool{}
+	list := found.all(snap)
+	for i := range list {
+		e := &list[i]
+		if _, acknowledged := seen[e.Subject]; acknowledged {
 			continue
 		}
-		if f.SKU != "" && f.Cause != "" {
-			about = f.Kind + "\x1f\x1f" + f.Cause
+		if e.SKU != "" && e.Cause != "" {
+			if told[cause{e.Kind, e.Cause}] {
+				continue
+			}
+			told[cause{e.Kind, e.Cause}] = true
 		}
-		if told[about] {
-			continue
-		}
-		told[about] = true
-		switch flags.Severity(f.Severity) {
+		switch flags.Severity(e.Severity) {
 		case flags.Error:
 			errors++
 		case flags.Warning:

@@ -36,7 +36,8 @@ type Keeper interface {
 // Found is what is known of the flags of a book.
 type Found struct {
 	Flags     []bookfile.FlagAnswer
-	Version   int64 // of the book that was looked at
+	entries   *entryList // of them, made when first asked for
+	Version   int64      // of the book that was looked at
 	From      pricing.Moment
 	Searching bool // a newer book is being looked at, or will be
 	Present   bool // only the present moment was looked at so far
@@ -65,7 +66,6 @@ type base struct {
 	target
 	engine *pricing.Engine
 	search *flags.Search
-	flags  []flags.Flag
 }
 
 // target is what a search is of.
@@ -104,9 +104,9 @@ func (s *Search) look() {
 	}
 }
 
-// With are the flags that a book would have after an edit and those that it has, in the span that was looked at; false
-// where the book was not looked at yet: it will be.
-func (s *Search) With(ctx context.Context, snap *book.Snapshot, engine *pricing.Engine) (now, next []flags.Flag,
+// Changes are the flags that an edit of a book would raise and those that it would clear, in the span that was looked
+// at; known is false where the book was not looked at yet: it will be. engine is that of the book after the edit.
+func (s *Search) Changes(ctx context.Context, snap *book.Snapshot, engine *pricing.Engine) (raised, cleared []flags.Flag,
 	known bool, err error) {
 	b := s.baseOf(snap)
 	if b == nil {
@@ -116,12 +116,8 @@ func (s *Search) With(ctx context.Context, snap *book.Snapshot, engine *pricing.
 	if !told {
 		return nil, nil, false, nil
 	}
-	after, err := b.search.After(engine, touched, ctx.Err)
-	if err != nil {
-		return nil, nil, false, err
-	}
-	next, err = after.Flags()
-	return b.flags, next, true, err
+	raised, cleared, err = b.search.Changes(engine, touched, ctx.Err)
+	return raised, cleared, err == nil, err
 }
 
 // WhyNot tells what keeps a rule of a book from applying; false where the book was not looked at yet: it will be.
@@ -222,7 +218,7 @@ func (s *Search) find(ctx context.Context, snap *book.Snapshot, next target, bef
 		if data, kept, err := s.keeper.KeptFlags(ctx, next.version, next.day); err != nil {
 			slog.Warn("cannot read the flags that were found", "error", err)
 		} else if kept {
-			found := Found{Version: next.version, From: at}
+			found := Found{Version: next.version, From: at, entries: &entryList{}}
 			if err := json.Unmarshal(data, &found.Flags); err == nil {
 				return nil, found, nil
 			}
@@ -252,7 +248,7 @@ func (s *Search) present(snap *book.Snapshot, q flags.Question) error {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.found = Found{Flags: answers(now), Version: snap.Version, From: q.From, Present: true}
+	s.found = Found{Flags: answers(now), Version: snap.Version, From: q.From, Present: true, entries: &entryList{}}
 	return nil
 }
 
@@ -265,8 +261,8 @@ func (s *Search) settled(ctx context.Context, snap *book.Snapshot, next target,
 	if err != nil {
 		return nil, Found{}, err
 	}
-	made := &base{next, snap.Engine, search, list}
-	found := Found{Flags: answers(list), Version: next.version, From: search.Question().From}
+	made := &base{next, snap.Engine, search}
+	found := Found{Flags: answers(list), Version: next.version, From: search.Question().From, entries: &entryList{}}
 	if len(list) <= mostKept {
 		data, err := json.Marshal(found.Flags)
 		if err == nil {

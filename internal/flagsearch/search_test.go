@@ -115,11 +115,11 @@ func TestSearch(t *testing.T) {
 	require.Empty(t, k.raised)
 	second := runningWith(t, k, at(26), func(time.Duration) bool { t.Error("it looks again"); return false })
 	require.Len(t, settled(t, second, live.Current()), 1)
-	_, _, known, err := second.With(t.Context(), live.Current(), live.Current().Engine)
+	_, _, known, err := second.Changes(t.Context(), live.Current(), live.Current().Engine)
 	require.NoError(t, err)
 	require.False(t, known, "how they were found is not kept")
 	require.Eventually(t, func() bool {
-		_, _, known, err := second.With(t.Context(), live.Current(), live.Current().Engine)
+		_, _, known, err := second.Changes(t.Context(), live.Current(), live.Current().Engine)
 		return err == nil && known
 	}, 20*time.Second, time.Millisecond, "but found out when somebody wants to know")
 }

@@ -121,34 +121,19 @@ type FlagBrief struct {
 }
 
 // subjects are what flags are about, each once.
-func subjects(list []flags.Flag) map[string]bool {
-	out := map[string]bool{}
-	for i := range list {
-		f := bookfile.FlagAnswerOf(&list[i])
-		out[flagsearch.Subject(&f)] = true
-	}
-	return out
-}
-
-// raised are flags by what they are about and where.
-func raised(list []flags.Flag) map[string]bookfile.FlagAnswer {
+func subjects(list []flags.Flag) map[string]bookfile.FlagAnswer {
 	out := map[string]bookfile.FlagAnswer{}
 	for i := range list {
 		f := bookfile.FlagAnswerOf(&list[i])
-		out[flagsearch.Subject(&f)+"\x1f"+f.Channel] = f
+		out[flagsearch.Subject(&f)] = f
 	}
 	return out
 }
 
-// brief are what the flags of one book that another has not are about, by kind.
-func brief(snap *book.Snapshot, of, but map[string]bookfile.FlagAnswer) []FlagBrief {
-	list, told := []FlagBrief{}, map[string]bool{}
-	for key, f := range of {
-		about := flagsearch.Subject(&f)
-		if _, both := but[key]; both || told[about] {
-			continue
-		}
-		told[about] = true
+// brief are what flags are about, by kind.
+func brief(snap *book.Snapshot, of []flags.Flag) []FlagBrief {
+	list := []FlagBrief{}
+	for _, f := range subjects(of) {
 		i := slices.IndexFunc(list, func(b FlagBrief) bool { return b.Kind == f.Kind })
 		if i < 0 {
 			i = len(list)
@@ -214,9 +199,8 @@ func (s *Server) flagList(ctx context.Context, in *FlagQuery) (FlagList, error) 
 		To: (found.From + flagsearch.Span).String(), Kinds: []KindCount{}}
 	filter := flagsearch.Filter{Kind: in.Kind, Severity: in.Severity, Channel: in.Channel, Layer: in.Layer,
 		Campaign: in.Campaign, Category: in.Category, Cause: in.Cause, Text: in.Text, Acknowledged: in.Acknowledged}
-	out.Groups, _ = flagsearch.Groups(snap, found.Flags, seen, filter, in.By == "cause", in.Skip)
-	filter.Kind = ""
-	_, kinds := flagsearch.Groups(snap, found.Flags, seen, filter, false, 0)
+	var kinds map[string]int
+	out.Groups, kinds = flagsearch.Groups(snap, found, seen, filter, in.By == "cause", in.Skip)
 	for i := range flags.Table {
 		if n := kinds[string(flags.Table[i].Kind)]; n > 0 {
 			out.Kinds = append(out.Kinds, KindCount{string(flags.Table[i].Kind), n})
@@ -270,24 +254,13 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 			out.Fixes = append(out.Fixes, x)
 			continue
 		}
-		now, then, known, err := s.flags.With(ctx, snap, snap.Engine.Recompile(next))
+		raised, cleared, known, err := s.flags.Changes(ctx, snap, snap.Engine.Recompile(next))
 		if err != nil {
 			return FlagFixes{}, err
 		}
-		if x.Told = known; known {
-			was, is := subjects(now), subjects(then)
-			x.Clears = !is[in.Subject]
-			for about := range was {
-				if !is[about] {
-					x.Cleared++
-				}
-			}
-			for about := range is {
-				if !was[about] {
-					x.Raised++
-				}
-			}
-		}
+		gone := subjects(cleared)
+		_, clears := gone[in.Subject]
+		x.Told, x.Clears, x.Cleared, x.Raised = known, clears && s.leavesNone(snap, in.Subject, cleared), len(gone), len(subjects(raised))
 		out.Fixes = append(out.Fixes, x)
 	}
 	// Those that clear it come first.
@@ -301,6 +274,25 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 		return rank(a) - rank(b)
 	})
 	return out, nil
+}
+
+// leavesNone reports whether all flags about a subject are among those that are cleared: it may be raised in more
+// channels than one.
+func (s *Server) leavesNone(snap *book.Snapshot, subject string, cleared []flags.Flag) bool {
+	left := map[string]bool{}
+	found := s.flags.Of(snap)
+	for i := range found.Flags {
+		if f := &found.Flags[i]; flagsearch.Subject(f) == subject {
+			left[f.Channel] = true
+		}
+	}
+	for i := range cleared {
+		f := bookfile.FlagAnswerOf(&cleared[i])
+		if flagsearch.Subject(&f) == subject {
+			delete(left, f.Channel)
+		}
+	}
+	return len(left) == 0
 }
 
 func (s *Server) flagHistory(ctx context.Context, in *SubjectQuery) (FlagHistory, error) {
@@ -397,11 +389,10 @@ func (s *Server) flagImpact(ctx context.Context, in *ImpactQuery) (FlagImpact, e
 		code = draft.Rule.Code
 	}
 	engine, _ := snap.Engine.With(pricing.Edit{Code: code, Rule: &draft.Rule})
-	now, next, known, err := s.flags.With(ctx, snap, engine)
+	raised, cleared, known, err := s.flags.Changes(ctx, snap, engine)
 	if err != nil || !known {
 		return out, err
 	}
-	was, is := raised(now), raised(next)
-	out.Known, out.Raised, out.Cleared = true, brief(snap, is, was), brief(snap, was, is)
+	out.Known, out.Raised, out.Cleared = true, brief(snap, raised), brief(snap, cleared)
 	return out, nil
 }

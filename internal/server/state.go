@@ -130,7 +130,7 @@ func (s *Server) state(ctx context.Context) (State, error) {
 		return st, err
 	}
 	st.Flags.Searching = found.Searching
-	st.Flags.Errors, st.Flags.Others = flagsearch.Counts(found.Flags, seen)
+	st.Flags.Errors, st.Flags.Others = flagsearch.Counts(snap, found, seen)
 	return st, nil
 }
 

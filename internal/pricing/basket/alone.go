@@ -21,6 +21,7 @@ type Set []Added
 const (
 	mostSets  = 3000
 	mostKinds = 8
+	someSets  = 40 // where they cannot be all
 )
 
 // Alone is an offer at work without any other; nil where there is no such offer.
@@ -74,12 +75,16 @@ func (a *Alone) Sets(rewards bool) (sets []Set, complete bool) {
 			add(g.where, max(g.units, 1), "")
 		}
 	}
+	bound := mostSets
+	if !complete {
+		bound = someSets
+	}
 	sets = []Set{nil}
 	for _, p := range parts {
 		var next []Set
 		for _, set := range sets {
 			choose(p.goods, p.units, func(kinds []int32, counts []int) bool {
-				if !a.alike(kinds, p.same) {
+				if len(kinds) > 1 && (!complete || !a.alike(kinds, p.same)) { // of many goods, each kind is tried by itself
 					return true
 				}
 				with := set
@@ -87,9 +92,9 @@ func (a *Alone) Sets(rewards bool) (sets []Set, complete bool) {
 					with = merged(with, Added{a.prices.Products()[k].SKU, counts[i]})
 				}
 				next = append(next, with)
-				return len(next) < mostSets
+				return len(next) < bound
 			})
-			if len(next) >= mostSets {
+			if len(next) >= bound {
 				complete = false
 				break
 			}

@@ -77,3 +77,56 @@ func asTold(list []flags.Flag) (keys []string) {
 	}
 	return keys
 }
+
+// What an edit raises and clears is told without looking at the rest of the book, and is what looking at all of both
+// books tells; what sets of goods show of other offers stays as it was.
+func TestChangesAreTheDifference(t *testing.T) {
+	raised, cleared := 0, 0
+	for seed := range uint64(12) {
+		rng := rand.New(rand.NewPCG(seed, 19))
+		book, q := small(rng)
+		q.Quantities = nil
+		e := pricing.Compile(book)
+		s, err := flags.NewSearch(e, q)
+		require.NoError(t, err)
+		was, err := s.Flags()
+		require.NoError(t, err)
+		for range 4 {
+			rule := book.Rules[rng.IntN(len(book.Rules))]
+			rule.Rank, rule.Window, rule.Audience = 1+rng.IntN(5), nil, nil
+			rule.Status = pricing.On
+			next, _ := e.With(pricing.Edit{Code: rule.Code, Rule: &rule})
+			touched, told := next.Touched(e)
+			require.True(t, told)
+			more, fewer, err := s.Changes(next, touched, nil)
+			require.NoError(t, err)
+			now, err := flags.Find(next, q)
+			require.NoError(t, err)
+			require.ElementsMatch(t, without(now, was), keysOf(more), "seed %d", seed)
+			require.ElementsMatch(t, without(was, now), keysOf(fewer), "seed %d", seed)
+			raised, cleared = raised+len(more), cleared+len(fewer)
+		}
+	}
+	require.Greater(t, raised, 20)
+	require.Greater(t, cleared, 20)
+}
+
+func keysOf(list []flags.Flag) (keys []string) {
+	for i := range list {
+		keys = append(keys, subjectKey(&list[i]))
+	}
+	return keys
+}
+
+func without(list, but []flags.Flag) (keys []string) {
+	in := map[string]bool{}
+	for _, k := range keysOf(but) {
+		in[k] = true
+	}
+	for _, k := range keysOf(list) {
+		if !in[k] {
+			keys = append(keys, k)
+		}
+	}
+	return keys
+}

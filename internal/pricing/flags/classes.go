@@ -21,7 +21,11 @@ func (a *asked) kinOf(only pricing.Set, examiners []*pricing.Examiner) []*kin {
 	n := len(a.engine.Products())
 	lists := make([][]int32, n) // places in order, by product
 	for at, ordinal := range a.order {
-		a.engine.Reaches(ordinal).Each(func(p int32) bool {
+		reached := a.engine.Reaches(ordinal)
+		if only != nil {
+			reached = reached.And(only.Or(a.derivedFrom()))
+		}
+		reached.Each(func(p int32) bool {
 			lists[p] = append(lists[p], int32(at))
 			return true
 		})
@@ -68,18 +72,37 @@ func (a *asked) kinOf(only pricing.Set, examiners []*pricing.Examiner) []*kin {
 	return all
 }
 
+// derivedFrom are the products that prices of others are derived from.
+func (a *asked) derivedFrom() pricing.Set {
+	set := a.engine.Match(&pricing.Where{Field: pricing.FieldAny})
+	for _, ordinal := range a.order {
+		for _, e := range a.effects(ordinal) {
+			if e.Kind == pricing.ToDerived {
+				set = set.Or(a.engine.Match(&pricing.Where{Field: pricing.FieldSKU, Values: []string{e.Derive.From}}))
+			}
+		}
+	}
+	return set
+}
+
+// effects are those of a rule, of each of its breaks where it has breaks.
+func (a *asked) effects(ordinal int) (list []*pricing.Effect) {
+	if e := a.rules[ordinal].Effect; e != nil {
+		return []*pricing.Effect{e}
+	}
+	breaks, _ := a.engine.Breaks(ordinal)
+	for i := range breaks {
+		list = append(list, &breaks[i].Effect)
+	}
+	return list
+}
+
 // sources adds to the rules that reach a product those that reach what its price may be derived from.
 func (a *asked) sources(lists [][]int32) func(p int32) []int32 {
 	from := map[int32][]int32{} // products that a rule, by its place in order, derives from
 	for at, ordinal := range a.order {
-		r := a.rules[ordinal]
-		effects := []*pricing.Effect{r.Effect}
-		breaks, _ := a.engine.Breaks(ordinal)
-		for i := range breaks {
-			effects = append(effects, &breaks[i].Effect)
-		}
-		for _, e := range effects {
-			if e != nil && e.Kind == pricing.ToDerived {
+		for _, e := range a.effects(ordinal) {
+			if e.Kind == pricing.ToDerived {
 				if p, exists := a.engine.ProductNumber(e.Derive.From); exists {
 					from[int32(at)] = append(from[int32(at)], p)
 				}
@@ -352,9 +375,5 @@ func (a *asked) thresholds(c *class) {
 
 // derives reports whether a rule derives prices from those of other goods.
 func (a *asked) derives(ordinal int) bool {
-	if e := a.rules[ordinal].Effect; e != nil {
-		return e.Kind == pricing.ToDerived
-	}
-	breaks, _ := a.engine.Breaks(ordinal)
-	return slices.ContainsFunc(breaks, func(b pricing.Break) bool { return b.Effect.Kind == pricing.ToDerived })
+	return slices.ContainsFunc(a.effects(ordinal), func(e *pricing.Effect) bool { return e.Kind == pricing.ToDerived })
 }

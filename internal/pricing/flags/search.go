@@ -20,8 +20,10 @@ type Search struct {
 	pricesAs  []int               // by channel: the first that prices alike
 	found     []found             // by product
 	codes     []string            // of rules, by ordinal
+	looked    pricing.Set         // products that were looked at anew; nil: all
 	mu        sync.Mutex          // guards what follows
-	ofOffers  map[string][]Flag   // what sets of goods show of each offer, as it was looked at
+	tallied   *tally
+	ofOffers  map[string][]Flag // what sets of goods show of each offer, as it was looked at
 }
 
 // found is what there is to know of one product.
@@ -60,7 +62,7 @@ type shut struct {
 
 // NewSearch looks at all products. Its errors are those of the question and of Between.
 func NewSearch(e *pricing.Engine, q Question) (*Search, error) {
-	return newSearch(e, q, nil, nil)
+	return newSearch(e, q, nil, nil, false)
 }
 
 // After looks at a book after an edit: of the products in touched anew (see pricing.Engine.Touched), the others are as
@@ -69,13 +71,25 @@ func NewSearch(e *pricing.Engine, q Question) (*Search, error) {
 func (s *Search) After(e *pricing.Engine, touched pricing.Set, between func() error) (*Search, error) {
 	q := s.asked.Question
 	q.Between = between
-	return newSearch(e, q, s, touched)
+	return newSearch(e, q, s, touched, false)
+}
+
+// Changes are the flags that an edit raises and those that it clears, of the products in touched and of all rules. What
+// sets of goods show of offers is looked at anew for offers that were edited themselves; for others it stays as it was.
+func (s *Search) Changes(e *pricing.Engine, touched pricing.Set, between func() error) (raised, cleared []Flag, err error) {
+	q := s.asked.Question
+	q.Between = between
+	after, err := newSearch(e, q, s, touched, true)
+	if err != nil {
+		return nil, nil, err
+	}
+	return after.against(s, after.looked)
 }
 
 // Question is what was asked.
 func (s *Search) Question() Question { return s.asked.Question }
 
-func newSearch(e *pricing.Engine, q Question, before *Search, touched pricing.Set) (*Search, error) {
+func newSearch(e *pricing.Engine, q Question, before *Search, touched pricing.Set, quick bool) (*Search, error) {
 	a, err := ask(e, q)
 	if err != nil {
 		return nil, err
@@ -95,11 +109,12 @@ func newSearch(e *pricing.Engine, q Question, before *Search, touched pricing.Se
 		s.codes[ordinal] = r.Code
 	}
 	if before != nil {
-		s.carry(before, touched)
+		s.carry(before, touched, quick)
 		if !slices.Equal(a.quantities, before.asked.quantities) {
 			touched = touched.Or(a.countsEvery())
 		}
 	}
+	s.looked = touched
 	type task struct {
 		*kin
 		products []int32
@@ -146,7 +161,7 @@ func newSearch(e *pricing.Engine, q Question, before *Search, touched pricing.Se
 
 // carry takes over what was found of products that an edit does not touch. Rules may have other ordinals now; those
 // that are gone reached none of these products.
-func (s *Search) carry(before *Search, touched pricing.Set) {
+func (s *Search) carry(before *Search, touched pricing.Set, quick bool) {
 	now := map[string]int32{}
 	for ordinal, code := range s.codes {
 		now[code] = int32(ordinal)
@@ -164,7 +179,7 @@ func (s *Search) carry(before *Search, touched pricing.Set) {
 	defer before.mu.Unlock()
 	for code, list := range before.ofOffers {
 		at, still := now[code]
-		if r := s.asked.rules[int(at)]; still && sameRule(r, before.asked, code) && !s.asked.offerReaches(r, touched) {
+		if r := s.asked.rules[int(at)]; still && sameRule(r, before.asked, code) && (quick || !s.asked.offerReaches(r, touched)) {
 			s.ofOffers[code] = list
 		}
 	}
@@ -448,102 +463,6 @@ func (f *finding) worse(old *finding) bool {
 	return by > 0 || by == 0 && f.at < old.at
 }
 
-// Flags are all flags of the book, the gravest kinds first.
-func (s *Search) Flags() ([]Flag, error) {
-	type subject struct {
-		kind        kind
-		sku         int32
-		rule, other int32
-		rules       string
-		channel     int16
-	}
-	worst := map[subject]*finding{}
-	count := map[subject]int{}
-	for p := range s.found {
-		for i := range s.found[p].findings {
-			f := &s.found[p].findings[i]
-			key := subject{f.kind, -1, f.rule, f.other, f.rules, -1}
-			if Table[f.kind].Channels {
-				key.channel = f.channel
-			}
-			if f.rule < 0 && f.kind != place[DeriveCycle] {
-				key.sku = f.product
-			}
-			count[key]++
-			if old := worst[key]; old == nil || f.worse(old) {
-				worst[key] = f
-			}
-		}
-	}
-	var list []Flag
-	for key, f := range worst {
-		flag := s.flag(f)
-		flag.Products = count[key]
-		list = append(list, flag)
-	}
-	list = append(list, s.neverWins()...)
-	list = append(list, s.wholeRules()...)
-	offers, err := s.offers()
-	if err != nil {
-		return nil, err
-	}
-	list = append(list, offers...)
-	sortFlags(list)
-	return list, nil
-}
-
-// neverWins are the rules that fit somewhere and apply nowhere.
-func (s *Search) neverWins() (list []Flag) {
-	applies := map[int32]bool{}
-	for p := range s.found {
-		for _, r := range s.found[p].applied {
-			applies[r] = true
-		}
-	}
-	type loser struct {
-		witness  shut
-		product  int32
-		by       map[string]bool
-		products int
-	}
-	losers := map[int32]*loser{}
-	for p := range s.found {
-		last := int32(-1)
-		for _, h := range s.found[p].shut {
-			if applies[h.rule] {
-				continue
-			}
-			l := losers[h.rule]
-			if l == nil {
-				l = &loser{h, int32(p), map[string]bool{}, 0}
-				losers[h.rule] = l
-			}
-			if h.at < l.witness.at {
-				l.witness, l.product = h, int32(p)
-			}
-			if h.by >= 0 {
-				l.by[s.asked.rules[int(h.by)].Code] = true
-			}
-			if last != h.rule {
-				l.products++
-			}
-			last = h.rule
-		}
-	}
-	for r, l := range losers {
-		h := l.witness
-		f := s.flag(&finding{kind: place[NeverWins], rule: r, other: -1, channel: h.channel, who: h.who, at: h.at,
-			quantity: h.quantity, product: l.product})
-		f.Products = l.products
-		for code := range l.by {
-			f.Rules = append(f.Rules, code)
-		}
-		slices.Sort(f.Rules)
-		list = append(list, f)
-	}
-	return list
-}
-
 // flag is a finding as those outside see it.
 func (s *Search) flag(f *finding) Flag {
 	a, e := s.asked, &Table[f.kind]
@@ -588,61 +507,4 @@ func (s *Search) flag(f *finding) Flag {
 	}
 	s.nearest(f, &flag)
 	return flag
-}
-
-// Shutter is what keeps a rule from applying to products that it fits.
-type Shutter struct {
-	By       string // the rule that shuts it out; "": none does
-	Reason   pricing.Reason
-	Products int
-	Witness  pricing.Question // one of the questions at which it does, the earliest
-}
-
-// WhyNot tells of a rule on how many products it applies at some question, and what shuts it out on those that it fits
-// and never applies to, the most products first.
-func (s *Search) WhyNot(code string) (applies int, shutters []Shutter) {
-	ordinal := int32(slices.Index(s.codes, code))
-	if ordinal < 0 {
-		return 0, nil
-	}
-	type key struct {
-		by     int32
-		reason pricing.Reason
-	}
-	at := map[key]int{}
-	var first []shut
-	var products []int32
-	for p := range s.found {
-		f := &s.found[p]
-		if _, is := slices.BinarySearch(f.applied, ordinal); is {
-			applies++
-		}
-		for _, h := range f.shut {
-			if h.rule != ordinal {
-				continue
-			}
-			k := key{h.by, h.reason}
-			i, known := at[k]
-			if !known {
-				i = len(shutters)
-				at[k] = i
-				by := ""
-				if h.by >= 0 {
-					by = s.codes[h.by]
-				}
-				shutters = append(shutters, Shutter{By: by, Reason: h.reason})
-				first, products = append(first, h), append(products, int32(p))
-			}
-			if shutters[i].Products++; h.at < first[i].at {
-				first[i], products[i] = h, int32(p)
-			}
-		}
-	}
-	for i, h := range first {
-		f := s.flag(&finding{kind: place[NeverWins], rule: h.rule, other: -1, channel: h.channel, who: h.who, at: h.at,
-			quantity: h.quantity, product: products[i]})
-		shutters[i].Witness = f.Witness
-	}
-	slices.SortStableFunc(shutters, func(a, b Shutter) int { return b.Products - a.Products })
-	return applies, shutters
 }
