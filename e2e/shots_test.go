@@ -33,16 +33,14 @@ func TestPictures(t *testing.T) {
 	for _, shot := range []struct{ name, path, wait, theme string }{
 		{"board", "/board?sku=KILN-EL-42&trail=open&category=Kilns", "[data-testid=trail-price]", "light"},
 		{"board-dark", "/board?at=2026-11-27T09:00&show=reduced", "[data-sku]", "dark"},
-		{"board-by-group", "/board?spread=group&category=Clay", "[data-sku]", "light"},
 		{"stack", "/stack", "[data-rule]", "light"},
 		{"editor", "/stack/rule/GLAZE-WEEK", "[data-testid=changed]", "light"},
 		{"calendar", "/calendar?sku=KILN-EL-42&channel=web", "[aria-label^='Price: ']", "light"},
 		{"basket", "/basket?channel=web&shipping=6.95&lines=" + url.QueryEscape(`[{"sku":"UG-01-J2","quantity":3},{"sku":"HIRE-WHEEL","quantity":1,"hire":{"from":"2026-12-03T18:00","to":"2026-12-07T09:00"}},{"sku":"STAMP-A5","quantity":1,"options":["engraved-text"]}]`),
 			"[data-testid=nudges]", "light"},
 		{"offer", "/stack/rule/UNDERGLAZE-THREE", "[data-testid=thinnest]", "light"},
-		{"offer-dark", "/stack/rule/KILN-OPENING", "[data-testid=message]", "dark"},
 		{"codes", "/catalogue/codes?item=FAIR-VOUCHER", "[data-testid=codes] li", "light"},
-		{"flags", "/flags", "[data-flag]", "light"},
+		{"flags-by-cause", "/flags?by=cause", "[data-group=TOOLS-CLEAR]", "dark"},
 		{"publish", "/publish", "[data-sku]", "light"},
 		{"catalogue", "/catalogue/products", "[data-sku]", "light"},
 		{"product", "/catalogue/product/SW-01-12?channel=web", "[data-testid=matrix]", "light"},
@@ -54,6 +52,17 @@ func TestPictures(t *testing.T) {
 		pg.find(shot.wait)
 		picture(pg, shot.name)
 	}
+	pg.MustEval(`() => localStorage.setItem("dogbane-theme", "light")`)
+	pg.show(p.url + "/flags")
+	pg.click("[data-flag=below-cost] button", "^Mend it$")
+	pg.find("[data-testid=fixes] li", "clears it")
+	pg.click("[data-testid=fixes] li button")
+	pg.find("[data-testid=fixes] [data-testid=effect]")
+	picture(pg, "flags")
+	pg.show(p.url + "/flags?kind=never-wins")
+	pg.click("[data-flag=never-wins] button", "^Why not")
+	pg.find("[data-testid=why-not] [data-shutter]")
+	picture(pg, "why-not")
 	pg.lay(p.url, "products", "winter.csv",
 		"Artikelnummer;Omschrijving;Verkoopprijs;Inkoopprijs;Kleur\nBAT-30;;15,20;;\nKILN-EL-42;;€ 1.495,00;905,00;\nSW-01-12;;15,10;9,40;grijs\nFERN-1;Fern dish, ash glaze & rim;24,00;11,20;groen\n")
 	pg.find("[data-testid=effect]")

@@ -67,6 +67,10 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 			d.Count++
 		}
 		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
+		x, err := engine.Examine(pricing.Viewpoint{Channel: c.Code})
+		if err != nil {
+			return nil, err
+		}
 		applies, applied := false, sw.AppliedBy(rule.Code)
 		engine.Match(&rule.Where).Each(func(p int32) bool {
 			price, priced := sw.Price(p)
@@ -75,11 +79,11 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 			}
 			from, known := sw.CatalogPrice(p)
 			applies = true
-			if c.Limits.WholeUnits && price%unit != 0 {
-				breaks(p, about{flags.LimitWholeUnits, ""}, func() string { return "whole amounts" }, price, price-price%unit,
-					price-price%unit+unit)
-			}
 			if known && price < from {
+				if c.Limits.WholeUnits && price%unit != 0 {
+					breaks(p, about{flags.LimitWholeUnits, ""}, func() string { return "whole amounts" }, price,
+						price-price%unit, price-price%unit+unit)
+				}
 				if least := c.Limits.MinOffPercent; least != nil {
 					if n := reduced(from, sw.Digits, least, money.Down); price > n {
 						breaks(p, about{flags.LimitDiscount, Least}, func() string { return "at least " + least.String() + " % off" },
@@ -92,19 +96,32 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 							n)
 					}
 				}
-				product := engine.Products()[p]
-				if c.Limits.NeedsReference && product.RRP == nil && (product.List == nil || known && from <= price) {
+				list, lists := x.ListPrice(p)
+				if c.Limits.NeedsReference && engine.Products()[p].RRP == nil &&
+					(!lists || !money.FromMinor(price, sw.Digits).Less(list)) {
 					breaks(p, about{flags.LimitReference, ""}, func() string { return "a recommended price or a higher list price" },
 						price)
 				}
 			}
 			return true
 		})
-		if lead := c.Limits.LeadHours; applies && lead != nil && rule.Window != nil && rule.Window.From != nil {
-			earliest := now + pricing.Moment(int64(lead.Float()*3600))
-			if *rule.Window.From < earliest && *rule.Window.From > now {
+		if lead := c.Limits.LeadHours; applies && lead != nil {
+			begins := now
+			windows := []*pricing.Window{rule.Window}
+			for i := range snap.Book.Campaigns {
+				if campaign := &snap.Book.Campaigns[i]; campaign.Code == rule.Campaign {
+					windows = append(windows, campaign.Window)
+				}
+			}
+			for _, w := range windows {
+				if w != nil && w.From != nil {
+					begins = max(begins, *w.From)
+				}
+			}
+			seconds, _ := lead.Mul(money.Int(int64(pricing.Hour))).Minor(0, money.Up)
+			if earliest := now + pricing.Moment(seconds); begins > now && begins < earliest {
 				found[about{flags.LimitLeadTime, ""}] = &Demand{Channel: c.Code, Name: cmp.Or(c.Name, c.Code),
-					Kind: flags.LimitLeadTime, Have: rule.Window.From.String(), Wants: lead.String() + " hours' notice",
+					Kind: flags.LimitLeadTime, Have: begins.String(), Wants: lead.String() + " hours' notice",
 					Nearest: []string{earliest.String()}}
 			}
 		}

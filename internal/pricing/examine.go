@@ -143,6 +143,21 @@ func (x *Examiner) Price(p int32, quantity int, onCircle func(rules []*Rule)) (u
 	return x.exams, total, priced
 }
 
+// Total is the sum that Price tells, without the rest.
+func (x *Examiner) Total(p int32, quantity int) (total money.Rat, priced bool) {
+	v := &x.v
+	v.quantity, v.nets, v.onCircle = quantity, nil, nil
+	total = money.Int(0)
+	for _, seg := range v.segments(&state{product: p, quantity: quantity, term: v.term}) {
+		s := state{product: p, quantity: quantity, unit: seg.last, term: v.term}
+		if v.unit(&s); !s.price.ok {
+			return total, false
+		}
+		total = total.Add(v.finish(&s).price.Mul(money.Int(int64(seg.units))))
+	}
+	return total, true
+}
+
 // Margin is what is left of a finished price; nil where the cost is unknown.
 func (x *Examiner) Margin(p int32, price money.Rat) *Margin { return x.v.margin(p, price) }
 

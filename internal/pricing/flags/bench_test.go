@@ -3,6 +3,7 @@ package flags_test
 import (
 	"fmt"
 	"runtime"
+	"slices"
 	"testing"
 	_ "time/tzdata"
 
@@ -66,6 +67,42 @@ func BenchmarkSearch(b *testing.B) {
 						}
 					}
 				}
+			}
+		})
+	}
+}
+
+// What an edit of a rule takes: of the rule of median reach and of the widest. The baseline is the search of all.
+func BenchmarkEdit(b *testing.B) {
+	book := store(100_000)
+	e := pricing.Compile(book)
+	s, err := flags.NewSearch(e, question(90))
+	require.NoError(b, err)
+	_, _, err = s.Changes(e, e.Match(&pricing.Where{Field: pricing.FieldAny}), nil) // what it counts once
+	require.NoError(b, err)
+	type reached struct {
+		rule  pricing.Rule
+		count int
+	}
+	var rules []reached
+	e.Rules(func(_ int, r *pricing.Rule, selected pricing.Set) {
+		if r.Effect != nil && r.Effect.Kind == pricing.PercentOff {
+			rules = append(rules, reached{*r, selected.Count()})
+		}
+	})
+	slices.SortFunc(rules, func(x, y reached) int { return x.count - y.count })
+	for _, r := range []reached{rules[len(rules)/2], rules[len(rules)-1]} {
+		b.Run(fmt.Sprintf("reach=%d", r.count), func(b *testing.B) {
+			for b.Loop() {
+				effect := *r.rule.Effect
+				effect.Value = effect.Value.Add(money.Int(1))
+				next := r.rule
+				next.Effect = &effect
+				after, _ := e.With(pricing.Edit{Code: next.Code, Rule: &next})
+				touched, told := after.Touched(e)
+				require.True(b, told)
+				_, _, err := s.Changes(after, touched, nil)
+				require.NoError(b, err)
 			}
 		})
 	}

@@ -40,8 +40,7 @@ func (w *worker) breaksAt(c *class, quantity int, units []pricing.Exam, total mo
 	}
 	price := func(rules []int, quantity int) (money.Rat, bool) {
 		w.x.Take(rules, c.seen[0].at)
-		_, total, priced := w.x.Price(w.product, quantity, nil)
-		return total, priced
+		return w.x.Total(w.product, quantity)
 	}
 	for _, o := range cliffs {
 		if fewer, priced := price(c.rules, quantity-1); priced && total.Less(fewer) {
@@ -61,26 +60,55 @@ func (w *worker) breaksAt(c *class, quantity int, units []pricing.Exam, total mo
 	}
 }
 
-// surelyFelt reports whether a unit would surely cost more without the rule of a break: where no other rule of its
-// layer reaches the product, and all of later layers take or add a percent of the price entering them, the price after
-// them moves in proportion; so it is enough that this is more than what rounding could hide.
+// surelyFelt reports whether a unit would surely cost something else without the rule of a break. What its layer would
+// then make of the price is known where one rule of it wins; and where all rules of later layers take or add a percent
+// of the price entering them, the price after them moves in proportion: so it is enough that this is more than what
+// rounding could hide.
 func (w *worker) surelyFelt(c *class, a *pricing.Applied, u *pricing.Exam) bool {
-	if w.careful || a.After.Sign() <= 0 {
+	layer := a.Rule.Layer
+	mode := w.modes[layer]
+	if w.careful || a.After.Sign() <= 0 || mode == pricing.Stack || mode == pricing.Add {
 		return false
 	}
 	for _, o := range c.rules {
-		at, layer := w.positions[w.rules[o].Layer], w.positions[a.Rule.Layer]
-		if o == a.Ordinal || at < layer || !w.engine.Reaches(o).Has(w.product) {
-			continue
-		}
-		if at == layer || !w.inProportion(o) {
+		if w.positions[w.rules[o].Layer] > w.positions[layer] && !w.inProportion(o) && w.reaches(o) {
 			return false
 		}
 	}
+	instead, by := a.Before, -1 // what wins without it
+	for _, h := range u.Shut {
+		other := w.rules[h.Ordinal]
+		if other.Layer != layer || h.By != a.Ordinal {
+			continue
+		}
+		wins := by < 0
+		if by >= 0 {
+			switch c := h.Would.Cmp(instead); mode {
+			case pricing.Lowest:
+				wins = c < 0
+			case pricing.Highest:
+				wins = c > 0
+			default:
+				wins = other.Rank < w.rules[by].Rank || other.Rank == w.rules[by].Rank && c < 0
+			}
+		}
+		if wins {
+			instead, by = h.Would, h.Ordinal
+		}
+	}
+	if by >= 0 && w.rules[by].Then == pricing.EndPrice {
+		return false
+	}
+	more := u.Raw.Mul(instead.Sub(a.After)).Div(a.After)
+	if more.Sign() < 0 {
+		more = nothing.Sub(more)
+	}
 	_, digits := w.x.Currency()
-	more := u.Raw.Mul(a.Before.Sub(a.After)).Div(a.After)
 	return money.FromMinor(10, digits).Less(more)
 }
+
+// reaches reports whether a rule can select the product that is looked at.
+func (w *worker) reaches(ordinal int) bool { return w.reach[ordinal].Has(w.product) }
 
 // inProportion reports whether a rule takes or adds a percent, below 100, of the price entering it, and nothing else.
 func (w *worker) inProportion(ordinal int) bool {

@@ -170,7 +170,7 @@ type division struct {
 func (a *asked) divide(k *kin, channels []int, admits func(channel int, who int32, ordinal int) bool) *division {
 	d := &division{channels: channels}
 	times, asking := a.times(k), a.asking(k)
-	at := map[string]int{}
+	at := map[setKey]int{}
 	classOf := func(mask bits) int {
 		key := mask.key()
 		i, is := at[key]
@@ -203,7 +203,7 @@ func (a *asked) divide(k *kin, channels []int, admits func(channel int, who int3
 			who  int32
 		}
 		var audiences []audience
-		known := map[string]bool{}
+		known := map[setKey]bool{}
 		for _, who := range asking {
 			if mask := maskOf(who); !known[mask.key()] {
 				known[mask.key()] = true
@@ -279,7 +279,7 @@ func (a *asked) times(k *kin) []slice {
 		return []slice{{always, a.moments[0]}}
 	}
 	var list []slice
-	known := map[string]bool{}
+	known := map[setKey]bool{}
 	mask := make(bits, len(always))
 	for m, at := range a.moments {
 		copy(mask, always)

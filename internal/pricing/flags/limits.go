@@ -185,7 +185,7 @@ func (w *worker) live(c *class) {
 			continue
 		}
 		for _, o := range c.rules {
-			if w.lacks(channel, o) && w.engine.Reaches(o).Has(w.product) {
+			if w.lacks(channel, o) && w.reaches(o) {
 				w.keep(s, c.quantities[0], finding{kind: channelCannot, rule: int32(o), other: -1, cause: -1})
 			}
 		}

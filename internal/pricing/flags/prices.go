@@ -9,8 +9,11 @@ var nothing = money.Int(0)
 
 // finds notes trouble with a price in one channel.
 func (w *worker) finds(kind kind, s *seen, quantity int, u *pricing.Exam, worst, against money.Rat) {
-	f := finding{kind: kind, rule: -1, other: -1, cause: cause(u), worst: worst, against: against}
-	f.price, f.priced = u.Finished, u.Priced
+	f := finding{kind: kind, rule: -1, other: -1, worst: worst, against: against, at: s.at, channel: int16(s.channel)}
+	if old := w.known(&f); old != nil && !f.worse(old) {
+		return
+	}
+	f.cause, f.price, f.priced = cause(u), u.Finished, u.Priced
 	w.keep(s, quantity, f)
 }
 
@@ -110,7 +113,7 @@ func (w *worker) abovePublic(d *division, p *pair, answers [][]answer) {
 		}
 		if a := &answers[of][i]; !a.asked {
 			w.x.Take(c.rules, p.seen.at)
-			_, a.total, a.priced = w.x.Price(w.product, c.quantities[i], nil)
+			a.total, a.priced = w.x.Total(w.product, c.quantities[i])
 			a.asked = true
 		}
 		a := answers[of][i]

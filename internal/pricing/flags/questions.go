@@ -46,16 +46,18 @@ func (b bits) with(c bits, op func(x, y uint64) uint64) bits {
 	return out
 }
 
-// key is a text that is the same for equal sets.
-func (b bits) key() string {
-	out := make([]byte, 0, 8*len(b))
-	for _, w := range b {
-		for range 8 {
-			out = append(out, byte(w))
-			w >>= 8
-		}
+// setKey is the same for equal sets of numbers from equal ranges.
+type setKey struct {
+	first [4]uint64
+	rest  string
+}
+
+func (b bits) key() (k setKey) {
+	n := copy(k.first[:], b)
+	if n < len(b) {
+		k.rest = fmt.Sprint(b[n:])
 	}
-	return string(out)
+	return k
 }
 
 func (b bits) empty() bool { return !slices.ContainsFunc(b, func(w uint64) bool { return w != 0 }) }

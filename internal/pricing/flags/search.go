@@ -270,8 +270,9 @@ type worker struct {
 	products  []*pricing.Product
 	modes     [pricing.LayerCount]pricing.LayerMode
 	positions [pricing.LayerCount]int
-	plain     map[int]bool // by ordinal, what inProportion found
-	careful   bool         // steps are rounded, or a guard or an ending of a channel may hide what rules did
+	reach     []pricing.Set // by ordinal
+	plain     map[int]bool  // by ordinal, what inProportion found
+	careful   bool          // steps are rounded, or a guard or an ending of a channel may hide what rules did
 
 	// of the product and the channels that are looked at
 	product int32
@@ -307,6 +308,10 @@ func newWorker(a *asked, s *Search) (*worker, error) {
 	}
 	for at, l := range a.book.Settings.Layers {
 		w.modes[l.Layer], w.positions[l.Layer] = l.Mode, at
+	}
+	w.reach = make([]pricing.Set, a.ordinals)
+	for _, ordinal := range a.order {
+		w.reach[ordinal] = a.engine.Reaches(ordinal)
 	}
 	settings := &a.book.Settings
 	w.careful = settings.Rounding.EveryStep || settings.Guard.Hold ||
@@ -443,18 +448,23 @@ func (c *class) once() *seen {
 // keep notes a finding, or makes it worse: one per kind, rules and channel.
 func (w *worker) keep(s *seen, quantity int, f finding) {
 	f.product, f.who, f.at, f.quantity, f.channel = w.product, s.who, s.at, quantity, int16(s.channel)
+	if old := w.known(&f); old == nil {
+		w.now.findings = append(w.now.findings, f)
+	} else if f.worse(old) {
+		*old = f
+	}
+}
+
+// known is what was found of the same trouble so far; nil: nothing.
+func (w *worker) known(f *finding) *finding {
 	for i := range w.now.findings {
 		old := &w.now.findings[i]
-		if old.kind != f.kind || old.rule != f.rule || old.other != f.other || old.rules != f.rules ||
-			old.channel != f.channel && Table[f.kind].Channels {
-			continue
+		if old.kind == f.kind && old.rule == f.rule && old.other == f.other && old.rules == f.rules &&
+			(old.channel == f.channel || !Table[f.kind].Channels) {
+			return old
 		}
-		if f.worse(old) {
-			*old = f
-		}
-		return
 	}
-	w.now.findings = append(w.now.findings, f)
+	return nil
 }
 
 // worse reports whether a finding is a worse witness than another of the same trouble.
