@@ -90,7 +90,7 @@ func TestFlagsComeAndGoWhileTyping(t *testing.T) {
 	pg.show(p.url + "/flags?kind=never-wins")
 	pg.click(`[data-flag="never-wins"] button`, "^Why not\\?$")
 	pg.find("[data-testid=why-not]", "makes the price of 0")
-	pg.find(`[data-shutter="TRADE-REST"]`, "Trade potteries, everything else.*rank 5")
+	pg.find(`[data-shutter="TRADE-REST"]`, "Trade potteries, everything else.*rank 5, comes first")
 	pg.key(input.Escape)
 	pg.show(p.url + "/stack")
 	pg.click("[data-rule=TRADE-KILNS] [aria-label^='More about'], [data-rule=TRADE-KILNS] button[aria-haspopup=menu]")

@@ -136,8 +136,8 @@ func agreed(customer string) *pricing.Audience {
 	return &pricing.Audience{Customers: []string{customer}}
 }
 
-// laterRules are the quantity breaks, the terms of groups and customers, and the promotions. Among them: a rule that the
-// one above it shuts out, a contract that a supplier's increase put below cost, and a window that never opens.
+// laterRules are the quantity breaks, the terms of groups and customers, and the promotions. Among them: a rule that
+// the one above it shuts out, a contract that a supplier's increase put below cost, and a window that never opens.
 func laterRules() []pricing.Rule {
 	members, own := buyers("members"), []string{WebShop, QuayShop, MillShop, TradeDesk}
 	first, dec := true, moment("2026-12-01T00:00")

@@ -106,8 +106,8 @@ func (s *Search) look() {
 
 // Changes are the flags that an edit of a book would raise and those that it would clear, in the span that was looked
 // at; known is false where the book was not looked at yet: it will be. engine is that of the book after the edit.
-func (s *Search) Changes(ctx context.Context, snap *book.Snapshot, engine *pricing.Engine) (raised, cleared []flags.Flag,
-	known bool, err error) {
+func (s *Search) Changes(ctx context.Context, snap *book.Snapshot, engine *pricing.Engine) (raised,
+	cleared []flags.Flag, known bool, err error) {
 	b := s.baseOf(snap)
 	if b == nil {
 		return nil, nil, false, nil

@@ -260,7 +260,8 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 		}
 		gone := subjects(cleared)
 		_, clears := gone[in.Subject]
-		x.Told, x.Clears, x.Cleared, x.Raised = known, clears && s.leavesNone(snap, in.Subject, cleared), len(gone), len(subjects(raised))
+		x.Told, x.Clears = known, clears && s.leavesNone(snap, in.Subject, cleared)
+		x.Cleared, x.Raised = len(gone), len(subjects(raised))
 		out.Fixes = append(out.Fixes, x)
 	}
 	// Those that clear it come first.

@@ -258,7 +258,8 @@ func (s *Search) only(other *Search, p int32) (list []Flag) {
 	for i := range s.found[p].findings {
 		f := &s.found[p].findings[i]
 		key := f.subject()
-		if key.product < 0 || slices.ContainsFunc(other.found[p].findings, func(o finding) bool { return o.subject() == key }) {
+		same := func(o finding) bool { return o.subject() == key }
+		if key.product < 0 || slices.ContainsFunc(other.found[p].findings, same) {
 			continue
 		}
 		list = append(list, s.flag(f))

@@ -76,7 +76,8 @@ func (s *Search) After(e *pricing.Engine, touched pricing.Set, between func() er
 
 // Changes are the flags that an edit raises and those that it clears, of the products in touched and of all rules. What
 // sets of goods show of offers is looked at anew for offers that were edited themselves; for others it stays as it was.
-func (s *Search) Changes(e *pricing.Engine, touched pricing.Set, between func() error) (raised, cleared []Flag, err error) {
+func (s *Search) Changes(e *pricing.Engine, touched pricing.Set, between func() error) (raised, cleared []Flag,
+	err error) {
 	q := s.asked.Question
 	q.Between = between
 	after, err := newSearch(e, q, s, touched, true)
@@ -179,7 +180,8 @@ func (s *Search) carry(before *Search, touched pricing.Set, quick bool) {
 	defer before.mu.Unlock()
 	for code, list := range before.ofOffers {
 		at, still := now[code]
-		if r := s.asked.rules[int(at)]; still && sameRule(r, before.asked, code) && (quick || !s.asked.offerReaches(r, touched)) {
+		r := s.asked.rules[int(at)]
+		if still && sameRule(r, before.asked, code) && (quick || !s.asked.offerReaches(r, touched)) {
 			s.ofOffers[code] = list
 		}
 	}

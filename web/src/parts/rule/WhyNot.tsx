@@ -11,6 +11,15 @@ import { LayerMark } from "../../ui/layer-mark";
 import { SheetDialog } from "../../ui/sheet-dialog";
 import type { Layer } from "../../api/client";
 
+/** What a rule does that keeps another from its turn. */
+const before: Record<string, string> = {
+  outranked: "comes first",
+  "not-lowest": "makes a lower price",
+  "not-highest": "makes a higher price",
+  "layer-ended": "ends the layer before",
+  "price-ended": "ends the price before",
+};
+
 /** Why a rule does not take effect: what stands before it, on how many products, with a moment that shows it. */
 export function WhyNot({ code, onClose }: { code: string; onClose: () => void }) {
   const { data } = useWhyNot(code, true);
@@ -21,7 +30,7 @@ export function WhyNot({ code, onClose }: { code: string; onClose: () => void })
   const row = rules?.find((r) => r.rule.code === code);
   const title = row?.rule.name ?? code;
   const most = Math.max(1, data?.reach ?? 1);
-  const bar = (n: number) => ({ width: `${Math.max(0.6, (100 * n) / most).toFixed(2)}%` });
+  const bar = (n: number) => ({ width: n === 0 ? 0 : `${Math.max(0.6, (100 * n) / most).toFixed(2)}%` });
   return (
     <SheetDialog title={<>Why “{title}” is not at work</>} width={760} onClose={onClose}>
       {!data?.known ? (
@@ -61,12 +70,13 @@ export function WhyNot({ code, onClose }: { code: string; onClose: () => void })
                         >
                           {s.name ?? s.by}
                         </Link>
-                        <span className="text-quiet">, rank {s.rank}: here it </span>
+                        <span className="text-quiet">
+                          , rank {s.rank}, {before[s.reason] ?? reasonWords(s.reason)}
+                        </span>
                       </>
                     ) : (
-                      <span className="text-quiet">No rule stands before it: it </span>
+                      <span className="text-quiet">No rule stands before it: it {reasonWords(s.reason)}</span>
                     )}
-                    <span className="text-quiet">{reasonWords(s.reason, { by: s.name ?? s.by ?? "" })}</span>
                   </span>
                   <span>{count(s.products)}</span>
                 </span>
