@@ -105,11 +105,10 @@ function FlagsNote({ fix }: { fix: FlagFix }) {
   return (
     <>
       {fix.clears ? (
-        <span className="text-good">clears it</span>
+        <span className="text-good">clears it{others > 0 && ` and ${count(others)} more`}</span>
       ) : (
-        <span className="text-quiet">does not clear it</span>
+        <span className="text-quiet">does not clear it{others > 0 && `, but ${count(others)} other`}</span>
       )}
-      {others > 0 && <span className="text-good"> and {count(others)} more</span>}
       {fix.raised > 0 && (
         <span className="text-bad">
           , raises {count(fix.raised)} {fix.raised === 1 ? "other" : "others"}

@@ -53,7 +53,8 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
         ))}
         {entry.flags.length > shown.length && (
           <button type="button" className="underline underline-offset-2" onClick={() => setAll(true)}>
-            and {count(entry.flags.length - shown.length)} more channels
+            and {count(entry.flags.length - shown.length)} more{" "}
+            {entry.flags.length - shown.length === 1 ? "channel" : "channels"}
           </button>
         )}
       </p>
