@@ -180,9 +180,9 @@ func (s *Search) once(ctx context.Context) (more bool) {
 		s.mu.Unlock()
 		return ctx.Err() == nil
 	}
-	s.done = next
+	s.done, s.needed = next, false
 	if err == nil {
-		s.found, s.needed = result, false
+		s.found = result
 		if made != nil {
 			s.base = made
 		}

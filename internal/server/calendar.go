@@ -2,13 +2,16 @@ package server
 
 import (
 	"context"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/bulk"
+	"dogbane/internal/flagsearch"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
 	"dogbane/internal/timeline"
 )
 
@@ -197,7 +200,11 @@ func (s *Server) calendar(_ context.Context, in *CalendarQuery) (Calendar, error
 		bar.From, bar.To, bar.Pattern = windowBar(b.Rule.Window)
 		out.Bars = append(out.Bars, bar)
 	}
+	flagged := s.tied(snap)
 	for _, f := range c.Conflicts {
+		if !flagged(&f) {
+			continue
+		}
 		out.Conflicts = append(out.Conflicts, CalendarConflict{f.A.Code, f.B.Code, f.A.Layer.String(), f.Goods,
 			written(f.Spans)})
 	}
@@ -214,4 +221,27 @@ func (s *Server) calendar(_ context.Context, in *CalendarQuery) (Calendar, error
 		out.Week = append(out.Week, one)
 	}
 	return out, nil
+}
+
+// tied says which conflicts of rules are flags, too: within the span that flags were looked for, those that give some
+// goods different prices; outside of it, or before the newest book was looked at, all that may.
+func (s *Server) tied(snap *book.Snapshot) func(c *timeline.Conflict) bool {
+	found := s.flags.Of(snap)
+	if found.Version != snap.Version || found.Present {
+		return func(*timeline.Conflict) bool { return true }
+	}
+	pairs := map[[2]string]bool{}
+	for i := range found.Flags {
+		if f := &found.Flags[i]; f.Kind == string(flags.Tie) {
+			pairs[[2]string{f.Rules[0], f.Rules[1]}] = true
+		}
+	}
+	return func(c *timeline.Conflict) bool {
+		inside := !slices.ContainsFunc(c.Spans, func(x pricing.Span) bool {
+			return x.From < found.From || x.To > found.From+flagsearch.Span
+		})
+		pair := []string{c.A.Code, c.B.Code}
+		slices.Sort(pair)
+		return !inside || pairs[[2]string{pair[0], pair[1]}]
+	}
 }

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -54,7 +55,8 @@ type KindCount struct {
 type FlagFix struct {
 	Title   string       `json:"title"`
 	Changes []EditChange `json:"changes"`
-	Told    bool         `json:"told" doc:"whether it is known yet what it does to the flags"`
+	Told    bool         `json:"told" doc:"whether it is known what it does to the flags"`
+	Late    bool         `json:"late" doc:"it reaches so much that this is known only after saving"`
 	Clears  bool         `json:"clears" doc:"it clears this flag"`
 	Cleared int          `json:"cleared" doc:"flags that it clears in all"`
 	Raised  int          `json:"raised" doc:"flags that it raises"`
@@ -183,9 +185,7 @@ func (s *Server) registerFlags(api huma.API) {
 	get(api, "/api/rules/{code}/why-not", s.whyNot)
 	answers(api, store.Reader, http.MethodPost, "/api/impact/flags", s.flagImpact, unchecked)
 	does(api, store.Manager, http.MethodPost, "/api/flags/acknowledge", s.acknowledge)
-	does(api, store.Manager, http.MethodDelete, "/api/flags/acknowledge", func(ctx context.Context, in *SubjectQuery) error {
-		return s.Store.ForgetAcknowledgement(ctx, in.Subject)
-	})
+	does(api, store.Manager, http.MethodDelete, "/api/flags/acknowledge", s.bringBack)
 }
 
 func (s *Server) flagList(ctx context.Context, in *FlagQuery) (FlagList, error) {
@@ -235,6 +235,9 @@ func (s *Server) flagOf(snap *book.Snapshot, in *SubjectQuery) (*bookfile.FlagAn
 	return nil, huma.Error404NotFound("This flag is not raised any more.")
 }
 
+// fixesPatience is how long it may take to tell what fixes do to the flags.
+const fixesPatience = 8 * time.Second
+
 func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error) {
 	snap := s.Live.Current()
 	f, err := s.flagOf(snap, in)
@@ -242,6 +245,8 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 		return FlagFixes{}, err
 	}
 	out := FlagFixes{Fixes: []FlagFix{}}
+	soon, stop := context.WithTimeout(ctx, fixesPatience)
+	defer stop()
 	for _, fix := range flagsearch.Fixes(snap, f) {
 		x := FlagFix{Title: fix.Title}
 		for _, c := range fix.Changes {
@@ -254,7 +259,12 @@ func (s *Server) fixes(ctx context.Context, in *SubjectQuery) (FlagFixes, error)
 			out.Fixes = append(out.Fixes, x)
 			continue
 		}
-		raised, cleared, known, err := s.flags.Changes(ctx, snap, snap.Engine.Recompile(next))
+		raised, cleared, known, err := s.flags.Changes(soon, snap, snap.Engine.Recompile(next))
+		if soon.Err() != nil && ctx.Err() == nil {
+			x.Late = true
+			out.Fixes = append(out.Fixes, x)
+			continue
+		}
 		if err != nil {
 			return FlagFixes{}, err
 		}
@@ -343,11 +353,27 @@ func (s *Server) acknowledge(ctx context.Context, in *struct{ Body AcknowledgeFo
 	if until.After(now.AddDate(1, 0, 1)) {
 		return invalid("until", "At most a year from now.")
 	}
-	if _, err := s.flagOf(snap, &SubjectQuery{Subject: f.Subject}); err != nil {
+	flag, err := s.flagOf(snap, &SubjectQuery{Subject: f.Subject})
+	if err != nil {
 		return err
 	}
-	return s.Store.Acknowledge(ctx, f.Subject, flagsearch.Acknowledgement{Who: personOf(ctx).Name, At: now.UTC(),
-		Until: until.UTC(), Reason: f.Reason})
+	if err := s.Store.Acknowledge(ctx, f.Subject, flagsearch.Acknowledgement{Who: personOf(ctx).Name, At: now.UTC(),
+		Until: until.UTC(), Reason: f.Reason}); err != nil {
+		return err
+	}
+	s.record(ctx, personOf(ctx).Name, store.FlagAcknowledged,
+		fmt.Sprintf("%s of %s until %s: %s", flag.Kind, nameOfSubject(snap, flag), f.Until, f.Reason))
+	return nil
+}
+
+func (s *Server) bringBack(ctx context.Context, in *SubjectQuery) error {
+	if err := s.Store.ForgetAcknowledgement(ctx, in.Subject); err != nil {
+		return err
+	}
+	kind, rest, _ := strings.Cut(in.Subject, "\x1f")
+	s.record(ctx, personOf(ctx).Name, store.FlagBroughtBack, kind+" of "+strings.Join(strings.FieldsFunc(rest,
+		func(r rune) bool { return r == '\x1f' }), ", "))
+	return nil
 }
 
 func (s *Server) whyNot(_ context.Context, in *RuleQuery) (Shut, error) {

@@ -33,6 +33,8 @@ const (
 	KeyRevoked        = "key-revoked"
 	CodesAdded        = "codes-added"
 	CodesDropped      = "codes-dropped"
+	FlagAcknowledged  = "flag-acknowledged"
+	FlagBroughtBack   = "flag-brought-back"
 	DemoEnded         = "demo-ended"
 	BelowCostApproved = "below-cost-sent"
 )

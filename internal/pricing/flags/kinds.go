@@ -57,24 +57,12 @@ const (
 	LimitWords      Kind = "limit-words"
 )
 
-// Subject is what a flag of a kind is raised for.
-type Subject string
-
-// The subjects.
-const (
-	PerProduct Subject = "product"
-	PerRule    Subject = "rule"
-	PerPair    Subject = "pair" // of rules, or more of them
-	PerEither  Subject = "product or rule"
-)
-
 // Entry is what there is to know of a kind.
 type Entry struct {
 	Kind     Kind
 	Severity Severity // never-open may be a note
-	Per      Subject
-	Channels bool // raised once for each channel
-	Stops    bool // a price with it is not sent to a channel unless somebody gives a reason
+	Channels bool     // raised once for each channel
+	Stops    bool     // a price with it is not sent to a channel unless somebody gives a reason
 	// Marks finds it on one price; nil where more than a price is needed to see it.
 	Marks func(row *pricing.Row) bool
 }
@@ -82,42 +70,42 @@ type Entry struct {
 // Table is every kind of trouble, the gravest first. What marks a price on the board, what a channel demands of one,
 // what stops one from being sent and what a search finds are kinds of this table.
 var Table = []Entry{
-	{Kind: NoPrice, Severity: Error, Per: PerProduct, Channels: true,
+	{Kind: NoPrice, Severity: Error, Channels: true,
 		Marks: func(r *pricing.Row) bool { return !r.HasPrice }},
-	{Kind: BelowCost, Severity: Error, Per: PerProduct, Channels: true, Stops: true,
+	{Kind: BelowCost, Severity: Error, Channels: true, Stops: true,
 		Marks: func(r *pricing.Row) bool { return r.HasPrice && r.BelowCost }},
-	{Kind: Free, Severity: Error, Per: PerProduct, Channels: true},
-	{Kind: OfferBelowCost, Severity: Error, Per: PerRule},
-	{Kind: LimitWholeUnits, Severity: Error, Per: PerProduct, Channels: true},
-	{Kind: LimitDiscount, Severity: Error, Per: PerProduct, Channels: true},
-	{Kind: LimitReference, Severity: Error, Per: PerProduct, Channels: true},
-	{Kind: LimitRating, Severity: Error, Per: PerProduct, Channels: true},
-	{Kind: LimitTerms, Severity: Error, Per: PerRule, Channels: true},
-	{Kind: LimitLeadTime, Severity: Error, Per: PerRule, Channels: true},
-	{Kind: LimitWords, Severity: Error, Per: PerEither, Channels: true},
-	{Kind: BreakInverted, Severity: Error, Per: PerRule},
-	{Kind: CodeTwice, Severity: Error, Per: PerPair},
-	{Kind: DeriveCycle, Severity: Error, Per: PerPair},
-	{Kind: ThinMargin, Severity: Warning, Per: PerProduct, Channels: true,
+	{Kind: Free, Severity: Error, Channels: true},
+	{Kind: OfferBelowCost, Severity: Error},
+	{Kind: LimitWholeUnits, Severity: Error, Channels: true},
+	{Kind: LimitDiscount, Severity: Error, Channels: true},
+	{Kind: LimitReference, Severity: Error, Channels: true},
+	{Kind: LimitRating, Severity: Error, Channels: true},
+	{Kind: LimitTerms, Severity: Error, Channels: true},
+	{Kind: LimitLeadTime, Severity: Error, Channels: true},
+	{Kind: LimitWords, Severity: Error, Channels: true},
+	{Kind: BreakInverted, Severity: Error},
+	{Kind: CodeTwice, Severity: Error},
+	{Kind: DeriveCycle, Severity: Error},
+	{Kind: ThinMargin, Severity: Warning, Channels: true,
 		Marks: func(r *pricing.Row) bool { return r.HasPrice && r.HasCost && r.UnderGuard && !r.BelowCost }},
-	{Kind: OverMaxOff, Severity: Warning, Per: PerProduct, Channels: true},
-	{Kind: BelowMAP, Severity: Warning, Per: PerProduct, Channels: true},
-	{Kind: GroupAbovePublic, Severity: Warning, Per: PerProduct, Channels: true},
-	{Kind: DearerByQuantity, Severity: Warning, Per: PerProduct, Channels: true},
-	{Kind: Tie, Severity: Warning, Per: PerPair},
-	{Kind: NeverWins, Severity: Warning, Per: PerRule},
-	{Kind: MatchesNothing, Severity: Warning, Per: PerRule},
-	{Kind: NeverOpen, Severity: Warning, Per: PerRule},
-	{Kind: BundleDearer, Severity: Warning, Per: PerRule},
-	{Kind: OfferOverStock, Severity: Warning, Per: PerRule},
-	{Kind: PromiseDiffers, Severity: Warning, Per: PerRule},
-	{Kind: ChannelCannot, Severity: Warning, Per: PerRule, Channels: true},
-	{Kind: AboveList, Severity: Note, Per: PerProduct, Channels: true},
-	{Kind: BreakCliff, Severity: Note, Per: PerRule},
-	{Kind: BreakLost, Severity: Note, Per: PerRule},
-	{Kind: Doubled, Severity: Note, Per: PerPair},
-	{Kind: Unannounced, Severity: Note, Per: PerRule},
-	{Kind: NoCost, Severity: Note, Per: PerProduct, Marks: func(r *pricing.Row) bool { return r.HasPrice && !r.HasCost }},
+	{Kind: OverMaxOff, Severity: Warning, Channels: true},
+	{Kind: BelowMAP, Severity: Warning, Channels: true},
+	{Kind: GroupAbovePublic, Severity: Warning, Channels: true},
+	{Kind: DearerByQuantity, Severity: Warning, Channels: true},
+	{Kind: Tie, Severity: Warning},
+	{Kind: NeverWins, Severity: Warning},
+	{Kind: MatchesNothing, Severity: Warning},
+	{Kind: NeverOpen, Severity: Warning},
+	{Kind: BundleDearer, Severity: Warning},
+	{Kind: OfferOverStock, Severity: Warning},
+	{Kind: PromiseDiffers, Severity: Warning},
+	{Kind: ChannelCannot, Severity: Warning, Channels: true},
+	{Kind: AboveList, Severity: Note, Channels: true},
+	{Kind: BreakCliff, Severity: Note},
+	{Kind: BreakLost, Severity: Note},
+	{Kind: Doubled, Severity: Note},
+	{Kind: Unannounced, Severity: Note},
+	{Kind: NoCost, Severity: Note, Marks: func(r *pricing.Row) bool { return r.HasPrice && !r.HasCost }},
 }
 
 // kind is the place of one in Table.

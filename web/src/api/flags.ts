@@ -39,7 +39,7 @@ export const useFixes = (subject: string, channel: string, ask: boolean) =>
     queryKey: ["book", "fixes", subject, channel],
     queryFn: () => take(api.GET("/api/flags/fixes", { params: { query: { subject, channel } } })),
     enabled: ask,
-    refetchInterval: (q) => (q.state.data?.fixes.some((f) => !f.told && !f.problem) ? 500 : false),
+    refetchInterval: (q) => (q.state.data?.fixes.some((f) => !f.told && !f.late && !f.problem) ? 500 : false),
     retry: false,
   });
 

@@ -2635,6 +2635,8 @@ export interface components {
             cleared: number;
             /** @description it clears this flag */
             clears: boolean;
+            /** @description it reaches so much that this is known only after saving */
+            late: boolean;
             /** @description why it cannot be saved */
             problem?: string;
             /**
@@ -2643,7 +2645,7 @@ export interface components {
              */
             raised: number;
             title: string;
-            /** @description whether it is known yet what it does to the flags */
+            /** @description whether it is known what it does to the flags */
             told: boolean;
         };
         FlagFixes: {

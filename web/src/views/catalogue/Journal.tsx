@@ -17,6 +17,8 @@ const words: Record<string, string> = {
   "codes-dropped": "dropped codes",
   "check-changed": "changed a pinned price",
   "check-dropped": "let a pinned price go",
+  "flag-acknowledged": "lives with a flag",
+  "flag-brought-back": "brought a flag back",
   "demo-ended": "ended the demo",
 };
 

@@ -100,6 +100,7 @@ function Fix({ fix, open, onOpen }: { fix: FlagFix; open: boolean; onOpen: () =>
 
 /** What a fix does to the flags. */
 function FlagsNote({ fix }: { fix: FlagFix }) {
+  if (fix.late) return <span className="text-quiet">reaches so much that its flags are known once it is saved</span>;
   if (!fix.told) return <span className="text-quiet">looking …</span>;
   const others = fix.cleared - (fix.clears ? 1 : 0);
   return (
