@@ -221,3 +221,36 @@ export function addressOf(path: string, params: URLSearchParams, more: Record<st
   const query = next.toString();
   return path + (query ? "?" + query : "");
 }
+
+/** A question of one price. */
+export interface PriceQuestion {
+  sku?: string;
+  at: string;
+  channel?: string;
+  customer?: string;
+  groups?: string[];
+  quantity?: number;
+  with?: string[];
+}
+
+/** Who asks a question, as an address has it; "" for a guest. */
+export const whoAsks = (q: PriceQuestion) =>
+  q.customer ? `customer:${q.customer}` : q.groups?.[0] ? `group:${q.groups[0]}` : "";
+
+/** What an address says of a question, but for its product. */
+export function questionParams(q: PriceQuestion): URLSearchParams {
+  const params = new URLSearchParams({ channel: q.channel ?? "none", at: q.at });
+  if (whoAsks(q)) params.set("who", whoAsks(q));
+  if (q.with) params.set("with", q.with.join(","));
+  if ((q.quantity ?? 1) > 1) params.set("quantity", String(q.quantity));
+  return params;
+}
+
+/** The board at exactly a question, with the way to its price. */
+export function boardAt(q: PriceQuestion): string {
+  const params = questionParams(q);
+  params.set("sku", q.sku ?? "");
+  params.set("q", q.sku ?? "");
+  params.set("trail", "open");
+  return `/board?${params.toString()}`;
+}

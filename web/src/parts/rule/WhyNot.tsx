@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import { useWhyNot } from "../../api/flags";
 import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
-import { carried } from "../../lib/address";
+import { boardAt, carried, whoAsks } from "../../lib/address";
 import { count, moment } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
 import { reasonWords } from "../../lib/sentence";
@@ -85,10 +85,9 @@ export function WhyNot({ code, onClose }: { code: string; onClose: () => void })
                 </span>
                 <span className="mt-0.5 block text-[13px] text-quiet">
                   such as {s.example || s.witness.sku}, {moment(s.witness.at, state?.now)}
-                  {s.witness.groups?.[0] && `, ${who(`group:${s.witness.groups[0]}`)}`}
-                  {s.witness.customer && `, ${who(`customer:${s.witness.customer}`)}`}
+                  {whoAsks(s.witness) && `, ${who(whoAsks(s.witness))}`}
                   {(s.witness.quantity ?? 1) > 1 && `, ${count(s.witness.quantity ?? 1)} pieces`}{" "}
-                  <Link className="text-ink underline underline-offset-2" to={shown(s.witness)}>
+                  <Link className="text-ink underline underline-offset-2" to={boardAt(s.witness)}>
                     Show me
                   </Link>
                 </span>
@@ -104,27 +103,4 @@ export function WhyNot({ code, onClose }: { code: string; onClose: () => void })
       )}
     </SheetDialog>
   );
-}
-
-interface Witness {
-  sku?: string;
-  at: string;
-  channel?: string;
-  customer?: string;
-  groups?: string[];
-  quantity?: number;
-}
-
-function shown(w: Witness) {
-  const q = new URLSearchParams({
-    channel: w.channel ?? "none",
-    at: w.at,
-    sku: w.sku ?? "",
-    q: w.sku ?? "",
-    trail: "open",
-  });
-  if (w.customer) q.set("who", `customer:${w.customer}`);
-  else if (w.groups?.[0]) q.set("who", `group:${w.groups[0]}`);
-  if ((w.quantity ?? 1) > 1) q.set("quantity", String(w.quantity));
-  return `/board?${q.toString()}`;
 }

@@ -4,14 +4,14 @@ import type { Flag, FlagEntry } from "../../api/client";
 import { useFlagHistory } from "../../api/flags";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { addressOf, linesText } from "../../lib/address";
+import { addressOf, boardAt, linesText, questionParams, whoAsks } from "../../lib/address";
 import { amount, count, moment } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
 import { useViewpoint } from "../../lib/viewpoint";
 import { WhyNot } from "../../parts/rule/WhyNot";
 import { Button } from "../../ui/button";
 import { Fixes } from "./Fixes";
-import { FlagSentence, whoAsks } from "./FlagSentence";
+import { FlagSentence } from "./FlagSentence";
 import { LiveWith } from "./LiveWith";
 
 const shownChannels = 3;
@@ -42,7 +42,11 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
       <p className="mt-0.5 flex flex-wrap gap-x-4 text-quiet">
         {shown.map((f) => (
           <span key={f.channel ?? ""}>
-            {[channel(f.channel ?? f.witness.channel), whoAsks(f) && who(whoAsks(f)), moment(f.witness.at, state?.now)]
+            {[
+              channel(f.channel ?? f.witness.channel),
+              whoAsks(f.witness) && who(whoAsks(f.witness)),
+              moment(f.witness.at, state?.now),
+            ]
               .filter(Boolean)
               .join(", ")}
             {(f.witness.quantity ?? 1) > 1 && `, ${count(f.witness.quantity ?? 1)} pieces`}{" "}
@@ -95,25 +99,16 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
 
 /** Where the question that shows a flag is asked: a price on the board, goods in the basket, a rule in the stack. */
 function witnessAddress(f: Flag, params: URLSearchParams): string {
-  const w = f.witness;
-  const q: Record<string, string> = { channel: w.channel ?? "none", at: w.at };
-  if (whoAsks(f)) q.who = whoAsks(f);
-  if (w.with) q.with = w.with.join(",");
-  const query = new URLSearchParams(q);
   if (f.basket) {
+    const query = questionParams(f.witness);
     query.set("lines", linesText(f.basket.lines));
     if (f.basket.codes) query.set("codes", f.basket.codes.join(","));
     return `/basket?${query.toString()}`;
   }
-  if (!w.sku)
-    return f.rule
-      ? addressOf(`/stack/rule/${encodeURIComponent(f.rule)}`, params)
-      : addressOf("/stack", params, { rule: f.rules?.[0] ?? "" });
-  query.set("sku", w.sku);
-  query.set("trail", "open");
-  query.set("q", w.sku);
-  if ((w.quantity ?? 1) > 1) query.set("quantity", String(w.quantity));
-  return `/board?${query.toString()}`;
+  if (f.witness.sku) return boardAt(f.witness);
+  return f.rule
+    ? addressOf(`/stack/rule/${encodeURIComponent(f.rule)}`, params)
+    : addressOf("/stack", params, { rule: f.rules?.[0] ?? "" });
 }
 
 /** When a flag came and went, and by which edits. */

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Flag, FlagEntry } from "../../api/client";
 import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
-import { carried } from "../../lib/address";
+import { carried, whoAsks } from "../../lib/address";
 import { amount, count, isZero } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
 import { useViewpoint } from "../../lib/viewpoint";
@@ -12,10 +12,6 @@ const lossWords = (left: string | undefined) => {
   const loss = (left ?? "").replace("-", "");
   return isZero(loss) ? `less than ${loss.replace(/0$/, "1")}` : amount(loss);
 };
-
-/** Who asks the question that shows a flag, as the board's address has it. */
-export const whoAsks = ({ witness }: Flag) =>
-  witness.customer ? `customer:${witness.customer}` : witness.groups?.[0] ? `group:${witness.groups[0]}` : "";
 
 /** What is wrong, in a sentence that names goods and rules. */
 export function FlagSentence({ entry }: { entry: FlagEntry }) {
@@ -93,8 +89,8 @@ export function FlagSentence({ entry }: { entry: FlagEntry }) {
     "no-cost": <>The cost of {goods} is unknown.</>,
     "group-above-public": (
       <>
-        {who(whoAsks(f)) || "Somebody"} pays {price} for {count(f.witness.quantity ?? 1)} {goods}, everybody else{" "}
-        {other}.
+        {who(whoAsks(f.witness)) || "Somebody"} pays {price} for {count(f.witness.quantity ?? 1)} {goods}, everybody
+        else {other}.
       </>
     ),
     "dearer-by-quantity": (
