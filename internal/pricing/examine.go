@@ -39,7 +39,8 @@ type Applied struct {
 // Lowered reports whether the price was lower after the rule than before.
 func (a *Applied) Lowered() bool { return a.Priced && a.After.Less(a.Before) }
 
-// Shut is a rule that fits a unit, as if its layer and its turn were reached, and did not apply.
+// Shut is a rule that takes part and selects a unit, as if its layer and its turn were reached, and did not apply. With
+// TooFew it does not fit it.
 type Shut struct {
 	Ordinal int
 	Reason  Reason
@@ -258,9 +259,11 @@ func (v *view) shutOut(s *state, r *rule, which int, reason Reason, by *rule) {
 	if s.watch == nil || !r.reach[which].Has(s.product) {
 		return
 	}
-	if o, _ := v.reached(s, r); o.reason == "" {
-		s.watch.shut = append(s.watch.shut, Shut{Ordinal: r.ordinal, Reason: reason, By: by.ordinal})
+	h := Shut{Ordinal: r.ordinal, Reason: reason, By: by.ordinal}
+	if o, _ := v.reached(s, r); o.reason != "" {
+		h.Reason, h.By = o.reason, -1
 	}
+	s.watch.shut = append(s.watch.shut, h)
 }
 
 // compareBreaks notes breaks of a rule up to the one reached that make more of the price entering than a lower one.

@@ -322,7 +322,7 @@ func (v *view) endPrice(s *state, r *rule) {
 }
 
 func (s *state) refuse(r *rule, o outcome) {
-	if s.watch != nil && o.reason != TooFew {
+	if s.watch != nil {
 		s.watch.shut = append(s.watch.shut, Shut{r.ordinal, o.reason, -1, o.result})
 	}
 	if s.trail == nil {

@@ -1,6 +1,7 @@
 package flags
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -176,8 +177,9 @@ func says(text, word string) bool {
 	}
 }
 
-// live notes rules that are live in a channel which cannot do what they need.
-func (w *worker) live(c *class) {
+// live notes rules that are live, for a product that is listed, in a channel which cannot do what they need. A rule that
+// looks at whether prices are reduced is live for units that it selects so.
+func (w *worker) live(c *class, quantity int, units []pricing.Exam) {
 	for i := range c.seen {
 		s := &c.seen[i]
 		channel := w.channelOf(s.channel)
@@ -185,9 +187,17 @@ func (w *worker) live(c *class) {
 			continue
 		}
 		for _, o := range c.rules {
-			if w.lacks(channel, o) && w.reaches(o) {
-				w.keep(s, c.quantities[0], finding{kind: channelCannot, rule: int32(o), other: -1, cause: -1})
+			if w.lacks(channel, o) && w.reaches(o) && (!w.rules[o].Where.UsesReduced() || selects(units, o)) {
+				w.keep(s, quantity, finding{kind: channelCannot, rule: int32(o), other: -1, cause: -1})
 			}
 		}
 	}
+}
+
+// selects reports whether a rule selects some of the units at their prices.
+func selects(units []pricing.Exam, ordinal int) bool {
+	return slices.ContainsFunc(units, func(u pricing.Exam) bool {
+		return slices.ContainsFunc(u.Applied, func(a pricing.Applied) bool { return a.Ordinal == ordinal }) ||
+			slices.ContainsFunc(u.Shut, func(h pricing.Shut) bool { return h.Ordinal == ordinal })
+	})
 }

@@ -14,6 +14,9 @@ func (w *worker) rulesAt(c *class, quantity int, u *pricing.Exam) {
 		w.applied[int32(u.Applied[i].Ordinal)] = true
 	}
 	for _, h := range u.Shut {
+		if h.Reason == pricing.TooFew {
+			continue
+		}
 		w.shutOut(c, quantity, h)
 		if h.Reason != pricing.Outranked {
 			continue

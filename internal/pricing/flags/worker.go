@@ -156,7 +156,6 @@ func (w *worker) lookAt(d *division) {
 			w.tryBreaks(c, q)
 		}
 		w.dearerByQuantity(c, answers[i])
-		w.live(c)
 	}
 	for i := range d.pairs {
 		w.abovePublic(d, &d.pairs[i], answers)
@@ -177,6 +176,7 @@ func (w *worker) question(c *class, quantity int) answer {
 		w.limitsAt(c, quantity, u)
 		w.promisesAt(c, quantity, u)
 	}
+	w.live(c, quantity, units)
 	w.breaksAt(c, quantity, units, total, priced)
 	return answer{total, priced, true, cause(&units[len(units)-1])}
 }
