@@ -16,7 +16,7 @@ import (
 // of rules that were changed, made and deleted, and of goods.
 func TestAfterAnEditAsAnew(t *testing.T) {
 	different := 0
-	for seed := range uint64(15) {
+	for seed := range uint64(60) {
 		rng := rand.New(rand.NewPCG(seed, 17))
 		book, q := small(rng)
 		q.Quantities = nil
@@ -62,7 +62,7 @@ func TestAfterAnEditAsAnew(t *testing.T) {
 			book, e, s = &next, after, got
 		}
 	}
-	require.Greater(t, different, 10, "the edits change what there is to find")
+	require.Greater(t, different, 40, "the edits change what there is to find")
 }
 
 // asTold are flags as they are told.
@@ -82,7 +82,7 @@ func asTold(list []flags.Flag) (keys []string) {
 // books tells; what sets of goods show of other offers stays as it was.
 func TestChangesAreTheDifference(t *testing.T) {
 	raised, cleared := 0, 0
-	for seed := range uint64(12) {
+	for seed := range uint64(60) {
 		rng := rand.New(rand.NewPCG(seed, 19))
 		book, q := small(rng)
 		q.Quantities = nil
@@ -107,8 +107,8 @@ func TestChangesAreTheDifference(t *testing.T) {
 			raised, cleared = raised+len(more), cleared+len(fewer)
 		}
 	}
-	require.Greater(t, raised, 20)
-	require.Greater(t, cleared, 20)
+	require.Greater(t, raised, 50)
+	require.Greater(t, cleared, 50)
 }
 
 func keysOf(list []flags.Flag) (keys []string) {

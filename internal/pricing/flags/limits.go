@@ -177,7 +177,7 @@ func says(text, word string) bool {
 	}
 }
 
-// live notes rules that are live, for a product that is listed, in a channel which cannot do what they need. A rule that
+// live notes rules that are live, for a listed product, in a channel which cannot do what they need. A rule that
 // looks at whether prices are reduced is live for units that it selects so.
 func (w *worker) live(c *class, quantity int, units []pricing.Exam) {
 	for i := range c.seen {
