@@ -155,6 +155,19 @@ func useKey(key string) error {
 	return nil
 }
 
+// counts lets a program in that wants something counted once under a key of its own, and names what it asks.
+func (s *Server) counts(ctx context.Context, call *ChannelCall, own string, form any) (key store.ChannelKey,
+	content string, err error) {
+	if key, err = s.caller(ctx, call, mayRedeem); err != nil {
+		return key, "", err
+	}
+	if err := useKey(own); err != nil {
+		return key, "", err
+	}
+	content, err = contentOf(form)
+	return key, content, err
+}
+
 // contentOf names what was asked, whatever blanks and order of keys it was written with.
 func contentOf(v any) (string, error) {
 	data, err := json.Marshal(v)

@@ -42,22 +42,15 @@ func (s *Server) order(ctx context.Context, in *struct {
 	ChannelCall
 	Body OrderForm
 }) (*status[OrderAnswer], error) {
-	key, err := s.caller(ctx, &in.ChannelCall, mayRedeem)
-	if err != nil {
-		return nil, err
-	}
 	f := &in.Body
-	if err := useKey(f.Key); err != nil {
+	key, content, err := s.counts(ctx, &in.ChannelCall, f.Key, f)
+	if err != nil {
 		return nil, err
 	}
 	if f.Email != "" {
 		if err := mail.Check(f.Email); err != nil {
 			return nil, invalid("email", "This "+err.Error()+".")
 		}
-	}
-	content, err := contentOf(f)
-	if err != nil {
-		return nil, err
 	}
 	now := s.Clocks.Book().UTC()
 	o := store.Order{Channel: in.Channel, Key: f.Key, Content: content, At: now}

@@ -34,20 +34,13 @@ func (s *Server) redeem(ctx context.Context, in *struct {
 	ChannelCall
 	Body RedemptionForm
 }) (*status[Redemption], error) {
-	key, err := s.caller(ctx, &in.ChannelCall, mayRedeem)
-	if err != nil {
-		return nil, err
-	}
 	f := &in.Body
-	if err := useKey(f.Key); err != nil {
+	key, content, err := s.counts(ctx, &in.ChannelCall, f.Key, f)
+	if err != nil {
 		return nil, err
 	}
 	if f.Customer != "" && !key.May(mayCustomers) {
 		return nil, huma.Error403Forbidden("This key may not name customers.")
-	}
-	content, err := contentOf(f)
-	if err != nil {
-		return nil, err
 	}
 	u := codes.Use{Channel: in.Channel, Key: f.Key, Rule: f.Rule, Code: f.Code, Customer: f.Customer, Applications: 1,
 		Content: content, At: s.Clocks.Book().UTC()}

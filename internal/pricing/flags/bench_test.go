@@ -72,6 +72,27 @@ func BenchmarkSearch(b *testing.B) {
 	}
 }
 
+// How the search grows with rules: the same products under a quarter of them, a half and all.
+func BenchmarkRules(b *testing.B) {
+	for _, part := range []int{4, 2, 1} {
+		book := store(10_000)
+		some := book.Rules[:0]
+		for i := range book.Rules {
+			if i%part == 0 {
+				some = append(some, book.Rules[i])
+			}
+		}
+		book.Rules = some
+		e := pricing.Compile(book)
+		b.Run(fmt.Sprintf("rules=%d", len(book.Rules)), func(b *testing.B) {
+			for b.Loop() {
+				_, err := flags.NewSearch(e, question(90))
+				require.NoError(b, err)
+			}
+		})
+	}
+}
+
 // What an edit of a rule takes: of the rule of median reach and of the widest. The baseline is the search of all.
 func BenchmarkEdit(b *testing.B) {
 	book := store(100_000)
