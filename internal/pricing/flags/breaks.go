@@ -7,10 +7,12 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// breaksAt looks at the breaks of the rules that applied at one question.
-func (w *worker) breaksAt(c *class, quantity int, units []pricing.Exam, total money.Rat, priced bool) {
+// breaksAt looks at the breaks of the rules that applied at the question of the n-th quantity; before are the answers at
+// those below it.
+func (w *worker) breaksAt(c *class, n int, units []pricing.Exam, here answer, before []answer) {
+	quantity, total := c.quantities[n], here.total
 	w.inverted(c, quantity, units)
-	if !priced {
+	if !here.priced {
 		return
 	}
 	type lowered struct {
@@ -43,7 +45,14 @@ func (w *worker) breaksAt(c *class, quantity int, units []pricing.Exam, total mo
 		return w.x.Total(w.product, quantity)
 	}
 	for _, o := range cliffs {
-		if fewer, priced := price(c.rules, quantity-1); priced && total.Less(fewer) {
+		fewer, priced := money.Rat{}, false
+		if n > 0 && before[n-1].priced && c.alike(c.quantities[n-1], quantity-1) {
+			each := before[n-1].total.Div(money.Int(int64(c.quantities[n-1])))
+			fewer, priced = each.Mul(money.Int(int64(quantity-1))), true
+		} else {
+			fewer, priced = price(c.rules, quantity-1)
+		}
+		if priced && total.Less(fewer) {
 			w.keep(c.once(), quantity, finding{kind: breakCliff, rule: int32(o), other: -1, cause: -1,
 				worst: fewer.Sub(total), price: total, priced: true, against: fewer})
 		}

@@ -141,6 +141,7 @@ type class struct {
 	// them up to last.
 	quantities, last []int
 	tried            []int // not asked ones, at which breaks are looked at all the same
+	from             []int // where the thresholds lie, ascending; where every asked quantity is looked at, nil
 	derives          bool  // some of its rules derive prices
 }
 
@@ -371,6 +372,19 @@ func (a *asked) thresholds(c *class) {
 	}
 	slices.Sort(c.tried)
 	c.tried = slices.Compact(c.tried)
+	if !every {
+		c.from = from
+	}
+}
+
+// alike reports whether a unit costs the same at two quantities because the same thresholds are passed.
+func (c *class) alike(p, q int) bool {
+	if c.from == nil {
+		return false
+	}
+	a, _ := slices.BinarySearch(c.from, p+1)
+	b, _ := slices.BinarySearch(c.from, q+1)
+	return a == b
 }
 
 // derives reports whether a rule derives prices from those of other goods.

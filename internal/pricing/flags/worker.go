@@ -149,8 +149,8 @@ func (w *worker) lookAt(d *division) {
 			continue
 		}
 		w.x.Take(c.rules, c.seen[0].at)
-		for n, q := range c.quantities {
-			answers[i][n] = w.question(c, q)
+		for n := range c.quantities {
+			answers[i][n] = w.question(c, n, answers[i])
 		}
 		for _, q := range c.tried {
 			w.tryBreaks(c, q)
@@ -162,8 +162,9 @@ func (w *worker) lookAt(d *division) {
 	}
 }
 
-// question looks at one question.
-func (w *worker) question(c *class, quantity int) answer {
+// question looks at one question, of the n-th quantity; before are the answers at those below it.
+func (w *worker) question(c *class, n int, before []answer) answer {
+	quantity := c.quantities[n]
 	var circle func([]*pricing.Rule)
 	if c.derives {
 		circle = func(rules []*pricing.Rule) { w.cycle(c, quantity, rules) }
@@ -177,7 +178,7 @@ func (w *worker) question(c *class, quantity int) answer {
 		w.promisesAt(c, quantity, u)
 	}
 	w.live(c, quantity, units)
-	w.breaksAt(c, quantity, units, total, priced)
+	w.breaksAt(c, n, units, answer{total: total, priced: priced}, before)
 	return answer{total, priced, true, cause(&units[len(units)-1])}
 }
 
