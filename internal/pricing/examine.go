@@ -159,6 +159,28 @@ func (x *Examiner) Total(p int32, quantity int) (total money.Rat, priced bool) {
 	return total, true
 }
 
+// From is what one of so many units of a product comes to, finished, if the price after a layer other than catalog is
+// this one, and no rule has ended it. u is an exam of the unit.
+func (x *Examiner) From(p int32, quantity int, after Layer, price money.Rat, u *Exam) (money.Rat, bool) {
+	v := &x.v
+	v.quantity, v.nets, v.onCircle = quantity, nil, nil
+	s := state{product: p, quantity: quantity, unit: quantity, term: v.term, list: v.listPrice(p), price: some(price),
+		catalog: optional{u.Catalog, u.HasCatalog}, past: true}
+	v.path = append(v.path, p)
+	later := false
+	for i := range v.layers {
+		if later {
+			v.layer(&s, i)
+		}
+		later = later || v.layers[i].Layer == after
+	}
+	v.path = v.path[:len(v.path)-1]
+	if !s.price.ok {
+		return money.Rat{}, false
+	}
+	return v.finish(&s).price, true
+}
+
 // Margin is what is left of a finished price; nil where the cost is unknown.
 func (x *Examiner) Margin(p int32, price money.Rat) *Margin { return x.v.margin(p, price) }
 

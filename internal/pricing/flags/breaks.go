@@ -7,22 +7,19 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// breaksAt looks at the breaks of the rules that applied at the question of the n-th quantity; before are the answers at
-// those below it.
+// breaksAt looks at the breaks of the rules that applied at the question of the n-th quantity; before are the answers
+// at those below it.
 func (w *worker) breaksAt(c *class, n int, units []pricing.Exam, here answer, before []answer) {
 	quantity, total := c.quantities[n], here.total
 	w.inverted(c, quantity, units)
 	if !here.priced {
 		return
 	}
-	type lowered struct {
-		ordinal int
-		layer   pricing.Layer
-	}
-	var lost []lowered
+	var lost []*pricing.Applied
 	var cliffs []int
 	for i := range units {
-		for _, a := range units[i].Applied {
+		for k := range units[i].Applied {
+			a := &units[i].Applied[k]
 			if a.From == nil {
 				continue
 			}
@@ -34,15 +31,11 @@ func (w *worker) breaksAt(c *class, n int, units []pricing.Exam, here answer, be
 			later := slices.ContainsFunc(units[i].Applied, func(b pricing.Applied) bool {
 				return w.positions[b.Rule.Layer] > w.positions[a.Rule.Layer]
 			})
-			if l := (lowered{a.Ordinal, a.Rule.Layer}); a.Lowered() && later && !slices.Contains(lost, l) &&
-				!w.surelyFelt(c, &a, &units[i]) {
-				lost = append(lost, l)
+			known := func(b *pricing.Applied) bool { return b.Ordinal == a.Ordinal }
+			if a.Lowered() && later && !slices.ContainsFunc(lost, known) {
+				lost = append(lost, a)
 			}
 		}
-	}
-	price := func(rules []int, quantity int) (money.Rat, bool) {
-		w.x.Take(rules, c.seen[0].at)
-		return w.x.Total(w.product, quantity)
 	}
 	for _, o := range cliffs {
 		fewer, priced := money.Rat{}, false
@@ -50,49 +43,49 @@ func (w *worker) breaksAt(c *class, n int, units []pricing.Exam, here answer, be
 			each := before[n-1].total.Div(money.Int(int64(c.quantities[n-1])))
 			fewer, priced = each.Mul(money.Int(int64(quantity-1))), true
 		} else {
-			fewer, priced = price(c.rules, quantity-1)
+			fewer, priced = w.x.Total(w.product, quantity-1)
 		}
 		if priced && total.Less(fewer) {
 			w.keep(c.once(), quantity, finding{kind: breakCliff, rule: int32(o), other: -1, cause: -1,
 				worst: fewer.Sub(total), price: total, priced: true, against: fewer})
 		}
 	}
-	for _, l := range lost {
-		without := slices.DeleteFunc(slices.Clone(c.rules), func(o int) bool { return o == l.ordinal })
-		if same, priced := price(without, quantity); priced && same.Equal(total) {
-			w.keep(c.once(), quantity, finding{kind: breakLost, rule: int32(l.ordinal), other: -1, cause: -1, price: total,
+	for _, a := range lost {
+		if same, priced := w.without(c, quantity, a, units); priced && same.Equal(total) {
+			w.keep(c.once(), quantity, finding{kind: breakLost, rule: int32(a.Ordinal), other: -1, cause: -1, price: total,
 				priced: true})
 		}
 	}
-	if len(cliffs)+len(lost) > 0 {
-		w.x.Take(c.rules, c.seen[0].at)
-	}
 }
 
-// surelyFelt reports whether a unit would surely cost something else without the rule of a break. What its layer would
-// then make of the price is known where one rule of it wins; and where all rules of later layers take or add a percent
-// of the price entering them, the price after them moves in proportion: so it is enough that this is more than what
-// rounding could hide.
-func (w *worker) surelyFelt(c *class, a *pricing.Applied, u *pricing.Exam) bool {
+// without is what all units come to without the rule of a break that applied to them. Where they came out alike and one
+// rule of its layer wins, what would win instead is known, and the layers after that are all there is to work out.
+func (w *worker) without(c *class, quantity int, a *pricing.Applied, units []pricing.Exam) (money.Rat, bool) {
 	layer := a.Rule.Layer
 	mode := w.modes[layer]
-	if w.careful || a.After.Sign() <= 0 || mode == pricing.Stack || mode == pricing.Add {
-		return false
-	}
-	for _, o := range c.rules {
-		if w.positions[w.rules[o].Layer] > w.positions[layer] && !w.inProportion(o) && w.reaches(o) {
-			return false
+	if len(units) == 1 && a.Priced && layer != pricing.Catalog && mode != pricing.Stack && mode != pricing.Add {
+		instead, by := w.instead(mode, a, &units[0])
+		if by < 0 || w.rules[by].Then != pricing.EndPrice && !w.endsPrice(layer) {
+			price, priced := w.x.From(w.product, quantity, layer, instead, &units[0])
+			return price.Mul(money.Int(int64(quantity))), priced
 		}
 	}
-	instead, by := a.Before, -1 // what wins without it
+	w.x.Take(slices.DeleteFunc(slices.Clone(c.rules), func(o int) bool { return o == a.Ordinal }), c.seen[0].at)
+	defer w.x.Take(c.rules, c.seen[0].at)
+	return w.x.Total(w.product, quantity)
+}
+
+// instead is the price that wins a layer in the place of a rule's, and whose it is; -1: that of no rule.
+func (w *worker) instead(mode pricing.LayerMode, a *pricing.Applied, u *pricing.Exam) (price money.Rat, by int) {
+	price, by = a.Before, -1
 	for _, h := range u.Shut {
 		other := w.rules[h.Ordinal]
-		if other.Layer != layer || h.By != a.Ordinal {
+		if other.Layer != a.Rule.Layer || h.By != a.Ordinal {
 			continue
 		}
 		wins := by < 0
 		if by >= 0 {
-			switch c := h.Would.Cmp(instead); mode {
+			switch c := h.Would.Cmp(price); mode {
 			case pricing.Lowest:
 				wins = c < 0
 			case pricing.Highest:
@@ -102,40 +95,19 @@ func (w *worker) surelyFelt(c *class, a *pricing.Applied, u *pricing.Exam) bool 
 			}
 		}
 		if wins {
-			instead, by = h.Would, h.Ordinal
+			price, by = h.Would, h.Ordinal
 		}
 	}
-	if by >= 0 && w.rules[by].Then == pricing.EndPrice {
-		return false
-	}
-	more := u.Raw.Mul(instead.Sub(a.After)).Div(a.After)
-	if more.Sign() < 0 {
-		more = nothing.Sub(more)
-	}
-	_, digits := w.x.Currency()
-	return money.FromMinor(10, digits).Less(more)
+	return price, by
+}
+
+func (a *asked) endsPrice(l pricing.Layer) bool {
+	ends := func(s pricing.LayerSetting) bool { return s.Layer == l && s.EndPrice }
+	return slices.ContainsFunc(a.book.Settings.Layers, ends)
 }
 
 // reaches reports whether a rule can select the product that is looked at.
 func (w *worker) reaches(ordinal int) bool { return w.reach[ordinal].Has(w.product) }
-
-// inProportion reports whether a rule takes or adds a percent, below 100, of the price entering it, and nothing else.
-func (w *worker) inProportion(ordinal int) bool {
-	if known, is := w.plain[ordinal]; is {
-		return known
-	}
-	r := w.rules[ordinal]
-	percent := func(e *pricing.Effect) bool {
-		return e.Kind == pricing.PercentOn || e.Kind == pricing.PercentOff && e.Value.Less(money.Int(100))
-	}
-	breaks, counting := w.engine.Breaks(ordinal)
-	is := r.Of == pricing.OfEntering && r.Ending == nil && r.Floor == nil && r.MaxOff == nil && !r.Where.UsesReduced() &&
-		(r.On == nil || slices.Contains(r.On, "base")) && (r.Effect == nil || percent(r.Effect)) &&
-		(len(breaks) == 0 || counting.Measure == "quantity") &&
-		!slices.ContainsFunc(breaks, func(b pricing.Break) bool { return !percent(&b.Effect) })
-	w.plain[ordinal] = is
-	return is
-}
 
 // inverted notes breaks that make a higher price than a lower one of their rule.
 func (w *worker) inverted(c *class, quantity int, units []pricing.Exam) {

@@ -18,8 +18,6 @@ type worker struct {
 	modes     [pricing.LayerCount]pricing.LayerMode
 	positions [pricing.LayerCount]int
 	reach     []pricing.Set // by ordinal
-	plain     map[int]bool  // by ordinal, what inProportion found
-	careful   bool          // steps are rounded, or a guard or an ending of a channel may hide what rules did
 
 	// of the product and the channels that are looked at
 	product int32
@@ -48,7 +46,7 @@ type who struct {
 
 func newWorker(a *asked, s *Search) (*worker, error) {
 	w := &worker{asked: a, search: s, admits: a.admitting(), applied: map[int32]bool{}, products: a.engine.Products(),
-		promises: map[int]*promise{}, plain: map[int]bool{}, limits: make([]leasts, len(a.channels))}
+		promises: map[int]*promise{}, limits: make([]leasts, len(a.channels))}
 	var err error
 	if w.examiners, err = a.examiners(); err != nil {
 		return nil, err
@@ -60,10 +58,6 @@ func newWorker(a *asked, s *Search) (*worker, error) {
 	for _, ordinal := range a.order {
 		w.reach[ordinal] = a.engine.Reaches(ordinal)
 	}
-	settings := &a.book.Settings
-	w.careful = settings.Rounding.EveryStep || settings.Guard.Hold ||
-		slices.ContainsFunc(settings.Guards, func(g pricing.Guard) bool { return g.Hold }) ||
-		slices.ContainsFunc(a.settings, func(c *pricing.Channel) bool { return c != nil && c.Ending != nil })
 	for _, ordinal := range a.order {
 		if p := promiseOf(a, ordinal); p != nil {
 			w.promises[ordinal] = p
