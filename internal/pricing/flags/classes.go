@@ -166,9 +166,9 @@ type division struct {
 	pairs    []pair
 }
 
-// divide divides the questions about kin in channels that price alike. admits says which rules may take part for an
-// audience in one.
-func (a *asked) divide(k *kin, channels []int, admits func(channel int, who int32, ordinal int) bool) *division {
+// divide divides the questions about kin in channels that price alike. admitted are the rules, by ordinal, that may take
+// part for an audience in one.
+func (a *asked) divide(k *kin, channels []int, admitted func(channel int, who int32) bits) *division {
 	d := &division{channels: channels}
 	times, asking := a.times(k), a.asking(k)
 	at := map[setKey]int{}
@@ -191,9 +191,9 @@ func (a *asked) divide(k *kin, channels []int, admits func(channel int, who int3
 	}
 	for _, channel := range channels {
 		maskOf := func(who int32) bits {
-			mask := newBits(len(k.rules))
+			mask, may := newBits(len(k.rules)), admitted(channel, who)
 			for i, ordinal := range k.rules {
-				if admits(channel, who, ordinal) {
+				if may.has(ordinal) {
 					mask.add(i)
 				}
 			}
@@ -336,28 +336,42 @@ func (a *asked) asking(k *kin) []int32 {
 	return who
 }
 
+// steps are the quantities at which one rule comes to another result.
+type steps struct {
+	from    []int
+	every   bool  // it may be any quantity
+	tried   []int // not asked ones, at which its breaks are looked at all the same
+	derives bool  // the rule derives prices from those of other goods
+}
+
+// stepsOf finds the steps of a rule.
+func (a *asked) stepsOf(ordinal int) steps {
+	derives := func(e *pricing.Effect) bool { return e.Kind == pricing.ToDerived }
+	s := steps{from: []int{a.rules[ordinal].MinQuantity}, derives: slices.ContainsFunc(a.effects(ordinal), derives)}
+	breaks, counting := a.engine.Breaks(ordinal)
+	if len(breaks) == 0 || counting.Measure == "term" || counting.Measure == "days" {
+		return s
+	}
+	s.every = counting.Method == pricing.Graduated || counting.Measure != "quantity"
+	for i := range breaks {
+		if n, fits := breaks[i].From.Minor(0, money.Up); fits && n > 0 && n <= pricing.MaxQuantity {
+			s.from = append(s.from, int(n))
+			if !slices.Contains(a.quantities, int(n)) {
+				s.tried = append(s.tried, int(n))
+			}
+		}
+	}
+	return s
+}
+
 // thresholds finds the quantities at which the rules of a class come to other results.
 func (a *asked) thresholds(c *class) {
 	var from []int
 	every := false
 	for _, ordinal := range c.rules {
-		c.derives = c.derives || a.derives(ordinal)
-		from = append(from, a.rules[ordinal].MinQuantity)
-		breaks, counting := a.engine.Breaks(ordinal)
-		if len(breaks) == 0 || counting.Measure == "term" || counting.Measure == "days" {
-			continue
-		}
-		if counting.Method == pricing.Graduated || counting.Measure != "quantity" {
-			every = true
-		}
-		for i := range breaks {
-			if n, fits := breaks[i].From.Minor(0, money.Up); fits && n > 0 && n <= pricing.MaxQuantity {
-				from = append(from, int(n))
-				if !slices.Contains(a.quantities, int(n)) {
-					c.tried = append(c.tried, int(n))
-				}
-			}
-		}
+		s := &a.steps[ordinal]
+		from, c.tried = append(from, s.from...), append(c.tried, s.tried...)
+		every, c.derives = every || s.every, c.derives || s.derives
 	}
 	slices.Sort(from)
 	passed := -1
@@ -385,9 +399,4 @@ func (c *class) alike(p, q int) bool {
 	a, _ := slices.BinarySearch(c.from, p+1)
 	b, _ := slices.BinarySearch(c.from, q+1)
 	return a == b
-}
-
-// derives reports whether a rule derives prices from those of other goods.
-func (a *asked) derives(ordinal int) bool {
-	return slices.ContainsFunc(a.effects(ordinal), func(e *pricing.Effect) bool { return e.Kind == pricing.ToDerived })
 }

@@ -13,7 +13,7 @@ func (w *worker) finds(kind kind, s *seen, quantity int, u *pricing.Exam, worst,
 	if old := w.known(&f); old != nil && !f.worse(old) {
 		return
 	}
-	f.cause, f.price, f.priced = cause(u), u.Finished, u.Priced
+	f.cause, f.price, f.priced = w.causeOf(u), u.Finished, u.Priced
 	w.keep(s, quantity, f)
 }
 
@@ -22,6 +22,17 @@ func (w *worker) everywhere(kind kind, c *class, quantity int, u *pricing.Exam, 
 	for i := range c.seen {
 		w.finds(kind, &c.seen[i], quantity, u, worst, against)
 	}
+}
+
+// unknownCause says that nobody has asked yet.
+const unknownCause = -2
+
+// causeOf is the cause of the price of the unit that is looked at, found out once.
+func (w *worker) causeOf(u *pricing.Exam) int32 {
+	if w.cause == unknownCause {
+		w.cause = cause(u)
+	}
+	return w.cause
 }
 
 // cause is the rule that lowered the price of a unit most, the last of equals; -1: none did.

@@ -17,8 +17,9 @@ type asked struct {
 	book       *pricing.Book
 	live       map[int]bool // by ordinal: rules that are on, with their campaigns
 	rules      map[int]*pricing.Rule
-	ordinals   int   // all lie below
-	order      []int // price rules that are live and open at some asked moment, in the order in which prices meet them
+	ordinals   int     // all lie below
+	steps      []steps // of price rules, by ordinal
+	order      []int   // price rules that are live and open at some asked moment, in the order in which prices meet them
 	moments    []pricing.Moment
 	open       map[int]bits       // by ordinal: at which of the moments a live rule is open; nil: at all
 	channels   []string           // "": no channel
@@ -103,6 +104,10 @@ func ask(e *pricing.Engine, q Question) (*asked, error) {
 	a.quantities = slices.Compact(slices.Sorted(slices.Values(a.quantities)))
 	if len(a.quantities) == 0 {
 		a.quantities = []int{1}
+	}
+	a.steps = make([]steps, a.ordinals)
+	for _, ordinal := range a.order {
+		a.steps[ordinal] = a.stepsOf(ordinal)
 	}
 	a.who()
 	return a, nil

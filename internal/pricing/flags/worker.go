@@ -12,7 +12,7 @@ type worker struct {
 	*asked
 	search    *Search
 	examiners []*pricing.Examiner // by channel
-	admits    func(channel int, of int32, ordinal int) bool
+	admitted  func(channel int, of int32) bits
 	promises  map[int]*promise
 	products  []*pricing.Product
 	modes     [pricing.LayerCount]pricing.LayerMode
@@ -26,6 +26,7 @@ type worker struct {
 	limits  []leasts // by channel
 	list    amount   // the list price, as these channels show it
 	least   amount   // the lowest advertised price, likewise
+	cause   int32    // of the unit that is looked at, or unknownCause
 	applied map[int32]bool
 	shut    []shut
 }
@@ -45,7 +46,7 @@ type who struct {
 }
 
 func newWorker(a *asked, s *Search) (*worker, error) {
-	w := &worker{asked: a, search: s, admits: a.admitting(), applied: map[int32]bool{}, products: a.engine.Products(),
+	w := &worker{asked: a, search: s, admitted: a.admitting(), applied: map[int32]bool{}, products: a.engine.Products(),
 		promises: map[int]*promise{}, limits: make([]leasts, len(a.channels))}
 	var err error
 	if w.examiners, err = a.examiners(); err != nil {
@@ -66,10 +67,10 @@ func newWorker(a *asked, s *Search) (*worker, error) {
 	return w, nil
 }
 
-// admitting says which rules may take part in a channel for an audience. It belongs to one goroutine.
-func (a *asked) admitting() func(channel int, of int32, ordinal int) bool {
+// admitting says which rules, by ordinal, may take part in a channel for an audience. It belongs to one goroutine.
+func (a *asked) admitting() func(channel int, of int32) bits {
 	admitted := map[who]bits{}
-	return func(channel int, of int32, ordinal int) bool {
+	return func(channel int, of int32) bits {
 		key := who{channel, of}
 		mask := admitted[key]
 		if mask == nil {
@@ -87,7 +88,7 @@ func (a *asked) admitting() func(channel int, of int32, ordinal int) bool {
 			}
 			admitted[key] = mask
 		}
-		return mask.has(ordinal)
+		return mask
 	}
 }
 
@@ -95,7 +96,7 @@ func (a *asked) admitting() func(channel int, of int32, ordinal int) bool {
 func (w *worker) look(k *kin, products []int32) {
 	var divisions []*division
 	for _, channels := range w.alike(k, w.search.pricesAs) {
-		divisions = append(divisions, w.divide(k, channels, w.admits))
+		divisions = append(divisions, w.divide(k, channels, w.admitted))
 	}
 	for _, p := range products {
 		w.product, w.now = p, &found{}
@@ -166,6 +167,7 @@ func (w *worker) question(c *class, n int, before []answer) answer {
 	units, total, priced := w.x.Price(w.product, quantity, circle)
 	for i := range units {
 		u := &units[i]
+		w.cause = unknownCause
 		w.prices(c, quantity, u)
 		w.rulesAt(c, quantity, u)
 		w.limitsAt(c, quantity, u)
@@ -173,7 +175,7 @@ func (w *worker) question(c *class, n int, before []answer) answer {
 	}
 	w.live(c, quantity, units)
 	w.breaksAt(c, n, units, answer{total: total, priced: priced}, before)
-	return answer{total, priced, true, cause(&units[len(units)-1])}
+	return answer{total, priced, true, w.causeOf(&units[len(units)-1])}
 }
 
 // once is the earliest question of a class in any channel, for trouble that is raised once whatever the channel.
