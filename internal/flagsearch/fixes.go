@@ -58,7 +58,9 @@ func Fixes(snap *book.Snapshot, f *bookfile.FlagAnswer) []Fix {
 	case flags.LimitDiscount:
 		x.withinLimits(cause, f)
 		x.leaveOut(cause, f.SKU)
-	case flags.LimitReference, flags.LimitRating, flags.LimitWords, flags.AboveList:
+	case flags.AboveList:
+		x.leaveOut(x.raising(f), f.SKU)
+	case flags.LimitReference, flags.LimitRating, flags.LimitWords:
 		x.leaveOut(cause, f.SKU)
 		x.notIn(cause, f.Channel)
 	case flags.LimitLeadTime:
@@ -353,6 +355,23 @@ func (x *fixer) later(r *pricing.Rule, f *bookfile.FlagAnswer) {
 		w := *r.Window
 		w.From, r.Window = &begins, &w
 	})
+}
+
+// raising is the rule that raised a price most; nil: none did.
+func (x *fixer) raising(f *bookfile.FlagAnswer) *pricing.Rule {
+	a, err := x.snap.Engine.Price(f.Question())
+	if err != nil {
+		return nil
+	}
+	code, most := "", money.Int(0)
+	for _, p := range a.Portions {
+		for _, s := range p.Trail.Steps {
+			if s.Before != nil && most.Less(s.After.Sub(*s.Before)) {
+				code, most = s.Rule, s.After.Sub(*s.Before)
+			}
+		}
+	}
+	return x.snap.Rule(code)
 }
 
 // groupTerms keeps a product out of the rules that make it dearer for a group than for a guest.
