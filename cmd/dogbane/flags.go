@@ -18,13 +18,13 @@ import (
 	"dogbane/internal/pricing/flags"
 )
 
-// flagsCommand finds the flags of a file's book. Exit code 1: there is an error among them.
+// flagsCommand finds the flags of a file's book. Exit code 1: there is an error among them; 2: the file cannot be read.
 func flagsCommand() *cobra.Command {
 	var format, from string
 	var days int
 	c := &cobra.Command{
 		Use:   "flags FILE",
-		Short: "Find the flags of a book, or of a file's book for the spans in its ask list; exit code 1 if one is an error",
+		Short: "Find the flags of a book, or of a file's book for the spans in its ask list; exit code 1 if one is an error, 2 if the file cannot be read",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			write := map[string]func(io.Writer, string, []byte, []bookfile.FlagAnswer) error{"json": flagsAsJSON,
@@ -33,12 +33,13 @@ func flagsCommand() *cobra.Command {
 				return fmt.Errorf("--format: %q is none of json, text and sarif", format)
 			}
 			data, err := os.ReadFile(args[0])
-			if err != nil {
-				return err
+			var found []bookfile.FlagAnswer
+			if err == nil {
+				found, err = flagsOf(data, from, days)
 			}
-			found, err := flagsOf(data, from, days)
 			if err != nil {
-				return fmt.Errorf("%s: %w", args[0], err)
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %v\n", args[0], err)
+				return exit(2)
 			}
 			if err := write(cmd.OutOrStdout(), args[0], data, found); err != nil {
 				return fmt.Errorf("write the flags: %w", err)

@@ -190,9 +190,11 @@ func TestFlagsOfABook(t *testing.T) {
 	out, _, err = call(t, flagsCommand(), fine)
 	require.NoError(t, err)
 	require.JSONEq(t, "[]", out)
-	for _, wrong := range [][]string{{fine, "--format", "xml"}, {fine, "--from", "soon"}, {fine, "--days", "0"}, {"none.json"}} {
-		_, _, err := call(t, flagsCommand(), wrong...)
-		require.Error(t, err)
-		require.False(t, errors.As(err, &code), "%v", wrong)
+	for _, wrong := range [][]string{{fine, "--from", "soon"}, {fine, "--days", "0"}, {"none.json"}} {
+		_, said, err := call(t, flagsCommand(), wrong...)
+		require.ErrorIs(t, err, exit(2), "%v", wrong)
+		require.Contains(t, said, wrong[0])
 	}
+	_, _, err = call(t, flagsCommand(), fine, "--format", "xml")
+	require.ErrorContains(t, err, "none of json, text and sarif")
 }

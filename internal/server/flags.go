@@ -195,6 +195,9 @@ func (s *Server) flagList(ctx context.Context, in *FlagQuery) (FlagList, error) 
 	if err != nil {
 		return FlagList{}, err
 	}
+	if found.Version == 0 { // nothing was looked at yet
+		found.From = s.moment(snap)
+	}
 	out := FlagList{Version: found.Version, Searching: found.Searching, Present: found.Present, From: found.From.String(),
 		To: (found.From + flagsearch.Span).String(), Kinds: []KindCount{}}
 	filter := flagsearch.Filter{Kind: in.Kind, Severity: in.Severity, Channel: in.Channel, Layer: in.Layer,
