@@ -38,8 +38,7 @@ func flagsCommand() *cobra.Command {
 				found, err = flagsOf(data, from, days)
 			}
 			if err != nil {
-				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %v\n", args[0], err)
-				return exit(2)
+				return unreadable{fmt.Errorf("%s: %w", args[0], err)}
 			}
 			if err := write(cmd.OutOrStdout(), args[0], data, found); err != nil {
 				return fmt.Errorf("write the flags: %w", err)

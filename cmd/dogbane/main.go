@@ -16,6 +16,11 @@ type exit int
 
 func (e exit) Error() string { return fmt.Sprintf("exit code %d", int(e)) }
 
+// unreadable is an error of a file that cannot be read; the exit code is 2.
+type unreadable struct{ error }
+
+func (e unreadable) Unwrap() error { return e.error }
+
 func main() {
 	level := slog.LevelInfo
 	if os.Getenv("DOGBANE_DEBUG") != "" {
@@ -33,6 +38,9 @@ func main() {
 			os.Exit(int(code))
 		}
 		fmt.Fprintln(os.Stderr, "dogbane:", err)
+		if errors.As(err, &unreadable{}) {
+			os.Exit(2)
+		}
 		os.Exit(1)
 	}
 }

@@ -191,9 +191,9 @@ func TestFlagsOfABook(t *testing.T) {
 	require.NoError(t, err)
 	require.JSONEq(t, "[]", out)
 	for _, wrong := range [][]string{{fine, "--from", "soon"}, {fine, "--days", "0"}, {"none.json"}} {
-		_, said, err := call(t, flagsCommand(), wrong...)
-		require.ErrorIs(t, err, exit(2), "%v", wrong)
-		require.Contains(t, said, wrong[0])
+		_, _, err := call(t, flagsCommand(), wrong...)
+		require.ErrorAs(t, err, &unreadable{}, "%v", wrong)
+		require.ErrorContains(t, err, wrong[0])
 	}
 	_, _, err = call(t, flagsCommand(), fine, "--format", "xml")
 	require.ErrorContains(t, err, "none of json, text and sarif")

@@ -166,8 +166,8 @@ type division struct {
 	pairs    []pair
 }
 
-// divide divides the questions about kin in channels that price alike. admitted are the rules, by ordinal, that may take
-// part for an audience in one.
+// divide divides the questions about kin in channels that price alike. admitted are the rules, by ordinal, that may
+// take part for an audience in one.
 func (a *asked) divide(k *kin, channels []int, admitted func(channel int, who int32) bits) *division {
 	d := &division{channels: channels}
 	times, asking := a.times(k), a.asking(k)

@@ -116,7 +116,7 @@ func (r *reading) judge(q pricing.Question) (found []string) {
 		}
 		r.reduction(q, x, unit, *catalog, about)
 		for _, s := range steps {
-			if s.Layer == pricing.Catalog || !lowered(steps, s) {
+			if s.Layer == pricing.Catalog || !r.lowered(q, steps, s) {
 				continue
 			}
 			rule := r.rules[s.Rule]
@@ -133,17 +133,26 @@ func (r *reading) judge(q pricing.Question) (found []string) {
 	return found
 }
 
-// lowered reports whether a rule took something off. Where differences are added, the sum is held at 0 after the last,
-// which then took off what entered the layer all the same.
-func lowered(steps []pricing.Step, s pricing.Step) bool {
-	if s.Before == nil || s.After.Less(*s.Before) {
-		return s.Before != nil
+// lowered reports whether a rule took something off. Where differences are added it did if its own is below 0, whatever
+// the sum is held at.
+func (r *reading) lowered(q pricing.Question, steps []pricing.Step, s pricing.Step) bool {
+	add := slices.ContainsFunc(r.book.Settings.Layers, func(l pricing.LayerSetting) bool {
+		return l.Layer == s.Layer && l.Mode == pricing.Add
+	})
+	if !add || s.Before == nil {
+		return s.Before != nil && s.After.Less(*s.Before)
 	}
-	first := slices.IndexFunc(steps, func(o pricing.Step) bool { return o.Layer == s.Layer })
-	entered := steps[first].Before
-	takesOff := s.Effect.Kind == pricing.PercentOff || s.Effect.Kind == pricing.AmountOff
-	return takesOff && steps[first].Rule != s.Rule && s.Before.Sign() <= 0 && entered != nil && entered.Sign() > 0 &&
-		slices.Contains(s.Shaped, "zero")
+	entered := *steps[slices.IndexFunc(steps, func(o pricing.Step) bool { return o.Layer == s.Layer })].Before
+	result := money.Max(s.Raw, money.Int(0))
+	if r.book.Settings.Rounding.EveryStep {
+		code := r.book.Settings.Currency
+		if c := r.channel(q.Channel); c != nil && c.Currency != "" {
+			code = c.Currency
+		}
+		digits, _ := money.Digits(code)
+		result = result.Round(digits, r.book.Settings.Rounding.Mode)
+	}
+	return result.Less(entered)
 }
 
 // reduction holds a reduced price against what its channel takes off: measured from the price after the catalog layer,
@@ -293,7 +302,7 @@ func (r *reading) trail(q pricing.Question, trail *pricing.Trail, about func(fla
 	}
 	for _, s := range trail.Steps {
 		for _, p := range trail.Steps {
-			if s.Layer == pricing.Sale && p.Layer == pricing.Promotion && lowered(trail.Steps, s) && lowered(trail.Steps, p) && r.rules[p.Rule].Of == "" &&
+			if s.Layer == pricing.Sale && p.Layer == pricing.Promotion && r.lowered(q, trail.Steps, s) && r.lowered(q, trail.Steps, p) && r.rules[p.Rule].Of == "" &&
 				(p.Effect.Kind == pricing.PercentOff || p.Effect.Kind == pricing.AmountOff) {
 				about(flags.Doubled, min(s.Rule, p.Rule)+"+"+max(s.Rule, p.Rule))
 			}
@@ -356,7 +365,7 @@ func (r *reading) compare(q pricing.Question, a *pricing.Answer, about func(flag
 				}
 			}
 			later := slices.ContainsFunc(portion.Trail.Steps, func(o pricing.Step) bool { return position(o.Layer) > position(s.Layer) })
-			if later && lowered(portion.Trail.Steps, s) {
+			if later && r.lowered(q, portion.Trail.Steps, s) {
 				if r.less[s.Rule] == nil {
 					r.less[s.Rule], _ = r.engine.With(pricing.Edit{Code: s.Rule})
 				}
