@@ -26,9 +26,9 @@ const Span = 90 * pricing.Day
 
 // Keeper keeps what was found.
 type Keeper interface {
-	// KeptFlags are those of a version of the book, looked for on a day; false where nobody has.
-	KeptFlags(ctx context.Context, version int64, day pricing.Moment) ([]byte, bool, error)
-	KeepFlags(ctx context.Context, version int64, day pricing.Moment, found []byte) error
+	// KeptFlags are those of a version of the book, looked for from a moment on; false where nobody has.
+	KeptFlags(ctx context.Context, version int64, since pricing.Moment) ([]byte, bool, error)
+	KeepFlags(ctx context.Context, version int64, since pricing.Moment, found []byte) error
 	// NoteFlags notes which flags a version has that the one looked at before had not, and the other way round.
 	NoteFlags(ctx context.Context, version int64, at time.Time, raised, cleared []string) error
 }
@@ -52,11 +52,13 @@ type Search struct {
 
 	mu     sync.Mutex // guards what follows
 	wanted *book.Snapshot
-	day    pricing.Moment     // that the wanted search is of
+	since  pricing.Moment // that the wanted search is of
+	turn   turn
 	stop   context.CancelFunc // of the search under way; nil: there is none
 	under  target             // what is being looked at
 	done   target
 	found  Found
+	whole  Found // the last one of a whole span: what came and went is told against it
 	base   *base // nil: what was found is known, not how
 	needed bool  // somebody wants the base
 }
@@ -68,10 +70,30 @@ type base struct {
 	search *flags.Search
 }
 
-// target is what a search is of.
+// target is what a search is of: a version of the book, from the last moment on at which anything changed by itself.
 type target struct {
 	version int64
-	day     pricing.Moment
+	since   pricing.Moment
+}
+
+// turn is a time in which no window of a version of the book opens or closes, and no day begins.
+type turn struct {
+	version     int64
+	since, next pricing.Moment
+}
+
+// turnOf is the time around a moment.
+func turnOf(snap *book.Snapshot, at pricing.Moment) turn {
+	day := at - at%pricing.Day
+	t := turn{snap.Version, day, day + pricing.Day}
+	for _, edge := range snap.Engine.Changes(day, t.next, int(pricing.Day), nil) {
+		if edge > at {
+			t.next = edge
+			break
+		}
+		t.since = edge
+	}
+	return t
 }
 
 // New makes a search that holds back while busy says that somebody asked something within a time.
@@ -84,8 +106,11 @@ func (s *Search) Of(snap *book.Snapshot) Found {
 	at := snap.Moment(s.now())
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.wanted, s.day = snap, at-at%pricing.Day
-	next := target{snap.Version, s.day}
+	if s.turn.version != snap.Version || at < s.turn.since || at >= s.turn.next {
+		s.turn = turnOf(snap, at)
+	}
+	s.wanted, s.since = snap, s.turn.since
+	next := target{snap.Version, s.since}
 	if s.stop != nil && s.under.version != snap.Version {
 		s.stop() // a search of a book that is no longer the saved one
 	}
@@ -163,7 +188,7 @@ func (s *Search) once(ctx context.Context) (more bool) {
 	s.mu.Lock()
 	snap, next := s.wanted, target{}
 	if snap != nil {
-		next = target{snap.Version, s.day}
+		next = target{snap.Version, s.since}
 	}
 	hasBase := s.base != nil && s.base.target == next
 	if snap == nil || s.done == next && (!s.needed || hasBase) || ctx.Err() != nil {
@@ -171,7 +196,7 @@ func (s *Search) once(ctx context.Context) (more bool) {
 		return false
 	}
 	s.stop, s.under = stop, next
-	before, found, needed := s.base, s.found, s.needed
+	before, was, needed := s.base, s.whole, s.needed
 	s.mu.Unlock()
 	made, result, err := s.find(searching, snap, next, before, needed)
 	s.mu.Lock()
@@ -182,7 +207,7 @@ func (s *Search) once(ctx context.Context) (more bool) {
 	}
 	s.done, s.needed = next, false
 	if err == nil {
-		s.found = result
+		s.found, s.whole = result, result
 		if made != nil {
 			s.base = made
 		}
@@ -190,7 +215,7 @@ func (s *Search) once(ctx context.Context) (more bool) {
 	s.mu.Unlock()
 	if err != nil {
 		slog.Error("cannot look for flags", "error", err)
-	} else if err := s.note(ctx, found, result); err != nil {
+	} else if err := s.note(ctx, was, result); err != nil {
 		slog.Error("cannot keep what is known of flags", "error", err)
 	}
 	return true
@@ -206,16 +231,23 @@ func (s *Search) find(ctx context.Context, snap *book.Snapshot, next target, bef
 	}
 	at := snap.Moment(s.now())
 	q.From, q.To = at, at+Span
-	if before != nil && before.day == next.day {
+	if before != nil && before.search.Question().From <= at {
 		if touched, told := snap.Engine.Touched(before.engine); told {
-			search, err := before.search.After(snap.Engine, touched, q.Between)
+			if err := s.presentFirst(ctx, snap, q, before, touched); err != nil {
+				return nil, Found{}, err
+			}
+			from := at
+			if before.since == next.since {
+				from = before.search.Question().From
+			}
+			search, err := before.search.After(snap.Engine, touched, from, q.Between)
 			if err != nil {
 				return nil, Found{}, err
 			}
 			return s.settled(ctx, snap, next, search)
 		}
 	} else if !needed {
-		if data, kept, err := s.keeper.KeptFlags(ctx, next.version, next.day); err != nil {
+		if data, kept, err := s.keeper.KeptFlags(ctx, next.version, next.since); err != nil {
 			slog.Warn("cannot read the flags that were found", "error", err)
 		} else if kept {
 			found := Found{Version: next.version, From: at, entries: &entryList{}}
@@ -252,6 +284,39 @@ func (s *Search) present(snap *book.Snapshot, q flags.Question) error {
 	return nil
 }
 
+// manyTouched is from how many products on an edit's flags of the present are told before those of the span.
+const manyTouched = 500
+
+// presentFirst tells, after an edit, what the products that it touches show at this moment. What they show later, and
+// what is about rules, stays as it was until the span has been looked at.
+func (s *Search) presentFirst(ctx context.Context, snap *book.Snapshot, q flags.Question, before *base,
+	touched pricing.Set) error {
+	if touched.Count() < manyTouched {
+		return nil
+	}
+	q.To, q.Between = q.From+1, ctx.Err
+	fresh, err := flags.Show(snap.Engine, q, touched)
+	if err != nil {
+		return fmt.Errorf("look at the present moment: %w", err)
+	}
+	list := answers(fresh)
+	known := map[string]bool{}
+	for i := range list {
+		known[Subject(&list[i])] = true
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, old := range s.whole.Flags {
+		later := old.Witness.At > q.From.String()
+		if p, exists := before.engine.ProductNumber(old.SKU); known[Subject(&old)] || exists && touched.Has(p) && !later {
+			continue
+		}
+		list = append(list, old)
+	}
+	s.found = Found{Flags: list, Version: snap.Version, From: q.From, Present: true, entries: &entryList{}}
+	return nil
+}
+
 // mostKept bounds how many flags are kept with the version of a book: beyond, looking again is as fast.
 const mostKept = 50_000
 
@@ -266,7 +331,7 @@ func (s *Search) settled(ctx context.Context, snap *book.Snapshot, next target,
 	if len(list) <= mostKept {
 		data, err := json.Marshal(found.Flags)
 		if err == nil {
-			err = s.keeper.KeepFlags(ctx, next.version, next.day, data)
+			err = s.keeper.KeepFlags(ctx, next.version, next.since, data)
 		}
 		if err != nil && ctx.Err() == nil {
 			slog.Warn("cannot keep the flags that were found", "error", err)
@@ -285,7 +350,7 @@ func answers(list []flags.Flag) []bookfile.FlagAnswer {
 
 // note keeps which flags came and went between two books. What was there before anybody looked came with no edit.
 func (s *Search) note(ctx context.Context, before, now Found) error {
-	if before.Version == 0 || before.Present || before.Version == now.Version {
+	if before.Version == 0 || before.Version == now.Version {
 		return nil
 	}
 	subjects := func(f Found) map[string]bool {

@@ -3,6 +3,7 @@ package flagsearch_test
 import (
 	"context"
 	"fmt"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"dogbane/internal/book/booktest"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/flagsearch"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 )
@@ -155,4 +157,66 @@ func TestAnotherDay(t *testing.T) {
 	require.Eventually(t, func() bool { f := s.Of(snap); return !f.Searching && len(losses(f)) == 0 },
 		20*time.Second, time.Millisecond)
 	require.Positive(t, int64(flagsearch.Span/pricing.Day))
+}
+
+// A flag clears when its cause is over, be it in the middle of a day.
+func TestAWindowEnds(t *testing.T) {
+	var hour atomic.Int64
+	hour.Store(8)
+	s := running(t, func() time.Time { return time.Date(2026, 11, 26, int(hour.Load()), 0, 0, 0, time.UTC) }, idle)
+	snap := booktest.Snapshot(t, booktest.Read(t, `{"products":[{"sku":"A","list":"10.00","cost":"9.00"}],
+		"rules":[{"code":"X","layer":"sale","rank":1,"where":{"all":[]},"window":{"to":"2026-11-26T13:00"},"effect":{"percentOff":"50"}}]}`))
+	require.Len(t, settled(t, s, snap), 1)
+	hour.Store(13)
+	require.Eventually(t, func() bool { f := s.Of(snap); return !f.Searching && len(losses(f)) == 0 },
+		20*time.Second, time.Millisecond)
+}
+
+// After an edit that touches many products, what they show now is told while the weeks to come are still looked at; what
+// comes and goes is noted when all is known.
+func TestThePresentFirst(t *testing.T) {
+	var held atomic.Pointer[chan struct{}]
+	s := running(t, at(26), func(time.Duration) bool {
+		if c := held.Load(); c != nil {
+			<-*c
+		}
+		return false
+	})
+	text := `{"channels":[{"code":"web"}],"products":[`
+	for i := range 3000 {
+		text += fmt.Sprintf(`{"sku":"%d","list":"10.00","cost":"%d.00"},`, i, 1+i%9)
+	}
+	text = strings.TrimSuffix(text, ",") + `],"rules":[
+		{"code":"X","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"5"}},
+		{"code":"Y","layer":"tier","rank":1,"where":{"all":[]},"window":{"from":"2026-12-24T00:00"},"effect":{"percentOff":"20"}}]}`
+	live, _ := booktest.Live(t, booktest.Read(t, text))
+	later := len(settled(t, s, live.Current()))
+	require.Equal(t, 666, later, "of 8.00 and 9.00, on Christmas Eve")
+	release := make(chan struct{})
+	held.Store(&release)
+	old := live.Current().Book.Rules[0]
+	next := old
+	effect := *old.Effect
+	effect.Value = money.Int(15)
+	next.Effect = &effect
+	booktest.Save(t, live, book.OfRule(&old, &next))
+	var found flagsearch.Found
+	require.Eventually(t, func() bool {
+		found = s.Of(live.Current())
+		return found.Present
+	}, 20*time.Second, time.Millisecond)
+	require.EqualValues(t, 2, found.Version)
+	require.True(t, found.Searching)
+	now := 0
+	for _, f := range losses(found) {
+		if f.Witness.At < "2026-12" {
+			now++
+			require.Equal(t, "8.50", *f.Price)
+		}
+	}
+	require.Equal(t, 333, now)
+	require.Len(t, losses(found), later, "those of Christmas Eve stay")
+	held.Store(nil)
+	close(release)
+	require.Len(t, settled(t, s, live.Current()), 999, "at 6.80")
 }

@@ -20,16 +20,16 @@ import (
 
 type foundRow struct {
 	Version int64
-	Day     int64
+	Since   int64
 	Flags   []byte
 }
 
 func (foundRow) TableName() string { return "found_flags" }
 
-// KeptFlags are those of a version of the book, looked for on a day; false where nobody has.
-func (s *Store) KeptFlags(ctx context.Context, version int64, day pricing.Moment) ([]byte, bool, error) {
+// KeptFlags are those of a version of the book, looked for from a moment on; false where nobody has.
+func (s *Store) KeptFlags(ctx context.Context, version int64, since pricing.Moment) ([]byte, bool, error) {
 	var row foundRow
-	err := s.db.WithContext(ctx).Where("version = ? AND day = ?", version, day).Take(&row).Error
+	err := s.db.WithContext(ctx).Where("version = ? AND since = ?", version, since).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, false, nil
 	}
@@ -45,7 +45,7 @@ func (s *Store) KeptFlags(ctx context.Context, version int64, day pricing.Moment
 }
 
 // KeepFlags keeps what was found in a version, and forgets what was found in others.
-func (s *Store) KeepFlags(ctx context.Context, version int64, day pricing.Moment, found []byte) error {
+func (s *Store) KeepFlags(ctx context.Context, version int64, since pricing.Moment, found []byte) error {
 	var packed bytes.Buffer
 	w := gzip.NewWriter(&packed)
 	_, err := w.Write(found)
@@ -53,10 +53,10 @@ func (s *Store) KeepFlags(ctx context.Context, version int64, day pricing.Moment
 		return fmt.Errorf("pack flags: %w", err)
 	}
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
-		if err := tx.Where("version < ? OR day < ?", version, day).Delete(&foundRow{}).Error; err != nil {
+		if err := tx.Where("version < ? OR since < ?", version, since).Delete(&foundRow{}).Error; err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&foundRow{version, int64(day), packed.Bytes()}).Error
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&foundRow{version, int64(since), packed.Bytes()}).Error
 	})
 	if err != nil {
 		return fmt.Errorf("keep the flags of version %d: %w", version, err)

@@ -13,7 +13,7 @@ import (
 )
 
 // After an edit, what is looked at again and what is carried over are together what looking at the whole book finds:
-// of rules that were changed, made and deleted, and of goods.
+// of rules that were changed, made and deleted, and of goods, while time goes on.
 func TestAfterAnEditAsAnew(t *testing.T) {
 	different := 0
 	for seed := range uint64(60) {
@@ -47,7 +47,11 @@ func TestAfterAnEditAsAnew(t *testing.T) {
 			after := e.Recompile(&next)
 			touched, told := after.Touched(e)
 			require.True(t, told)
-			got, err := s.After(after, touched, nil)
+			if rng.IntN(2) == 0 { // time goes on, the span with it
+				by := pricing.Moment(rng.IntN(30)) * pricing.Hour
+				q.From, q.To = q.From+by, q.To+by
+			}
+			got, err := s.After(after, touched, q.From, nil)
 			require.NoError(t, err)
 			have, err := got.Flags()
 			require.NoError(t, err)

@@ -113,16 +113,27 @@ func BenchmarkEdit(b *testing.B) {
 	})
 	slices.SortFunc(rules, func(x, y reached) int { return x.count - y.count })
 	for _, r := range []reached{rules[len(rules)/2], rules[len(rules)-1]} {
-		b.Run(fmt.Sprintf("reach=%d", r.count), func(b *testing.B) {
+		edited := func(b *testing.B) (*pricing.Engine, pricing.Set) {
+			effect := *r.rule.Effect
+			effect.Value = effect.Value.Add(money.Int(1))
+			next := r.rule
+			next.Effect = &effect
+			after, _ := e.With(pricing.Edit{Code: next.Code, Rule: &next})
+			touched, told := after.Touched(e)
+			require.True(b, told)
+			return after, touched
+		}
+		b.Run(fmt.Sprintf("reach=%d/span", r.count), func(b *testing.B) {
 			for b.Loop() {
-				effect := *r.rule.Effect
-				effect.Value = effect.Value.Add(money.Int(1))
-				next := r.rule
-				next.Effect = &effect
-				after, _ := e.With(pricing.Edit{Code: next.Code, Rule: &next})
-				touched, told := after.Touched(e)
-				require.True(b, told)
+				after, touched := edited(b)
 				_, _, err := s.Changes(after, touched, nil)
+				require.NoError(b, err)
+			}
+		})
+		b.Run(fmt.Sprintf("reach=%d/present", r.count), func(b *testing.B) {
+			for b.Loop() {
+				after, touched := edited(b)
+				_, err := flags.Show(after, question(0), touched)
 				require.NoError(b, err)
 			}
 		})

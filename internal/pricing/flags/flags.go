@@ -74,8 +74,17 @@ func Find(e *pricing.Engine, q Question) ([]Flag, error) {
 }
 
 func sortFlags(list []Flag) {
-	slices.SortStableFunc(list, func(a, b Flag) int {
+	order := make([]*Flag, len(list))
+	for i := range list {
+		order[i] = &list[i]
+	}
+	slices.SortStableFunc(order, func(a, b *Flag) int {
 		return cmp.Or(cmp.Compare(place[a.Kind], place[b.Kind]), cmp.Compare(a.SKU, b.SKU), cmp.Compare(a.Rule, b.Rule),
 			slices.Compare(a.Rules, b.Rules), cmp.Compare(a.Channel, b.Channel))
 	})
+	sorted := make([]Flag, len(list))
+	for i, f := range order {
+		sorted[i] = *f
+	}
+	copy(list, sorted)
 }

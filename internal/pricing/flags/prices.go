@@ -37,17 +37,17 @@ func (w *worker) causeOf(u *pricing.Exam) int32 {
 
 // cause is the rule that lowered the price of a unit most, the last of equals; -1: none did.
 func cause(u *pricing.Exam) int32 {
-	most, by := int32(-1), nothing
+	var most *pricing.Applied
 	for i := range u.Applied {
 		a := &u.Applied[i]
-		if !a.Lowered() {
-			continue
-		}
-		if off := a.Before.Sub(a.After); !off.Less(by) {
-			most, by = int32(a.Ordinal), off
+		if a.Lowered() && (most == nil || !a.Before.Sub(a.After).Less(most.Before.Sub(most.After))) {
+			most = a
 		}
 	}
-	return most
+	if most == nil {
+		return -1
+	}
+	return int32(most.Ordinal)
 }
 
 // prices judges the finished price of units that came out alike.

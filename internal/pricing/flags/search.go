@@ -64,13 +64,33 @@ func NewSearch(e *pricing.Engine, q Question) (*Search, error) {
 	return newSearch(e, q, nil, nil, false)
 }
 
-// After looks at a book after an edit: of the products in touched anew (see pricing.Engine.Touched), the others are as
-// they were found.
-// between is called like a question's.
-func (s *Search) After(e *pricing.Engine, touched pricing.Set, between func() error) (*Search, error) {
+// After looks at a book after an edit, and at a span of the same length from a later moment on: anew at the products in
+// touched (see pricing.Engine.Touched) and at those of which a rule opened or closed meanwhile; the others are as they
+// were found. between is called like a question's.
+func (s *Search) After(e *pricing.Engine, touched pricing.Set, from pricing.Moment, between func() error) (*Search,
+	error) {
 	q := s.asked.Question
-	q.Between = between
+	q.From, q.To, q.Between = from, q.To+from-q.From, between
 	return newSearch(e, q, s, touched, false)
+}
+
+// Show are the flags that single products in some show in the span of a question, each by itself: what is about rules
+// cannot be told from a few products. Its errors are those of the question and of Between.
+func Show(e *pricing.Engine, q Question, some pricing.Set) ([]Flag, error) {
+	s, err := newSearch(e, q, nil, some, false)
+	if err != nil {
+		return nil, err
+	}
+	var list []Flag
+	some.Each(func(p int32) bool {
+		for i := range s.found[p].findings {
+			if f := &s.found[p].findings[i]; f.subject().product >= 0 {
+				list = append(list, s.flag(f))
+			}
+		}
+		return true
+	})
+	return list, nil
 }
 
 // Changes are the flags that an edit raises and those that it clears, of the products in touched and of all rules. What
@@ -108,7 +128,11 @@ func newSearch(e *pricing.Engine, q Question, before *Search, touched pricing.Se
 	for ordinal, r := range a.rules {
 		s.codes[ordinal] = r.Code
 	}
+	if before != nil && a.From >= before.asked.To {
+		before, touched = nil, nil
+	}
 	if before != nil {
+		touched = touched.Or(a.moved(before.asked))
 		s.carry(before, touched, quick)
 		if !slices.Equal(a.quantities, before.asked.quantities) {
 			touched = touched.Or(a.countsEvery())
