@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { api, take, type Rule } from "./client";
 import { useSave } from "./saving";
@@ -6,31 +6,47 @@ import { viewpointQuery, type Viewpoint } from "./viewpoint";
 import type { EditChange } from "./client";
 import type { FlagFilter } from "../lib/address";
 
+const flagsOf = (filter: FlagFilter, skip?: number) =>
+  take(
+    api.GET("/api/flags", {
+      params: {
+        query: {
+          by: filter.by,
+          kind: filter.kind,
+          severity: filter.severity,
+          channel: filter.in,
+          layer: filter.layer,
+          campaign: filter.campaign,
+          category: filter.category,
+          cause: filter.cause,
+          q: filter.q,
+          acknowledged: filter.acknowledged,
+          ...(skip && { skip }),
+        },
+      },
+    }),
+  );
+
 /** The flags that a filter lets through, in groups; asked again while a newer book is being looked at. */
 export const useFlags = (filter: FlagFilter) =>
   useQuery({
     queryKey: ["book", "flags", filter],
-    queryFn: () =>
-      take(
-        api.GET("/api/flags", {
-          params: {
-            query: {
-              by: filter.by,
-              kind: filter.kind,
-              severity: filter.severity,
-              channel: filter.in,
-              layer: filter.layer,
-              campaign: filter.campaign,
-              category: filter.category,
-              cause: filter.cause,
-              q: filter.q,
-              acknowledged: filter.acknowledged,
-            },
-          },
-        }),
-      ),
+    queryFn: () => flagsOf(filter),
     refetchInterval: (q) => (q.state.data?.searching ? 400 : false),
     placeholderData: keepPreviousData,
+  });
+
+/** The flags of a kind that follow the first ones, a page after the other once they are wanted. */
+export const useMoreFlags = (filter: FlagFilter, kind: string, first: number, wanted: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["book", "flags", filter, "more", kind, first],
+    initialPageParam: first,
+    queryFn: async ({ pageParam }) => {
+      const [group] = (await flagsOf({ ...filter, kind }, pageParam)).groups;
+      return { entries: group?.entries ?? [], next: pageParam + (group?.entries.length ?? 0) };
+    },
+    getNextPageParam: (last) => last.next,
+    enabled: wanted,
   });
 
 /** What may clear a flag, each with what it does to the flags; asked again until that is known. */

@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
-import { screen, within } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import { expect, test } from "vitest";
 import type { Flag, FlagEntry } from "../../api/client";
 import { page } from "../../testing/page";
-import { problem, program } from "../../testing/server";
+import { problem, program, type Asked } from "../../testing/server";
 import { customers, groups, shopState } from "../../testing/shop";
 import { Flags } from "./Flags";
 
@@ -118,6 +118,23 @@ test("the sum of a loss adds up for a reader, and a loss of less than the smalle
   expect((await screen.findByRole("region", { name: "Below cost" })).textContent).toContain(
     "each sale loses less than 0.01",
   );
+});
+
+test("those that follow the first are fetched when they are wanted", async () => {
+  const first = list([entry([flag({})])], { count: 3 });
+  const then = list([entry([flag({ sku: "B" })])], { count: 3 });
+  const last = list([entry([flag({ sku: "C" })])], { count: 3 });
+  const { user } = view(({ query }: Asked) => {
+    const skip = query.get("skip");
+    return { body: skip === null ? first : skip === "1" ? then : last };
+  });
+  const loss = await screen.findByRole("region", { name: "Below cost" });
+  expect(loss.textContent).toContain("The 1 with most at stake of 3.");
+  await user.click(within(loss).getByRole("button", { name: "Show more" }));
+  await within(loss).findByText(/The 2 with most/);
+  await user.click(within(loss).getByRole("button", { name: "Show more" }));
+  await waitFor(() => expect(within(loss).getAllByRole("listitem")).toHaveLength(3));
+  expect(within(loss).queryByRole("button", { name: "Show more" })).toBeNull();
 });
 
 test("a kind that this page has no words for is told by its code", async () => {

@@ -1,10 +1,10 @@
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { FlagGroup } from "../../api/client";
-import { useFlags } from "../../api/flags";
+import { useFlags, useMoreFlags } from "../../api/flags";
 import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
-import { readFlagFilter } from "../../lib/address";
+import { readFlagFilter, type FlagFilter } from "../../lib/address";
 import { amount, count, moment } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
 import { useOneTabStop } from "../../ui/one-stop";
@@ -57,7 +57,7 @@ export function Flags() {
             </Empty>
           )}
           {data.groups.map((g) => (
-            <Group key={`${g.kind ?? ""} ${g.cause ?? ""}`} group={g} byCause={filter.by === "cause"} />
+            <Group key={`${g.kind ?? ""} ${g.cause ?? ""}`} group={g} filter={filter} />
           ))}
         </div>
       </div>
@@ -65,7 +65,13 @@ export function Flags() {
   );
 }
 
-function Group({ group, byCause }: { group: FlagGroup; byCause: boolean }) {
+function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
+  const byCause = filter.by === "cause";
+  const [wanted, setWanted] = useState(false);
+  const more = useMoreFlags(filter, group.kind ?? "", group.entries.length, wanted);
+  const entries = byCause
+    ? group.entries.slice(0, 4)
+    : [...group.entries, ...(wanted ? (more.data?.pages.flatMap((p) => p.entries) ?? []) : [])];
   const { data: rules } = useRules();
   const { set } = useViewpoint();
   const rule = rules?.find((r) => r.rule.code === group.cause);
@@ -103,7 +109,7 @@ function Group({ group, byCause }: { group: FlagGroup; byCause: boolean }) {
         )}
       </div>
       <ul>
-        {(byCause ? group.entries.slice(0, 4) : group.entries).map((e) => (
+        {entries.map((e) => (
           <FlagLine key={e.subject} entry={e} />
         ))}
       </ul>
@@ -116,9 +122,17 @@ function Group({ group, byCause }: { group: FlagGroup; byCause: boolean }) {
           All {count(group.count)} of this cause
         </button>
       )}
-      {!byCause && group.count > group.entries.length && (
+      {!byCause && group.count > entries.length && (
         <p className="mt-1 text-quiet">
-          The {count(group.entries.length)} with most at stake of {count(group.count)}; narrow them to see others.
+          The {count(entries.length)} with most at stake of {count(group.count)}.{" "}
+          <button
+            type="button"
+            className="underline underline-offset-2 hover:text-ink"
+            disabled={more.isFetching}
+            onClick={() => (wanted ? void more.fetchNextPage() : setWanted(true))}
+          >
+            {more.error ? "They could not be fetched. Try again" : "Show more"}
+          </button>
         </p>
       )}
     </section>
