@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"sync"
 	"syscall"
 	"time"
@@ -29,6 +30,7 @@ import (
 	"dogbane/internal/jobs"
 	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
@@ -122,9 +124,6 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	if err != nil {
 		return err
 	}
-	if err := s.BreakOff(ctx, time.Now()); err != nil {
-		return err
-	}
 	live, err := book.OpenLive(ctx, s, checks.Guard(s))
 	if err != nil {
 		return err
@@ -137,10 +136,14 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	defer background.Wait()
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	shows := publish.NewShows(s)
-	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Shows: shows,
-		Publisher: publish.NewWorker(ctx, s, shows, present.Now), Jobs: jobs.NewShelf(ctx),
-		Mail: mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
+	sender := newSender(s, live, present.Now)
+	desk := publish.NewDesk(s, present.Now, server.BrokenPrices(s), sender.Wake)
+	comparer := &publish.Comparer{Keeper: s, Now: present.Now}
+	sender.Newer = comparer.Ask
+	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Sender: sender,
+		Desk: desk, Comparer: comparer, Jobs: jobs.NewShelf(ctx),
+		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: present.Now, Wake: sender.Wake},
+		Mail:     mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
 	shop := &demoShop{}
 	if present.IsSet() {
 		if shop, err = startStandins(ctx, s, options.data, &background); err != nil {
@@ -370,34 +373,52 @@ func listen(address string) (net.Listener, error) {
 	return l, nil
 }
 
+// lease is for how long a publication belongs to an instance that says nothing any more.
+const lease = 3 * time.Second
+
+// newSender sends what is queued, with the book's clock for what is recorded of prices.
+func newSender(s *store.Store, live *book.Live, now clock.Clock) *publish.Sender {
+	return &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: lease,
+		Instant: func(p *publish.Publication) string {
+			return p.At.Instant(live.Current().Zone).Format("2006-01-02T15:04:05Z07:00")
+		},
+		Wait: publish.Sleep}
+}
+
 // publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.
 func publishOpening(ctx context.Context, p server.Parts) error {
 	snap := p.Live.Current()
 	then := demo.PublishedFrom(snap.Zone)
-	links, err := p.Store.Links(ctx)
-	if err != nil {
-		return err
-	}
+	now := func() time.Time { return then }
+	sender := newSender(p.Store, p.Live, now)
+	desk := publish.NewDesk(p.Store, now, server.BrokenPrices(p.Store), nil)
 	for _, c := range snap.Book.Channels {
-		d, err := publish.Compare(snap.Engine, c.Code, pricing.MomentOf(then), nil, links[c.Code].ToldTags())
+		d, err := desk.Differences(ctx, snap, c.Code, snap.Moment(then))
 		if err != nil {
 			return err
 		}
-		var blocked []string
+		wish := publish.Wish{Who: "the demo", Version: snap.Version, Overrides: map[string]string{}}
 		for i := range d.Rows {
-			if d.Rows[i].Blocked() {
-				blocked = append(blocked, d.Rows[i].SKU)
+			switch r := &d.Rows[i]; {
+			case slices.Contains(r.Stops, flags.BelowCost):
+				wish.LeaveOut = append(wish.LeaveOut, r.SKU)
+			case r.Blocked():
+				wish.Overrides[r.SKU] = "as it was before this program"
 			}
 		}
-		if _, err := p.Publisher.Send(ctx, snap.Engine, d, publish.Order{Who: "the demo", Version: snap.Version,
-			LeaveOut: blocked}, then); err != nil {
+		one, err := desk.Prepare(ctx, snap, c.Code, wish)
+		if err == nil {
+			_, err = desk.Send(ctx, snap, one.ID, wish.Who)
+		}
+		if err == nil {
+			err = sender.Look(ctx)
+		}
+		if err != nil {
 			return fmt.Errorf("publish the demo's opening prices: %w", err)
 		}
-		if err := ctx.Err(); err != nil {
-			return err
-		}
 	}
-	return nil
+	sender.Idle()
+	return ctx.Err()
 }
 
 // setClock gives the demo's book the demo's own present, never back behind what is already recorded. With the demo that

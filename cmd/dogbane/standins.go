@@ -110,7 +110,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 				return nil, err
 			}
 			background.Go(func() { till.Watch(ctx) })
-			if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "folder",
+			if err := reach(ctx, s, publish.Link{Channel: c.Channel, Kind: "folder",
 				Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
 				return nil, err
 			}
@@ -139,8 +139,8 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 			_ = web.Close()
 			shop.Close()
 		})
-		if err := s.SetLink(ctx, publish.Link{Channel: c.Channel, Kind: "http",
-			Address: fmt.Sprintf("http://%s/interface/prices", listener.Addr()), Token: token}); err != nil {
+		if err := reach(ctx, s, publish.Link{Channel: c.Channel, Kind: "http",
+			Address: fmt.Sprintf("http://%s/interface", listener.Addr()), Token: token}); err != nil {
 			return nil, err
 		}
 		if out.page == "" {
@@ -148,4 +148,22 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 		}
 	}
 	return out, nil
+}
+
+// reach keeps where a stand-in is reached, unless somebody has connected its channel otherwise. What was set beside its
+// address stays.
+func reach(ctx context.Context, s *store.Store, l publish.Link) error {
+	links, err := s.Links(ctx)
+	if err != nil {
+		return err
+	}
+	l.Sends, l.Approval, l.GiveUpAfter, l.Reference = "by-hand", "none", 30*time.Minute, publish.Lowest30
+	if was, known := links[l.Channel]; known {
+		if was.Kind != l.Kind || was.Kind == "http" && was.Token != l.Token {
+			return nil
+		}
+		was.Address = l.Address
+		l = was
+	}
+	return s.SetLink(ctx, l)
 }

@@ -4,6 +4,7 @@ package checks
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"sync"
@@ -111,4 +112,22 @@ func Guard(from Source) book.Guard {
 		}
 		return nil
 	}
+}
+
+// BrokenIn are SKUs of which a pinned price does not hold, as far as it is about a channel or about none.
+func BrokenIn(pinned []Pinned, prices *pricing.Engine, baskets func() *basket.Engine, channel string) map[string]bool {
+	broken := map[string]bool{}
+	for _, p := range pinned {
+		var about struct {
+			Price *struct{ SKU, Channel string } `json:"price"`
+		}
+		if json.Unmarshal([]byte(p.Doc), &about) != nil || about.Price == nil ||
+			about.Price.Channel != "" && about.Price.Channel != channel {
+			continue
+		}
+		if r := Run(p, Engines{prices, baskets}); !r.Holds() {
+			broken[about.Price.SKU] = true
+		}
+	}
+	return broken
 }

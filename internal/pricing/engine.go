@@ -338,6 +338,15 @@ func (e *Engine) ProductNumber(sku string) (int32, bool) {
 // Match is the set of products that a selection holds while their prices are not reduced.
 func (e *Engine) Match(w *Where) Set { return e.index.match(w, false) }
 
+// SetOf is the products with some numbers.
+func (e *Engine) SetOf(numbers []int32) Set {
+	s := e.index.empty()
+	for _, p := range numbers {
+		s.add(p)
+	}
+	return s
+}
+
 // Rules gives every rule with its ordinal, which stays its own in the engines that With makes, and the products that it
 // selects while their prices are not reduced.
 func (e *Engine) Rules(visit func(ordinal int, r *Rule, selected Set)) {

@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"sync"
+
+	"dogbane/internal/money"
 )
 
 // Sweep is the prices of all products from one viewpoint, by product number, in whole minor units of Currency on the
@@ -37,6 +39,24 @@ func (sw *Sweep) Price(p int32) (int64, bool) {
 	sh, i := sw.at(p)
 	n := sh.price[i]
 	return n, n != missing
+}
+
+// LastUnit is the price of the last unit of a product's line, finished, in minor units; false where there is none. It
+// is Price but where units of the line differ.
+func (sw *Sweep) LastUnit(p int32) (int64, bool) {
+	v := sw.view
+	if v.quantity > 1 {
+		line := state{product: p, quantity: v.quantity, term: v.term}
+		if segments := v.segments(&line); len(segments) > 1 && v.sells(p) {
+			v = v.own()
+			s := state{product: p, quantity: v.quantity, unit: segments[len(segments)-1].last, term: v.term}
+			if v.unit(&s); !s.price.ok {
+				return 0, false
+			}
+			return v.finish(&s).price.Minor(v.digits, v.settings.Rounding.Mode)
+		}
+	}
+	return sw.Price(p)
 }
 
 // CatalogPrice is a product's price after the catalog layer, on the channel's footing, rounded: what a reduced price is
@@ -123,4 +143,15 @@ func (sw *Sweep) eachRule(p int32, visit func(r *rule) bool) {
 			}
 		}
 	}
+}
+
+// Shown is an amount of a product in the book's currency, such as its recommended price, as the channel would show it,
+// in minor units.
+func (sw *Sweep) Shown(p int32, amount *money.Rat) (int64, bool) {
+	v := sw.view
+	o := v.bookAmount(amount)
+	if !o.ok {
+		return 0, false
+	}
+	return v.toChannel(p, o.v).Minor(v.digits, v.settings.Rounding.Mode)
 }

@@ -1,11 +1,14 @@
-// Package publish brings prices to the channels: what would change there, what blocks it, sending, and what the channel
-// answered. What a price is belongs to package pricing; what was sent is kept by package store.
+// Package publish brings prices to the channels: what a channel is told of each product, what would change there, what
+// blocks it, who has to agree, sending, and what the channel answered. What a price is belongs to package pricing; what
+// was sent is kept by package store; bytes and how they travel belong to packages format and transport.
 package publish
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"slices"
+	"sync"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -20,20 +23,29 @@ const (
 	New       Kind = "new"
 	Up        Kind = "up"
 	Down      Kind = "down"
-	Reference Kind = "reference" // the price stays, the price it is reduced from changes
-	Tags      Kind = "tags"      // price and reference stay, the live tags change
+	Reference Kind = "reference" // the price stays, the price it is shown as reduced from changes
+	Details   Kind = "details"   // both stay, something else of the line changes: breaks, groups, texts, tags
+	Again     Kind = "again"     // nothing changes, but nobody knows whether the channel shows it
 	Gone      Kind = "gone"      // the channel shows a price and should show none
 )
 
-// Difference is one product whose price in a channel is not what the book says.
+// BrokenCheck blocks a line whose pinned price does not hold.
+const BrokenCheck flags.Kind = "pinned-price"
+
+// Difference is one product whose line in a channel is not what the book says.
 type Difference struct {
 	SKU, Name             string
 	Kind                  Kind
 	Was, Price, Reference *money.Rat
-	Tags                  pricing.LiveTags
+	Line                  *Line // nil: gone
+	Digest                *Digest
+	Begun                 Begun
+	Product               int32        // -1: it is no longer in the book
 	Margin                *money.Rat   // net − fee − cost of the new price
 	Cost                  *money.Rat   // on the price's footing
-	Stops                 []flags.Kind // keep the row from being sent until they are overridden or it is left out
+	Stops                 []flags.Kind // keep the line from being sent until they are overridden or it is left out
+	Held                  bool         // it was taken back: nothing sends it until somebody releases it
+	Behind                bool         // it was refused or left out before: it waits for a publication by hand
 	Rules                 []string
 }
 
@@ -43,8 +55,11 @@ type Differences struct {
 	Digits            int
 	At                pricing.Moment
 	Rows              []Difference // by SKU
-	Same              int          // products that already show the right price
+	Same              int          // products that already show the right line
 	Unpriced          int          // products in the book that have no price in this channel
+	Rules             RuleChanges
+
+	lines *Lines
 }
 
 // Blocked reports whether the row is sent only with a reason.
@@ -61,101 +76,218 @@ func (d *Differences) Blocked() int {
 	return n
 }
 
-// Compare holds what a channel shows against the book's prices at a moment: those a guest pays for one piece, with
-// their live tags where the channel is told of tags.
-func Compare(engine *pricing.Engine, channel string, at pricing.Moment, shown map[string]Shown,
-	tagged bool) (*Differences, error) {
-	sweep, err := engine.Sweep(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
+// Know is what is known of a channel: what it shows, which lines are open there, which rules it took, and the lowest
+// prices before a reduction that begins now.
+type Know struct {
+	Shown map[string]Shown
+	Open  map[string]Open
+	Rules map[string]json.RawMessage
+	// Lowest are the lowest prices shown since the look-back of a moment, by SKU.
+	Lowest map[string]money.Rat
+}
+
+// Open says why a channel does not show, or may not show, what the book says of a product.
+type Open struct {
+	Unanswered, Behind, Held bool
+	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
+}
+
+// begun is what there is to know of reductions, by SKU.
+func (k *Know) begun() map[string]Begun {
+	begun := make(map[string]Begun, len(k.Shown))
+	for sku, s := range k.Shown {
+		begun[sku] = s.Begun
+	}
+	for sku, lowest := range k.Lowest {
+		b := begun[sku]
+		b.Lowest = &lowest
+		begun[sku] = b
+	}
+	return begun
+}
+
+// Compare holds what a channel shows against what the book says at a moment. With whole, all lines are told again.
+// broken are SKUs whose pinned prices do not hold.
+func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[string]bool) (*Differences, error) {
+	lines, err := t.At(at, k.begun())
 	if err != nil {
-		return nil, fmt.Errorf("price channel %q: %w", channel, err)
+		return nil, err
 	}
-	d := &Differences{Channel: channel, Currency: sweep.Currency, Digits: sweep.Digits, At: at}
-	products, known := engine.Products(), 0
-	tagged = tagged && slices.ContainsFunc(engine.Book().Rules, func(r pricing.Rule) bool { return r.LiveTags != nil })
-	for i, product := range products {
-		was, shows := shown[product.SKU]
-		if shows {
+	d := &Differences{Channel: t.Channel, Currency: lines.Currency, Digits: lines.Digits, At: at, lines: lines,
+		Rules: changesOf(k.Rules, t.Rules(at))}
+	if whole {
+		d.Rules = changesOf(nil, t.Rules(at))
+	}
+	var mu sync.Mutex
+	known := 0
+	lines.Each(func(p int32, told Told, is bool) {
+		sku := t.engine.Products()[p].SKU
+		was, shows := k.Shown[sku]
+		digest := Digest{}
+		if is {
+			digest = told.Digest()
+		}
+		row, differs := differenceOf(k, sku, was, shows, told, is, digest, lines.Digits, whole)
+		mu.Lock()
+		defer mu.Unlock()
+		switch {
+		case shows:
 			known++
-		}
-		diff := Difference{SKU: product.SKU, Name: product.Name}
-		if shows {
-			diff.Was = &was.Price
-		}
-		minor, priced := sweep.Price(int32(i))
-		if !priced {
+		case !is:
 			d.Unpriced++
-			if shows {
-				diff.Kind = Gone
-				d.Rows = append(d.Rows, diff)
-			}
-			continue
 		}
-		price := money.FromMinor(minor, sweep.Digits)
-		diff.Price, diff.Reference = &price, reference(sweep, int32(i), minor)
-		if tagged {
-			diff.Tags = pricing.LiveTagsOf(sweep.Rules(int32(i)))
-		}
-		if shows {
-			switch c := price.Cmp(was.Price); {
-			case c > 0:
-				diff.Kind = Up
-			case c < 0:
-				diff.Kind = Down
-			case !sameReference(was.Reference, diff.Reference):
-				diff.Kind = Reference
-			case !was.Tags.Equal(diff.Tags):
-				diff.Kind = Tags
-			default:
+		if !differs {
+			if is {
 				d.Same++
-				continue
 			}
-		} else {
-			diff.Kind = New
+			return
 		}
-		if cost, costed := sweep.Cost(int32(i)); costed {
-			_, minorMargin, _ := sweep.Margin(int32(i))
-			margin, amount := money.FromMinor(minorMargin, sweep.Digits), money.FromMinor(cost, sweep.Digits)
-			diff.Margin, diff.Cost = &margin, &amount
-			diff.Stops = stops(sweep, int32(i))
+		row.Product, row.Name = p, t.engine.Products()[p].Name
+		d.Rows = append(d.Rows, row)
+	})
+	if known < len(k.Shown) || len(k.Open) > 0 { // products that left the book
+		for sku, was := range k.Shown {
+			if _, exists := t.engine.ProductNumber(sku); !exists {
+				row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
+				row.Held, row.Behind = k.Open[sku].holds(nil), k.Open[sku].Behind
+				d.Rows = append(d.Rows, row)
+			}
 		}
-		for _, r := range sweep.Rules(int32(i)) {
-			diff.Rules = append(diff.Rules, r.Code)
-		}
-		d.Rows = append(d.Rows, diff)
-	}
-	if known < len(shown) { // products that left the book
-		for sku, was := range shown {
-			if _, exists := engine.ProductNumber(sku); !exists {
-				d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Was: &was.Price})
+		for sku, open := range k.Open {
+			_, exists := t.engine.ProductNumber(sku)
+			if _, shows := k.Shown[sku]; !shows && !exists && open.Unanswered {
+				d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1})
 			}
 		}
 	}
 	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
-	return d, nil
+	return d, d.judge(t, broken)
 }
 
-// reference is the price that a reduced price is shown against: the price after the catalog layer.
-func reference(sweep *pricing.Sweep, p int32, price int64) *money.Rat {
-	before, known := sweep.CatalogPrice(p)
-	if !known || before <= price {
-		return nil
+// differenceOf is how a product's line differs from what the channel took; false where it does not.
+func differenceOf(k *Know, sku string, was Shown, shows bool, told Told, is bool, digest Digest,
+	digits int, whole bool) (Difference, bool) {
+	open := k.Open[sku]
+	row := Difference{SKU: sku}
+	if shows {
+		row.Was = &was.Price
 	}
-	r := money.FromMinor(before, sweep.Digits)
-	return &r
+	if !is {
+		row.Kind, row.Held, row.Behind = Gone, open.holds(nil), open.Behind
+		return row, shows || open.Unanswered
+	}
+	price := money.FromMinor(told.Minor, digits)
+	row.Price, row.Line, row.Digest, row.Begun = &price, &told.Line, &digest, told.Begun
+	if told.Reference != "" {
+		row.Reference = told.Begun.Reference
+	}
+	row.Held, row.Behind = open.holds(&price), open.Behind
+	for _, r := range told.Rules {
+		row.Rules = append(row.Rules, r.Code)
+	}
+	switch {
+	case !shows:
+		row.Kind = New
+	case was.Price.Less(price):
+		row.Kind = Up
+	case price.Less(was.Price):
+		row.Kind = Down
+	case !sameAmount(was.Reference, row.Reference):
+		row.Kind = Reference
+	case was.Digest == nil || *was.Digest != digest:
+		row.Kind = Details
+	case open.Unanswered || whole:
+		row.Kind = Again
+	default:
+		return row, false
+	}
+	return row, true
 }
 
-func sameReference(a, b *money.Rat) bool {
+// holds reports whether a line is held back: it was taken back, and the book still says what was taken back.
+func (o Open) holds(price *money.Rat) bool { return o.Held && sameAmount(o.HeldPrice, price) }
+
+func sameAmount(a, b *money.Rat) bool {
 	if a == nil || b == nil {
 		return a == b
 	}
 	return a.Equal(*b)
 }
 
-// stops are the kinds of trouble that keep a price from being sent.
-func stops(sweep *pricing.Sweep, p int32) []flags.Kind {
-	if !sweep.BelowCost(p) && !sweep.UnderGuard(p) { // nearly all: nothing marks them that would stop them
+// judge finds what blocks rows, and what they leave.
+func (d *Differences) judge(t *Telling, broken map[string]bool) error {
+	var suspects []int32
+	for i := range d.Rows {
+		r := &d.Rows[i]
+		if r.Line == nil {
+			continue
+		}
+		first := d.lines.sweeps[0]
+		if cost, known := first.Cost(r.Product); known {
+			amount := money.FromMinor(cost, d.Digits)
+			r.Cost = &amount
+			if _, minor, known := first.Margin(r.Product); known {
+				margin := money.FromMinor(minor, d.Digits)
+				r.Margin = &margin
+			}
+		}
+		below := func(sw *pricing.Sweep) bool { return sw.BelowCost(r.Product) }
+		if slices.ContainsFunc(d.lines.sweeps, below) {
+			r.Stops = append(r.Stops, flags.BelowCost)
+		}
+		if broken[r.SKU] {
+			r.Stops = append(r.Stops, BrokenCheck)
+		}
+		if t.channel.Limits != nil && r.Begun.Reduced {
+			suspects = append(suspects, r.Product)
+		}
+	}
+	if len(suspects) == 0 {
 		return nil
 	}
-	row := sweep.Row(p)
-	return slices.DeleteFunc(flags.On(&row), func(k flags.Kind) bool { return !flags.Of(k).Stops })
+	q := flags.Question{From: d.At, To: d.At + 1, Channels: []string{d.Channel}, Groups: append([]string{""}, t.groups...),
+		Quantities: append([]int{1}, t.thresholds...)}
+	stopping, err := flags.Stopping(t.engine, q, t.engine.SetOf(suspects))
+	if err != nil {
+		return fmt.Errorf("hold the prices against the limits of channel %q: %w", d.Channel, err)
+	}
+	for i := range d.Rows {
+		r := &d.Rows[i]
+		if r.Line == nil {
+			continue
+		}
+		for _, k := range stopping[r.Product] {
+			if !slices.Contains(r.Stops, k) {
+				r.Stops = append(r.Stops, k)
+			}
+		}
+	}
+	return nil
+}
+
+// untils says of rows how long they hold.
+func (d *Differences) untils() error {
+	var some []int32
+	digests := map[int32]Digest{}
+	for i := range d.Rows {
+		if r := &d.Rows[i]; r.Line != nil {
+			some = append(some, r.Product)
+			digests[r.Product] = *r.Digest
+		}
+	}
+	if len(some) == 0 {
+		return nil
+	}
+	of := d.lines.of
+	untils, err := d.lines.Untils(of.engine.SetOf(some), digests)
+	if err != nil {
+		return fmt.Errorf("look how long the lines of channel %q hold: %w", d.Channel, err)
+	}
+	for i := range d.Rows {
+		r := &d.Rows[i]
+		if until, ends := untils[r.Product]; ends && r.Line != nil {
+			r.Line.Until = of.Instant(until)
+		}
+	}
+	return nil
 }

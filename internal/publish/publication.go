@@ -1,40 +1,164 @@
 package publish
 
 import (
-	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
-	"net/url"
 	"slices"
 	"time"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/flags"
 )
 
-// Link is how a channel is reached: a kind of transport with its address. A token opens it.
-type Link struct{ Channel, Kind, Address, Token string }
+// State is where a publication stands.
+type State string
 
-// ToldTags says whether the channel is told of live tags: files of prices have no place for them.
-func (l Link) ToldTags() bool { return l.Kind == "http" }
+// The states.
+const (
+	Prepared State = "prepared" // built, looked at
+	Waiting  State = "waiting"  // for a second person
+	Queued   State = "queued"   // will be sent as soon as the one before it has ended
+	Sending  State = "sending"  // parts are going out, or the channel reviews them
+	Done     State = "done"     // every line was taken
+	Partly   State = "partly"   // some lines were refused or not answered
+	Failed   State = "failed"   // nothing was taken
+	Declined State = "refused"  // by the second person
+	Dropped  State = "dropped"  // before it was sent
+)
 
-// Page is where people see the prices of a channel that is reached over HTTP, or "".
-func (l Link) Page() string {
-	u, err := url.Parse(l.Address)
-	if l.Kind != "http" || err != nil {
-		return ""
-	}
-	return u.Scheme + "://" + u.Host + "/"
+// following are the states that may follow a state: the one table of what may become of a publication. A late answer
+// may still change how one has ended.
+var following = map[State][]State{
+	Prepared: {Waiting, Queued, Dropped},
+	Waiting:  {Queued, Declined},
+	Queued:   {Sending},
+	Sending:  {Done, Partly, Failed},
+	Partly:   {Done, Partly},
+	Failed:   {Done, Partly},
 }
+
+// May reports whether a state may follow.
+func (s State) May(next State) bool { return slices.Contains(following[s], next) }
+
+// Before are the states from which one may be reached.
+func (s State) Before() (list []State) {
+	for from := range following {
+		if from.May(s) {
+			list = append(list, from)
+		}
+	}
+	return list
+}
+
+// Ended reports whether nothing is sent any more.
+func (s State) Ended() bool { return !slices.Contains([]State{Prepared, Waiting, Queued, Sending}, s) }
+
+// PublicationKind is why there is a publication.
+type PublicationKind string
+
+// The kinds.
+const (
+	ByHand   PublicationKind = "by-hand"
+	Due      PublicationKind = "due"       // a moment has come at which lines differ by themselves
+	TakeBack PublicationKind = "take-back" // what the channel showed before another one
+	Rest     PublicationKind = "rest"      // what was not taken of another one
+)
+
+// Publication is what one channel is told at one time: built from one version of the book for one moment.
+type Publication struct {
+	ID        int64
+	Channel   string
+	Version   int64
+	At        pricing.Moment
+	Prepared  time.Time
+	Ended     *time.Time
+	Who       string
+	Kind      PublicationKind
+	Of        int64 // the publication that it takes back, or the rest of; 0: none
+	Whole     bool
+	State     State
+	Problem   string
+	DecidedBy string
+	Reason    string // why it was refused
+	Named     Named
+	Rules     RuleChanges
+	Parts     int
+	Counts    Counts
+}
+
+// Named is what is said with a publication.
+type Named struct {
+	Passed      []string `json:"passed,omitempty"`      // moments that were passed over
+	Unpublished int      `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
+	Effective   string   `json:"effective,omitempty"`   // when the channel shows it; "": at once
+}
+
+// RuleChanges are the rules that a channel is told, and those that it is to forget.
+type RuleChanges struct {
+	Rules    []json.RawMessage `json:"rules,omitempty"`
+	Withdraw []string          `json:"withdraw,omitempty"`
+}
+
+// None reports whether there are none.
+func (c RuleChanges) None() bool { return len(c.Rules)+len(c.Withdraw) == 0 }
+
+// Counts say what became of a publication's lines. Held and left-out ones are counted in LeftOut alone.
+type Counts struct{ Total, Taken, Refused, Unanswered, LeftOut int }
+
+// Outcome is the state in which a publication with these counts has ended.
+func (c Counts) Outcome() State {
+	switch {
+	case c.Taken == c.Total:
+		return Done
+	case c.Taken == 0:
+		return Failed
+	}
+	return Partly
+}
+
+// Answer is what became of a line; "" until that is known.
+type Answer string
+
+// The answers.
+const (
+	Taken      Answer = "taken"
+	Refused    Answer = "refused"
+	Unanswered Answer = "unanswered" // nobody knows what the channel shows
+	LeftOut    Answer = "left-out"   // it was not sent
+	Held       Answer = "held"       // it was taken back and is not sent until it is released
+)
+
+// Row is one product in a publication.
+type Row struct {
+	SKU                   string
+	Kind                  Kind
+	Was, Price, Reference *money.Rat
+	Currency              string
+	Line                  []byte // as it travels; nil: the product is no longer shown
+	Digest                *Digest
+	Begun                 Begun
+	Blocked               []flags.Kind
+	Override              string // the reason given for sending a blocked line
+	Part                  int
+	Answer                Answer
+	Message               string
+}
+
+// Goes reports whether a row is sent.
+func (r *Row) Goes() bool { return r.Answer != LeftOut && r.Answer != Held }
 
 // Shown is what a channel shows for a product.
 type Shown struct {
-	SKU       string
-	Price     money.Rat
-	Reference *money.Rat // the price it is reduced from
-	Currency  string
-	Tags      pricing.LiveTags // with it
-	From      time.Time
+	SKU         string
+	Price       money.Rat
+	Reference   *money.Rat // the price it is shown as reduced from
+	Currency    string
+	Digest      *Digest // of the line as it was taken; nil: it was taken before whole lines were kept
+	Begun       Begun
+	From        time.Time
+	Publication int64
 }
 
 // Span is a price that a channel showed for a time; a nil price says that it showed none.
@@ -46,75 +170,60 @@ type Span struct {
 	Publication      int64
 }
 
-// State is where a publication stands.
-type State string
-
-// The states.
-const (
-	Sending   State = "sending"
-	Done      State = "done"       // every row was taken
-	Partly    State = "partly"     // some rows were refused or not answered
-	Failed    State = "failed"     // nothing was answered
-	BrokenOff State = "broken-off" // the program ended meanwhile
+// Errors of what cannot be done.
+var (
+	ErrNoChannel = errors.New("there is no such channel")
+	ErrUnlinked  = errors.New("nothing says how this channel is reached")
+	ErrNothing   = errors.New("there is nothing to send")
+	ErrStale     = errors.New("the book has changed since, or a moment has passed")
+	ErrState     = errors.New("the publication is not in a state for that")
+	ErrOwn       = errors.New("whoever prepared a publication does not decide on it")
+	ErrOlder     = errors.New("a newer publication to this channel is on its way")
 )
 
-// following are the states that may follow a state.
-var following = map[State][]State{Sending: {Done, Partly, Failed, BrokenOff}}
+// Undecided says which blocked lines are neither overridden nor left out.
+type Undecided struct{ SKUs []string }
 
-// Publication is one sending of prices to one channel.
-type Publication struct {
-	ID       int64
-	Channel  string
-	Version  int64
-	PricedAt time.Time // wall clock of the book
-	Started  time.Time
-	Ended    *time.Time
-	Who      string
-	Status   State
-	Problem  string
+func (u *Undecided) Error() string {
+	return fmt.Sprintf("%d prices are blocked: give a reason for each, or leave it out", len(u.SKUs))
 }
 
-// to brings the publication into another state.
-func (p *Publication) to(next State) error {
-	if !slices.Contains(following[p.Status], next) {
-		return fmt.Errorf("publication %d is %s and cannot be %s", p.ID, p.Status, next)
-	}
-	p.Status = next
-	return nil
+// ChannelState is what there is to know of a channel as a whole.
+type ChannelState struct {
+	Revision int64           // rises with everything that changes what it shows, or what is known of that
+	Version  int64           // of the last publication by hand of which anything was taken; 0: none
+	DueAfter *pricing.Moment // due moments up to it are dealt with; nil: none is known
+	Compared *time.Time
 }
 
-// Answers of a row; "" until the channel has answered.
-const (
-	Taken   = "taken"
-	Refused = "refused"
-	Missing = "failed" // the channel did not answer it
-)
-
-// Row is one product's price in a publication.
-type Row struct {
-	SKU                   string
-	Kind                  Kind
-	Was, Price, Reference *money.Rat
-	Currency              string
-	Tags                  pricing.LiveTags
-	Override              string // the reason given for sending a blocked row
-	Answer, Message       string
+// ShownLine is what a channel shows for a product, whole.
+type ShownLine struct {
+	Shown
+	Line json.RawMessage // nil: it was taken before whole lines were kept
 }
 
-// Counts say how many rows a publication has, how many were answered, and how many of those not taken.
-type Counts struct{ Rows, Answered, Refused int }
+// ErrLost says that a publication is not the caller's to send any more.
+var ErrLost = errors.New("another instance sends this publication")
 
-// ErrBusy says that a publication to the channel is under way.
-var ErrBusy = errors.New("a publication to this channel is under way")
+// Reply is what a channel says to one line.
+type Reply struct {
+	Taken   bool
+	Message string
+}
 
-// Keeper keeps publications and what channels show.
-type Keeper interface {
-	Links(ctx context.Context) (map[string]Link, error)
-	// Shown is everything that a channel shows, by SKU.
-	Shown(ctx context.Context, channel string) (map[string]Shown, error)
-	// StartPublication keeps a publication before anything is sent; one at a time per channel, else ErrBusy.
-	StartPublication(ctx context.Context, p *Publication, rows []Row) error
-	// AnswerRows keeps what a channel answered to some rows, and for those it took the price that it shows from then on.
-	AnswerRows(ctx context.Context, p *Publication, rows []Row, at time.Time) error
-	EndPublication(ctx context.Context, p *Publication) error
+// PartBytes is a part as it travels, with the SKUs that it names.
+type PartBytes struct {
+	Body []byte
+	SKUs []string
+}
+
+// Part is how far a part has come.
+type Part struct {
+	Number      int
+	Answered    bool
+	FirstTried  *time.Time
+	ToldToWait  time.Duration // by Retry-After, which does not count
+	NotBefore   *time.Time
+	Review      string // where the channel tells what it made of it; "": it does not review it
+	ReviewSince *time.Time
 }

@@ -234,7 +234,7 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 		out.Rules = append(out.Rules, board.MarkOf(r))
 	}
 	for _, c := range snap.Book.Channels {
-		shown, err := s.Shows.In(ctx, c.Code)
+		shown, err := s.Desk.Shown(ctx, c.Code)
 		if err != nil {
 			return out, err
 		}

@@ -86,6 +86,7 @@ func asProblem(err error) error {
 	var doc bookfile.Errors
 	var conflict *book.Conflict
 	var undecided *publish.Undecided
+	var unreachable *publish.Unreachable
 	var broken *checks.BrokenError
 	var outage *store.Outage
 	switch {
@@ -110,15 +111,25 @@ func asProblem(err error) error {
 	case errors.As(err, &undecided):
 		e := model(http.StatusConflict, undecided.Error())
 		for _, sku := range undecided.SKUs {
-			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "below cost"})
+			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "blocked"})
 		}
 		return e
 	case errors.Is(err, publish.ErrNothing):
 		return huma.Error409Conflict("The channel already shows all of this.")
 	case errors.Is(err, publish.ErrUnlinked):
 		return huma.Error409Conflict("This channel is not connected: nothing says where its prices are to be sent. They are worked out and compared all the same.")
-	case errors.Is(err, publish.ErrBusy):
-		return huma.Error409Conflict("A publication to this channel is under way.")
+	case errors.As(err, &unreachable):
+		return huma.Error409Conflict(upper(unreachable.Error()) + ".")
+	case errors.Is(err, publish.ErrOlder):
+		return huma.Error409Conflict("A newer publication to this channel is on its way: this one is not sent any more.")
+	case errors.Is(err, publish.ErrStale):
+		return huma.Error409Conflict("The book, or what the channel shows, has changed since these differences were looked at. Look again before sending.")
+	case errors.Is(err, publish.ErrState):
+		return huma.Error409Conflict("This publication is not in a state for that any more. Look at it again.")
+	case errors.Is(err, publish.ErrOwn):
+		return huma.Error403Forbidden("You prepared this publication: somebody else has to decide on it.")
+	case errors.Is(err, publish.ErrNoChannel):
+		return huma.Error404NotFound("There is no such channel.")
 	case errors.Is(err, intake.ErrGone):
 		return huma.Error410Gone("This file is no longer at hand. Choose it again.")
 	case errors.Is(err, intake.ErrNothing):

@@ -4,66 +4,83 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
 	"dogbane/internal/money"
-	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
-// ChannelDifferences are what publishing to a channel now would change.
+// ChannelDifferences are what publishing to a channel now would change, a page of them.
 type ChannelDifferences struct {
-	Version  int64        `json:"version"`
-	Channel  string       `json:"channel"`
-	Name     string       `json:"name"`
-	Address  string       `json:"address" doc:"where the channel is reached"`
-	Page     string       `json:"page,omitempty" doc:"where people see its prices"`
-	Currency string       `json:"currency"`
-	At       string       `json:"at"`
-	Same     int          `json:"same"`
-	Unpriced int          `json:"unpriced" doc:"products without a price there"`
-	Rows     []Difference `json:"rows"`
+	Version   int64        `json:"version"`
+	Channel   string       `json:"channel"`
+	Name      string       `json:"name"`
+	Connected bool         `json:"connected"`
+	Page      string       `json:"page,omitempty" doc:"where people see its prices"`
+	Currency  string       `json:"currency"`
+	At        string       `json:"at"`
+	Total     int          `json:"total" doc:"rows on all pages"`
+	Blocked   int          `json:"blocked" doc:"of them"`
+	Held      int          `json:"held" doc:"of them"`
+	Kinds     []KindCount  `json:"kinds"`
+	Same      int          `json:"same"`
+	Unpriced  int          `json:"unpriced" doc:"products without a price there"`
+	Rules     int          `json:"rules" doc:"rules that the channel would be told, or would forget"`
+	Rows      []Difference `json:"rows"`
+	Next      string       `json:"next,omitempty" doc:"for after: the next page's"`
 }
 
-// Difference is one product whose price in the channel is not what the book says.
+// Difference is one product whose line in the channel is not what the book says.
 type Difference struct {
 	SKU       string   `json:"sku"`
 	Name      string   `json:"name"`
-	Kind      string   `json:"kind" enum:"new,up,down,reference,tags,gone"`
+	Kind      string   `json:"kind" enum:"new,up,down,reference,details,again,gone"`
 	Was       *string  `json:"was"`
 	Price     *string  `json:"price"`
 	Reference *string  `json:"reference" doc:"the price that it is shown as reduced from"`
 	Change    *string  `json:"change"`
 	Cost      *string  `json:"cost"`
 	Amount    *string  `json:"marginAmount" doc:"net less fee and cost"`
-	Blocked   bool     `json:"blocked" doc:"below cost: needs a reason, or is left out"`
+	Blocked   []string `json:"blocked" doc:"kinds of trouble: it needs a reason, or is left out"`
+	Held      bool     `json:"held" doc:"taken back: nothing sends it until it is released"`
 	Rules     []string `json:"rules"`
 	Category  string   `json:"category"`
 }
 
 // PublicationAnswer is a publication.
 type PublicationAnswer struct {
-	ID       int64  `json:"id"`
-	Channel  string `json:"channel"`
-	Version  int64  `json:"version"`
-	Started  string `json:"started"`
-	Ended    string `json:"ended,omitempty"`
-	Who      string `json:"who"`
-	Status   string `json:"status" enum:"sending,done,partly,failed,broken-off"`
-	Problem  string `json:"problem,omitempty"`
-	Rows     int    `json:"rows"`
-	Answered int    `json:"answered"`
-	Refused  int    `json:"refused"`
-
-	Answers []RowAnswer `json:"answers,omitempty"`
+	ID         int64       `json:"id"`
+	Channel    string      `json:"channel"`
+	Version    int64       `json:"version"`
+	At         string      `json:"at" doc:"the moment for which it was built"`
+	Who        string      `json:"who"`
+	State      string      `json:"state" enum:"prepared,waiting,queued,sending,done,partly,failed,refused,dropped"`
+	Problem    string      `json:"problem,omitempty"`
+	Kind       string      `json:"kind" enum:"by-hand,due,take-back,rest"`
+	Of         int64       `json:"of,omitempty" doc:"the publication that it takes back, or is the rest of"`
+	Prepared   string      `json:"prepared"`
+	Ended      string      `json:"ended,omitempty"`
+	DecidedBy  string      `json:"decidedBy,omitempty"`
+	Reason     string      `json:"reason,omitempty" doc:"why it was refused"`
+	Passed     []string    `json:"passed,omitempty" doc:"moments that were passed over"`
+	Lines      int         `json:"lines" doc:"that are sent"`
+	Taken      int         `json:"taken"`
+	Refused    int         `json:"refused"`
+	Unanswered int         `json:"unanswered"`
+	LeftOut    int         `json:"leftOut" doc:"left out or held back"`
+	Rules      int         `json:"rules" doc:"that go along or are withdrawn"`
+	Answers    []RowAnswer `json:"answers,omitempty"`
+	Next       string      `json:"next,omitempty"`
 }
 
-// RowAnswer is what the channel said to one row.
+// RowAnswer is what became of one line.
 type RowAnswer struct {
 	SKU       string  `json:"sku"`
 	Name      string  `json:"name"`
@@ -71,22 +88,24 @@ type RowAnswer struct {
 	Was       *string `json:"was"`
 	Price     *string `json:"price"`
 	Reference *string `json:"reference"`
-	Override  string  `json:"override,omitempty" doc:"the reason given for a price below cost"`
-	Answer    string  `json:"answer" enum:",taken,refused,failed"`
+	Override  string  `json:"override,omitempty" doc:"the reason given for a blocked line"`
+	Answer    string  `json:"answer,omitempty" enum:"taken,refused,unanswered,left-out,held"`
 	Message   string  `json:"message,omitempty"`
 }
 
 // PublicationOrder is what is to be sent.
 type PublicationOrder struct {
 	Version   int64             `json:"version" doc:"of the differences that were looked at"`
-	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for prices below cost"`
+	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for blocked lines"`
 	LeaveOut  []string          `json:"leaveOut,omitempty" doc:"SKUs that are not sent this time"`
 	Only      []string          `json:"only,omitempty" doc:"the SKUs that are sent, where not all; the rest stays due"`
+	Whole     bool              `json:"whole,omitempty" doc:"everything is told again"`
 }
 
-// PublicationList is the newest publications, newest first.
+// PublicationList is publications, the newest first.
 type PublicationList struct {
 	Publications []PublicationAnswer `json:"publications"`
+	Next         int64               `json:"next,omitempty" doc:"for before: the next page's"`
 }
 
 // PriceHistory is what a channel showed for a product.
@@ -94,7 +113,23 @@ type PriceHistory struct {
 	Spans []PriceSpan `json:"spans" doc:"newest first"`
 }
 
-// longestReason is how many characters the reason for a price below cost may have.
+// ShownLines are what a channel shows, a page of it.
+type ShownLines struct {
+	Lines []ShownLine `json:"lines"`
+	Next  string      `json:"next,omitempty"`
+}
+
+// ShownLine is what a channel shows of a product.
+type ShownLine struct {
+	SKU         string  `json:"sku"`
+	Price       string  `json:"price"`
+	Reference   *string `json:"reference,omitempty"`
+	Currency    string  `json:"currency"`
+	Since       string  `json:"since"`
+	Publication int64   `json:"publication"`
+}
+
+// longestReason is how many characters a reason may have.
 const longestReason = 500
 
 // ChannelQuery names a channel.
@@ -102,34 +137,72 @@ type ChannelQuery struct {
 	Channel string `path:"channel"`
 }
 
-// PublishQuery sends prices to a channel.
+// PublishQuery prepares a publication.
 type PublishQuery struct {
 	ChannelQuery
 	Body PublicationOrder
 }
 
+// PublicationQuery names a publication.
+type PublicationQuery struct {
+	ID int64 `path:"id"`
+}
+
+// Reason is why something is refused.
+type Reason struct {
+	Reason string `json:"reason"`
+}
+
+// SKUList is some products.
+type SKUList struct {
+	SKUs []string `json:"skus" maxItems:"200000"`
+}
+
+// ChannelSKUs is some products in a channel.
+type ChannelSKUs struct {
+	ChannelQuery
+	Body SKUList
+}
+
 func (s *Server) registerPublish(api huma.API) {
-	get(api, "/api/channels/{channel}/differences", func(ctx context.Context, in *ChannelQuery) (ChannelDifferences,
-		error) {
-		return s.channelDifferences(ctx, in.Channel)
-	})
-	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.publish,
-		answering(http.StatusAccepted), upTo(largestEdit))
+	get(api, "/api/channels/{channel}/differences", s.channelDifferences)
+	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/publications", s.preparePublication,
+		answering(http.StatusCreated), upTo(largestEdit))
 	get(api, "/api/publications", func(ctx context.Context, in *struct {
 		Channel string `query:"channel"`
+		Before  int64  `query:"before" doc:"older ones than this number"`
 	}) (PublicationList, error) {
-		recent, err := s.Store.Publications(ctx, in.Channel, 30)
-		if err != nil {
-			return PublicationList{}, err
+		const page = 50
+		list, err := s.Store.Publications(ctx, in.Channel, in.Before, page)
+		out := PublicationList{Publications: []PublicationAnswer{}}
+		for i := range list {
+			out.Publications = append(out.Publications, s.publicationAnswer(&list[i]))
 		}
-		list, err := s.publications(ctx, recent)
-		return PublicationList{list}, err
+		if len(list) == page {
+			out.Next = list[page-1].ID
+		}
+		return out, err
 	})
-	get(api, "/api/publications/{id}", func(ctx context.Context, in *struct {
-		ID int64 `path:"id"`
-	}) (PublicationAnswer, error) {
-		return s.publication(ctx, in.ID)
+	get(api, "/api/publications/{id}", s.publication)
+	decides := func(role store.Role, what string, status int, do func(ctx context.Context, snap *book.Snapshot, id int64,
+		who string) (publish.Publication, error)) {
+		answers(api, role, http.MethodPost, "/api/publications/{id}/"+what, func(ctx context.Context,
+			in *PublicationQuery) (PublicationAnswer, error) {
+			p, err := do(ctx, s.Live.Current(), in.ID, personOf(ctx).Name)
+			return s.publicationAnswer(&p), err
+		}, answering(status))
+	}
+	decides(store.Manager, "send", http.StatusAccepted, s.Desk.Send)
+	decides(store.Approver, "approve", http.StatusAccepted, s.Desk.Approve)
+	decides(store.Manager, "take-back", http.StatusCreated, s.Desk.TakeBack)
+	decides(store.Manager, "rest", http.StatusCreated, s.Desk.Rest)
+	answers(api, store.Approver, http.MethodPost, "/api/publications/{id}/refuse", s.refusePublication)
+	does(api, store.Manager, http.MethodDelete, "/api/publications/{id}", func(ctx context.Context,
+		in *PublicationQuery) error {
+		return s.Desk.Drop(ctx, in.ID, personOf(ctx).Name)
 	})
+	get(api, "/api/channels/{channel}/shown", s.shownLines)
+	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/held/release", s.releaseHeld)
 	get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
 		ChannelQuery
 		SKU string `query:"sku" required:"true"`
@@ -138,38 +211,72 @@ func (s *Server) registerPublish(api huma.API) {
 	})
 }
 
-func (s *Server) publish(ctx context.Context, in *PublishQuery) (PublicationAnswer, error) {
+// reasonGiven is a reason without blanks around it. Its error says at which location it is missing.
+func reasonGiven(text, location, why string) (string, error) {
+	text = strings.TrimSpace(text)
+	if text == "" || len([]rune(text)) > longestReason {
+		return "", invalid(location, fmt.Sprintf("Write why %s, in 1 to %d characters.", why, longestReason))
+	}
+	return text, nil
+}
+
+func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (PublicationAnswer, error) {
 	snap := s.Live.Current()
 	if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
 		return PublicationAnswer{}, huma.Error403Forbidden(
-			"Sending prices below cost needs an approver. Leave them out, or ask one.")
+			"Sending blocked prices needs an approver. Leave them out, or ask one.")
 	}
 	for sku, reason := range in.Body.Overrides {
-		reason = strings.TrimSpace(reason)
-		if reason == "" || len([]rune(reason)) > longestReason {
-			return PublicationAnswer{}, invalid("overrides."+sku, fmt.Sprintf(
-				"Write why this is sent below cost, in 1 to %d characters.", longestReason))
+		reason, err := reasonGiven(reason, "overrides."+sku, "this is sent although it is blocked")
+		if err != nil {
+			return PublicationAnswer{}, err
 		}
 		in.Body.Overrides[sku] = reason
 	}
-	if in.Body.Version != snap.Version {
-		return PublicationAnswer{}, huma.Error409Conflict(
-			"The book has changed since you looked at the differences. Look again before sending.")
-	}
-	d, err := s.Shows.Differences(ctx, snap, in.Channel, s.moment(snap))
+	p, err := s.Desk.Prepare(ctx, snap, in.Channel, publish.Wish{Who: personOf(ctx).Name, Version: in.Body.Version,
+		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only, Whole: in.Body.Whole})
+	return s.publicationAnswer(&p), err
+}
+
+func (s *Server) refusePublication(ctx context.Context, in *struct {
+	PublicationQuery
+	Body Reason
+}) (PublicationAnswer, error) {
+	reason, err := reasonGiven(in.Body.Reason, "reason", "you refuse it")
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	p, err := s.Publisher.Start(ctx, snap.Engine, d, publish.Order{Who: personOf(ctx).Name, Version: snap.Version,
-		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only})
-	if err != nil {
-		return PublicationAnswer{}, err
+	p, err := s.Desk.Decline(ctx, in.ID, personOf(ctx).Name, reason)
+	return s.publicationAnswer(&p), err
+}
+
+func (s *Server) releaseHeld(ctx context.Context, in *ChannelSKUs) (SKUList, error) {
+	return in.Body, s.Store.Release(ctx, in.Channel, in.Body.SKUs)
+}
+
+func (s *Server) shownLines(ctx context.Context, in *struct {
+	ChannelQuery
+	After string `query:"after"`
+	Limit int    `query:"limit" minimum:"0" maximum:"10000"`
+}) (ShownLines, error) {
+	out := ShownLines{Lines: []ShownLine{}}
+	if s.Live.Current().Channel(in.Channel) == nil {
+		return out, store.ErrNotFound
 	}
-	list, err := s.publications(ctx, []publish.Publication{p})
-	if err != nil {
-		return PublicationAnswer{}, err
+	limit := in.Limit
+	if limit == 0 {
+		limit = 1000
 	}
-	return list[0], nil
+	lines, err := s.Store.ShownLines(ctx, in.Channel, in.After, limit)
+	for _, l := range lines {
+		digits, _ := money.Digits(l.Currency)
+		out.Lines = append(out.Lines, ShownLine{l.SKU, l.Price.Fixed(digits), fixed(l.Reference, digits), l.Currency,
+			s.wall(l.From), l.Publication})
+	}
+	if len(lines) == limit {
+		out.Next = lines[limit-1].SKU
+	}
+	return out, err
 }
 
 func (s *Server) priceHistory(ctx context.Context, channel, sku string) (PriceHistory, error) {
@@ -205,13 +312,17 @@ func fixed(a *money.Rat, digits int) *string {
 	return &text
 }
 
-func (s *Server) channelDifferences(ctx context.Context, channel string) (ChannelDifferences, error) {
+func (s *Server) channelDifferences(ctx context.Context, in *struct {
+	ChannelQuery
+	After string `query:"after" doc:"rows behind this SKU"`
+	Limit int    `query:"limit" minimum:"0" maximum:"10000"`
+}) (ChannelDifferences, error) {
 	snap := s.Live.Current()
-	i := slices.IndexFunc(snap.Book.Channels, func(c pricing.Channel) bool { return c.Code == channel })
-	if i < 0 {
+	channel := snap.Channel(in.Channel)
+	if channel == nil {
 		return ChannelDifferences{}, store.ErrNotFound
 	}
-	d, err := s.Shows.Differences(ctx, snap, channel, s.moment(snap))
+	d, err := s.Desk.Differences(ctx, snap, in.Channel, s.moment(snap))
 	if err != nil {
 		return ChannelDifferences{}, err
 	}
@@ -219,70 +330,123 @@ func (s *Server) channelDifferences(ctx context.Context, channel string) (Channe
 	if err != nil {
 		return ChannelDifferences{}, err
 	}
-	out := ChannelDifferences{Version: snap.Version, Channel: channel, Name: snap.Book.Channels[i].Name,
-		Address: links[channel].Address, Page: links[channel].Page(),
-		Currency: d.Currency, At: d.At.String(), Same: d.Same, Unpriced: d.Unpriced, Rows: []Difference{}}
-	for j := range d.Rows {
-		r := &d.Rows[j]
-		row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits),
-			Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits),
-			Cost: fixed(r.Cost, d.Digits), Amount: fixed(r.Margin, d.Digits), Blocked: r.Blocked(),
-			Rules: append([]string{}, r.Rules...)}
-		if n, exists := snap.Engine.ProductNumber(r.SKU); exists {
-			row.Category = snap.Engine.Products()[n].Category
+	link, connected := links[in.Channel]
+	out := ChannelDifferences{Version: snap.Version, Channel: in.Channel, Name: channel.Name, Connected: connected,
+		Page: link.Page(), Currency: d.Currency, At: d.At.String(), Total: len(d.Rows), Blocked: d.Blocked(), Same: d.Same,
+		Unpriced: d.Unpriced, Rules: len(d.Rules.Rules) + len(d.Rules.Withdraw), Rows: []Difference{}, Kinds: []KindCount{}}
+	limit := in.Limit
+	if limit == 0 {
+		limit = 1000
+	}
+	kinds := map[publish.Kind]int{}
+	for i := range d.Rows {
+		r := &d.Rows[i]
+		kinds[r.Kind]++
+		if r.Held {
+			out.Held++
 		}
-		if r.Was != nil && r.Price != nil {
-			change := r.Price.Sub(*r.Was)
-			row.Change = fixed(&change, d.Digits)
+		switch {
+		case r.SKU <= in.After:
+		case len(out.Rows) < limit:
+			out.Rows = append(out.Rows, differenceRow(snap, d, r))
+		case out.Next == "":
+			out.Next = out.Rows[limit-1].SKU
 		}
-		out.Rows = append(out.Rows, row)
+	}
+	for _, k := range []publish.Kind{publish.Down, publish.Up, publish.New, publish.Gone, publish.Reference,
+		publish.Details, publish.Again} {
+		if kinds[k] > 0 {
+			out.Kinds = append(out.Kinds, KindCount{string(k), kinds[k]})
+		}
 	}
 	return out, nil
 }
 
-// publications are some, without their rows.
-func (s *Server) publications(ctx context.Context, list []publish.Publication) ([]PublicationAnswer, error) {
-	ids := make([]int64, len(list))
-	for i := range list {
-		ids[i] = list[i].ID
+func differenceRow(snap *book.Snapshot, d *publish.Differences, r *publish.Difference) Difference {
+	row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits),
+		Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits), Cost: fixed(r.Cost, d.Digits),
+		Amount: fixed(r.Margin, d.Digits), Held: r.Held, Blocked: []string{}, Rules: append([]string{}, r.Rules...)}
+	for _, k := range r.Stops {
+		row.Blocked = append(row.Blocked, string(k))
 	}
-	counts, err := s.Store.CountRows(ctx, ids)
-	if err != nil {
-		return nil, err
+	if n, exists := snap.Engine.ProductNumber(r.SKU); exists {
+		row.Category = snap.Engine.Products()[n].Category
 	}
-	out := []PublicationAnswer{}
-	for i := range list {
-		p, n := &list[i], counts[list[i].ID]
-		one := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, Started: s.wall(p.Started), Who: p.Who,
-			Status: string(p.Status), Problem: p.Problem,
-			Rows: n.Rows, Answered: n.Answered, Refused: n.Refused}
-		if p.Ended != nil {
-			one.Ended = s.wall(p.Ended.In(time.UTC))
-		}
-		out = append(out, one)
+	if r.Was != nil && r.Price != nil {
+		change := r.Price.Sub(*r.Was)
+		row.Change = fixed(&change, d.Digits)
 	}
-	return out, nil
+	return row
 }
 
-func (s *Server) publication(ctx context.Context, id int64) (PublicationAnswer, error) {
-	p, rows, err := s.Store.Publication(ctx, id)
+// publicationAnswer is a publication without its rows.
+func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
+	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, At: p.At.String(), Who: p.Who,
+		State: string(p.State), Problem: p.Problem, Kind: string(p.Kind), Of: p.Of, Prepared: s.wall(p.Prepared),
+		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Lines: p.Counts.Total, Taken: p.Counts.Taken,
+		Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered, LeftOut: p.Counts.LeftOut,
+		Rules: len(p.Rules.Rules) + len(p.Rules.Withdraw)}
+	if p.Ended != nil {
+		out.Ended = s.wall(p.Ended.In(time.UTC))
+	}
+	return out
+}
+
+func (s *Server) publication(ctx context.Context, in *struct {
+	PublicationQuery
+	After string `query:"after" doc:"rows behind this SKU"`
+	Limit int    `query:"limit" minimum:"0" maximum:"10000"`
+}) (PublicationAnswer, error) {
+	p, err := s.Store.Publication(ctx, in.ID)
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	list, err := s.publications(ctx, []publish.Publication{p})
+	limit := in.Limit
+	if limit == 0 {
+		limit = 1000
+	}
+	rows, err := s.Store.Rows(ctx, in.ID, in.After, limit)
 	if err != nil {
 		return PublicationAnswer{}, err
 	}
-	out := list[0]
+	out := s.publicationAnswer(&p)
 	engine := s.Live.Current().Engine
 	for _, r := range rows {
 		digits, _ := money.Digits(r.Currency)
 		row := RowAnswer{SKU: r.SKU, Kind: string(r.Kind), Was: fixed(r.Was, digits), Price: fixed(r.Price, digits),
-			Reference: fixed(r.Reference, digits), Override: r.Override, Answer: r.Answer, Message: r.Message}
+			Reference: fixed(r.Reference, digits), Override: r.Override, Answer: string(r.Answer), Message: r.Message}
 		if n, exists := engine.ProductNumber(r.SKU); exists {
 			row.Name = engine.Products()[n].Name
 		}
 		out.Answers = append(out.Answers, row)
 	}
+	if len(rows) == limit {
+		out.Next = rows[limit-1].SKU
+	}
 	return out, nil
+}
+
+// BrokenPrices are SKUs whose pinned prices do not hold in a channel.
+func BrokenPrices(from checks.Source) publish.Broken {
+	var mu sync.Mutex
+	of, known := "", map[string]map[string]bool{} // by channel, of one version and list of pinned prices
+	return func(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
+		pinned, err := from.Pinned(ctx)
+		mu.Lock()
+		defer mu.Unlock()
+		if err != nil {
+			if known[channel] != nil && ctx.Err() == nil { // while the database is away, what was last known is shown
+				return known[channel], nil
+			}
+			return nil, err
+		}
+		key := fmt.Sprint(snap.Version, pinned)
+		if of != key {
+			of, known = key, map[string]map[string]bool{}
+		}
+		if known[channel] == nil {
+			known[channel] = checks.BrokenIn(pinned, snap.Engine, snap.Baskets, channel)
+		}
+		return known[channel], nil
+	}
 }

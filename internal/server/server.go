@@ -35,13 +35,15 @@ import (
 
 // Parts are what the program is made of, and what its server answers from.
 type Parts struct {
-	Store     *store.Store
-	Live      *book.Live
-	Clocks    clock.Clocks
-	Shows     *publish.Shows
-	Publisher *publish.Worker
-	Jobs      *jobs.Shelf
-	Mail      *mail.Sender
+	Store    *store.Store
+	Live     *book.Live
+	Clocks   clock.Clocks
+	Desk     *publish.Desk
+	Schedule *publish.Schedule
+	Comparer *publish.Comparer
+	Sender   *publish.Sender
+	Jobs     *jobs.Shelf
+	Mail     *mail.Sender
 }
 
 // Server answers requests.
@@ -77,7 +79,7 @@ func New(p Parts) *Server {
 	s.buyers = book.NewBuyers(p.Store.Purchases)
 	s.boards = board.New(sweeps, s.buyers, func(ctx context.Context, snap *book.Snapshot, channel string,
 		digits int) (board.Prices, error) {
-		shown, err := p.Shows.Numbered(ctx, snap, channel, digits)
+		shown, err := p.Desk.Numbered(ctx, snap, channel, digits)
 		if err != nil {
 			return nil, err
 		}
@@ -100,8 +102,10 @@ func (s *Server) Work(ctx context.Context) {
 	all.Go(func() { jobs.Steadily(ctx, "watching the database", watch) })
 	send := func(ctx context.Context) { s.Mail.Run(ctx, s.Store, time.Second) }
 	all.Go(func() { jobs.Steadily(ctx, "sending mails", send) })
+	all.Go(func() { jobs.Steadily(ctx, "sending prices", s.Sender.Run) })
+	all.Go(func() { jobs.Steadily(ctx, "publishing what is due", s.Schedule.Run) })
+	all.Go(func() { jobs.Steadily(ctx, "comparing what channels show", s.Comparer.Run) })
 	all.Wait()
-	s.Publisher.Wait()
 	s.Jobs.Wait()
 }
 
@@ -217,7 +221,8 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	for _, register := range []func(huma.API){
 		s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews, s.registerState, s.registerLog,
 		s.registerBoard, s.registerPrices, s.registerBasket, s.registerFlags, s.registerRules, s.registerImpact,
-		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerBook, s.registerBulk,
+		s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerLinks,
+		s.registerDue, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
 		s.registerImages,

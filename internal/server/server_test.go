@@ -3,6 +3,7 @@ package server_test
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -59,9 +60,12 @@ func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
 // idle is a server that only answers: nothing is counted or looked for beside.
 func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
 	now := func() time.Time { return present }
-	shows := publish.NewShows(s)
-	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Shows: shows,
-		Publisher: publish.NewWorker(ctx, s, shows, now), Jobs: jobs.NewShelf(ctx),
+	sender := &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: 3 * time.Second,
+		Instant: func(p *publish.Publication) string { return p.At.String() }, Wait: publish.Sleep}
+	desk := publish.NewDesk(s, now, server.BrokenPrices(s), sender.Wake)
+	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Sender: sender,
+		Desk: desk, Comparer: &publish.Comparer{Keeper: s, Now: now},
+		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
 		Mail: mail.NewSender("shop@marram.example")})
 }
 

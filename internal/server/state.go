@@ -7,7 +7,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/flagsearch"
-	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
@@ -109,16 +108,16 @@ func (s *Server) state(ctx context.Context) (State, error) {
 		return st, err
 	}
 	st.SetUp = setUp == "open"
-	recent, err := s.Store.Publications(asking, "", 20)
+	underway, err := s.Store.Underway(asking)
 	if err != nil {
 		return st, err
 	}
 	sending := map[string]bool{}
-	for _, p := range recent {
-		sending[p.Channel] = sending[p.Channel] || p.Status == publish.Sending
+	for _, p := range underway {
+		sending[p.Channel] = true
 	}
 	for _, c := range snap.Book.Channels {
-		d, err := s.Shows.Differences(ctx, snap, c.Code, s.moment(snap))
+		d, err := s.Desk.Differences(ctx, snap, c.Code, s.moment(snap))
 		if err != nil {
 			return st, err
 		}

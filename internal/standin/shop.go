@@ -5,7 +5,6 @@ package standin
 import (
 	"bufio"
 	"cmp"
-	"crypto/subtle"
 	"embed"
 	"encoding/json"
 	"errors"
@@ -36,6 +35,10 @@ type Shop struct {
 	goods          map[string]Article
 	messages       *os.File // what was taken since goods were written down whole
 	written        int64    // bytes of it
+	newest         int64    // the newest publication of which anything came
+	answered       answeredKeys
+	reviews        map[string]*review
+	manners        Manners
 	checkout       checkout
 	// Mails, where it is set, is a page of the mails to customers.
 	Mails http.HandlerFunc
@@ -48,16 +51,23 @@ type Article struct {
 	Price     string `json:"price"`
 	Reference string `json:"reference,omitempty"`
 	Currency  string `json:"currency"`
-	Remove    bool   `json:"remove,omitempty"`
+	Label     string `json:"label,omitempty"`
 	Tags      struct {
 		Add, Remove []string
 	} `json:"tags"`
 }
 
+// taken is what the shop took of one part.
+type taken struct {
+	Publication int64     `json:"publication"`
+	Lines       []Article `json:"lines"`
+	Remove      []string  `json:"remove"`
+}
+
 // OpenShop starts a shop whose state lives in folder. Only callers with the token may set prices.
 func OpenShop(folder, name, currency, token string) (*Shop, error) {
 	s := &Shop{Name: name, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"),
-		goods: map[string]Article{}}
+		goods: map[string]Article{}, reviews: map[string]*review{}}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("make the shop's folder: %w", err)
 	}
@@ -65,7 +75,7 @@ func OpenShop(folder, name, currency, token string) (*Shop, error) {
 		return nil, fmt.Errorf("read the shop's goods: %w", err)
 	}
 	var err error
-	s.pages, err = template.ParseFS(pages, "shop.html", "cart.html")
+	s.pages, err = template.ParseFS(pages, "shop.html", "cart.html", "manners.html")
 	if err != nil {
 		return nil, fmt.Errorf("read the shop's pages: %w", err)
 	}
@@ -89,11 +99,11 @@ func (s *Shop) load() error {
 	lines := bufio.NewScanner(s.messages)
 	lines.Buffer(nil, 64<<20)
 	for lines.Scan() {
-		var taken []Article
-		if json.Unmarshal(lines.Bytes(), &taken) != nil {
+		var t taken
+		if json.Unmarshal(lines.Bytes(), &t) != nil {
 			break // the last one, which was not kept whole and so not acknowledged
 		}
-		s.apply(taken)
+		s.apply(t)
 	}
 	if err := lines.Err(); err != nil {
 		return err
@@ -101,14 +111,14 @@ func (s *Shop) load() error {
 	return s.writeDown()
 }
 
-func (s *Shop) apply(taken []Article) {
-	for _, a := range taken {
-		if a.Remove {
-			delete(s.goods, a.SKU)
-		} else {
-			s.goods[a.SKU] = a
-		}
+func (s *Shop) apply(t taken) {
+	for _, a := range t.Lines {
+		s.goods[a.SKU] = a
 	}
+	for _, sku := range t.Remove {
+		delete(s.goods, sku)
+	}
+	s.newest = max(s.newest, t.Publication)
 }
 
 // writeDown writes the goods whole; the messages before are done with.
@@ -124,8 +134,8 @@ func (s *Shop) writeDown() error {
 const mostMessages = 32 << 20
 
 // keep has what is to be shown on the disk before it is acknowledged.
-func (s *Shop) keep(taken []Article) error {
-	line, err := json.Marshal(taken)
+func (s *Shop) keep(t taken) error {
+	line, err := json.Marshal(t)
 	if err != nil {
 		return err
 	}
@@ -141,6 +151,10 @@ func (s *Shop) keep(taken []Article) error {
 func (s *Shop) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("PUT /interface/prices", s.takePrices)
+	mux.HandleFunc("GET /interface/prices", s.tellPrices)
+	mux.HandleFunc("GET /interface/prices/reviews/{key}", s.tellReview)
+	mux.HandleFunc("GET /manners", s.showManners)
+	mux.HandleFunc("POST /manners", s.setManners)
 	mux.HandleFunc("GET /{$}", s.shelf)
 	mux.HandleFunc("GET /goods/{sku...}", s.article)
 	s.cartPages(mux)
@@ -158,56 +172,6 @@ func (s *Shop) Handler() http.Handler {
 		}
 		mux.ServeHTTP(w, r)
 	})
-}
-
-type answer struct {
-	SKU     string `json:"sku"`
-	Taken   bool   `json:"taken"`
-	Message string `json:"message,omitempty"`
-}
-
-func (s *Shop) takePrices(w http.ResponseWriter, r *http.Request) {
-	given := strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer ")
-	if subtle.ConstantTimeCompare([]byte(given), []byte(s.token)) != 1 {
-		http.Error(w, "who are you?", http.StatusUnauthorized)
-		return
-	}
-	var message struct {
-		Prices []Article `json:"prices"`
-	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 16<<20)).Decode(&message); err != nil {
-		http.Error(w, "cannot read the message: "+err.Error(), http.StatusBadRequest)
-		return
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	answers, taken := []answer{}, []Article{}
-	for _, a := range message.Prices {
-		problem := ""
-		if !a.Remove {
-			problem = objection(a, s.Currency)
-		}
-		if problem == "" && s.WholeUnits && a.Reference != "" && !strings.HasSuffix(a.Price, ".00") {
-			problem = "reduced prices are whole amounts here"
-		}
-		if problem == "" {
-			taken = append(taken, a)
-		}
-		answers = append(answers, answer{a.SKU, problem == "", problem})
-	}
-	if err := s.keep(taken); err != nil {
-		slog.Error("the shop cannot keep its goods", "error", err)
-		http.Error(w, "the shop cannot keep its goods", http.StatusInternalServerError)
-		return
-	}
-	s.apply(taken)
-	if s.written > mostMessages {
-		if err := s.writeDown(); err != nil {
-			slog.Error("the shop cannot write its goods down whole", "error", err)
-		}
-	}
-	w.Header().Set("Content-Type", "application/json")
-	_ = json.NewEncoder(w).Encode(map[string]any{"answers": answers})
 }
 
 // objection is why a stand-in would not show a price.

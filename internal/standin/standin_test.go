@@ -54,12 +54,12 @@ func TestShopTakesAndRefuses(t *testing.T) {
 	server := httptest.NewServer(shop.Handler())
 	defer server.Close()
 
-	status, _ := put(t, server.URL, "guess", `{"prices":[]}`)
+	status, _ := put(t, server.URL, "guess", `{"lines":[]}`)
 	require.Equal(t, http.StatusUnauthorized, status)
 	status, _ = put(t, server.URL, "secret", `prices`)
 	require.Equal(t, http.StatusBadRequest, status)
 
-	status, said := put(t, server.URL, "secret", `{"prices":[
+	status, said := put(t, server.URL, "secret", `{"lines":[
 		{"sku":"A","name":"Bowl & <b>cup</b>","price":"5.00","reference":"8.00","currency":"EUR","tags":{"add":["week & <end>"],"remove":["old"]}},
 		{"sku":"FREE","name":"Free","price":"0.00","currency":"EUR"},
 		{"sku":"DOLLAR","name":"D","price":"5.00","currency":"USD"},
@@ -93,12 +93,12 @@ func TestShopDemandsWholeAmountsOfReducedPrices(t *testing.T) {
 	server := httptest.NewServer(shop.Handler())
 	defer server.Close()
 	_, said := put(t, server.URL, "secret",
-		`{"prices":[{"sku":"A","name":"A","price":"5.50","reference":"8.00","currency":"EUR"},
+		`{"lines":[{"sku":"A","name":"A","price":"5.50","reference":"8.00","currency":"EUR"},
 		{"sku":"B","name":"B","price":"5.00","reference":"8.00","currency":"EUR"},{"sku":"C","name":"C","price":"5.50","currency":"EUR"}]}`)
 	require.NotEmpty(t, said["A"])
 	require.Empty(t, said["B"])
 	require.Empty(t, said["C"], "an ordinary price may have cents")
-	_, said = put(t, server.URL, "secret", `{"prices":[{"sku":"B","remove":true},{"sku":"NEVER","remove":true}]}`)
+	_, said = put(t, server.URL, "secret", `{"remove":["B","NEVER"]}`)
 	require.Equal(t, map[string]string{"B": "", "NEVER": ""}, said, "what is not there is removed already")
 	status, _ := page(t, server.URL+"/goods/B")
 	require.Equal(t, http.StatusNotFound, status)
@@ -114,7 +114,9 @@ func TestTill(t *testing.T) {
 	go func() { till.Watch(ctx); close(done) }()
 	in := filepath.Join(folder, "in", "one.csv")
 	require.NoError(t, os.WriteFile(in+".part",
-		[]byte("sku,name,price,reference,currency,do\nA,Cup,5.00,,EUR,set\nB C,Bowl,6.00,,EUR,set\nD,Dish,-1,,EUR,set\n"),
+		[]byte("sku,name,price,reference,currency,from_quantity,group,as,until,action\nA,Cup,5.00,,EUR,1,,ordinary,,set\n"+
+			"A,Cup,4.00,,EUR,6,,ordinary,,set\nA,Cup,3.00,,EUR,1,trade,ordinary,,set\nB C,Bowl,6.00,,EUR,1,,ordinary,,set\n"+
+			"D,Dish,-1,,EUR,1,,ordinary,,set\nGONE,,,,,,,,,remove\n"),
 		0o644))
 	require.NoError(t, os.Rename(in+".part", in))
 	answers := filepath.Join(folder, "answers", "one.csv")
@@ -122,7 +124,7 @@ func TestTill(t *testing.T) {
 		10*time.Millisecond)
 	text, err := os.ReadFile(answers)
 	require.NoError(t, err)
-	require.Equal(t, "sku,answer,message\nA,taken,\nB C,refused,the till's keys cannot type a number with a space\nD,refused,a price must be above 0\n", string(text))
+	require.Equal(t, "sku,answer,message\nA,taken,\nB C,refused,the till's keys cannot type a number with a space\nD,refused,a price must be above 0\nGONE,taken,\n", string(text))
 	require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "done", "one.csv")); return err == nil },
 		10*time.Second, 10*time.Millisecond)
 	cancel()
@@ -143,7 +145,7 @@ func TestWhatIsAcknowledgedIsKept(t *testing.T) {
 		server := httptest.NewServer(shop.Handler())
 		for i := range 3 {
 			status, said := put(t, server.URL, "secret", fmt.Sprintf(
-				`{"prices":[{"sku":"A-%d-%d","name":"Cup & saucer","price":"%d.00","currency":"EUR"},{"sku":"GONE","name":"x","price":"1.00","currency":"EUR"},{"sku":"GONE","remove":true}]}`, round, i, i+1))
+				`{"lines":[{"sku":"A-%d-%d","name":"Cup & saucer","price":"%d.00","currency":"EUR"},{"sku":"GONE","name":"x","price":"1.00","currency":"EUR"}],"remove":["GONE"]}`, round, i, i+1))
 			require.Equal(t, http.StatusOK, status)
 			require.Empty(t, said["A-0-0"])
 		}
@@ -151,7 +153,7 @@ func TestWhatIsAcknowledgedIsKept(t *testing.T) {
 		if round%2 == 1 {
 			f, err := os.OpenFile(filepath.Join(folder, "shop.json.messages"), os.O_APPEND|os.O_WRONLY, 0o600)
 			require.NoError(t, err)
-			_, err = f.WriteString(`[{"sku":"TORN","na`)
+			_, err = f.WriteString(`{"lines":[{"sku":"TORN","na`)
 			require.NoError(t, err)
 			require.NoError(t, f.Close())
 		}

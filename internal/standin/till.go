@@ -73,14 +73,16 @@ func (t *Till) take(file string) error {
 	w := csv.NewWriter(&out)
 	_ = w.Write([]string{"sku", "answer", "message"})
 	for i, r := range records {
-		if i == 0 || len(r) != 6 {
+		if i == 0 || len(r) != 10 {
 			continue
 		}
-		a := Article{SKU: r[0], Name: r[1], Price: r[2], Reference: r[3], Currency: r[4], Remove: r[5] == "remove"}
+		a := Article{SKU: r[0], Name: r[1], Price: r[2], Reference: r[3], Currency: r[4]}
 		said, problem := "taken", ""
 		switch {
-		case a.Remove:
+		case r[9] == "remove":
 			delete(t.goods, a.SKU)
+		case r[6] != "" || i > 1 && records[i-1][0] == a.SKU: // further prices of an article that was dealt with
+			continue
 		case strings.ContainsAny(a.SKU, " \t"):
 			said, problem = "refused", "the till's keys cannot type a number with a space"
 		default:

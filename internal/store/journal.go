@@ -31,6 +31,8 @@ const (
 	CheckDropped      = "check-dropped"
 	KeyMade           = "key-made"
 	KeyRevoked        = "key-revoked"
+	ChannelLinked     = "channel-linked"
+	ChannelUnlinked   = "channel-unlinked"
 	CodesAdded        = "codes-added"
 	CodesDropped      = "codes-dropped"
 	FlagAcknowledged  = "flag-acknowledged"

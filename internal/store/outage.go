@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"time"
 
@@ -103,11 +104,29 @@ func (s *Store) noteErrors() error {
 
 // transaction runs work in one transaction.
 func (s *Store) transaction(ctx context.Context, work func(tx *gorm.DB) error) error {
-	err := s.db.WithContext(ctx).Transaction(work)
+	var err error
+	for try := range mostDeadlocks {
+		if err = s.db.WithContext(ctx).Transaction(work); !deadlocked(err) {
+			break
+		}
+		select { // whoever was in the way has gone on by then
+		case <-ctx.Done():
+		case <-time.After(time.Duration(rand.Int64N(int64(try+1) * int64(20*time.Millisecond)))):
+		}
+	}
 	if ctx.Err() != nil {
 		return err
 	}
 	return s.noted(err)
+}
+
+// mostDeadlocks is how often a transaction is tried that the database gave up in favour of another.
+const mostDeadlocks = 8
+
+// deadlocked reports whether the database gave a transaction up in favour of another (ER_LOCK_DEADLOCK).
+func deadlocked(err error) bool {
+	var said *mysqldriver.MySQLError
+	return errors.As(err, &said) && said.Number == 1213
 }
 
 // Watch looks every so often whether the database can be used, until ctx ends: so an outage is known before somebody

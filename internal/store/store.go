@@ -196,8 +196,7 @@ func mustSub(dir string) fs.FS {
 func (s *Store) LastRecorded(ctx context.Context) (time.Time, error) {
 	var last *time.Time
 	err := s.db.WithContext(ctx).Raw(
-		`SELECT MAX(t) FROM (SELECT MAX(at) AS t FROM log UNION ALL SELECT MAX(COALESCE(ended, started)) FROM publications
-		WHERE status <> 'broken-off') times`).Scan(&last).Error
+		`SELECT MAX(t) FROM (SELECT MAX(at) AS t FROM log UNION ALL SELECT MAX(COALESCE(ended, started)) FROM publications) times`).Scan(&last).Error
 	if err != nil || last == nil {
 		return time.Time{}, err
 	}

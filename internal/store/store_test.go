@@ -17,10 +17,8 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
 	"dogbane/internal/demo"
-	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/pricingtest"
-	"dogbane/internal/publish"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -359,50 +357,6 @@ func TestFollow(t *testing.T) {
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return second.Current().Version == 2 }, 10*time.Second, 10*time.Millisecond)
 	require.ElementsMatch(t, rulesOf(first.Current().Book), rulesOf(second.Current().Book))
-}
-
-func amount(s string) *money.Rat {
-	a := money.MustParse(s)
-	return &a
-}
-
-// Every price that a channel took is kept, with the time for which it was shown.
-func TestPublishedPricesAreKept(t *testing.T) {
-	s, _ := opened(t)
-	send := func(at time.Time, price string, answer string) {
-		p := &publish.Publication{Channel: "web", Version: 1, PricedAt: at, Started: at, Who: "test"}
-		row := publish.Row{SKU: "A", Kind: "up", Price: amount(price), Reference: amount("20.00"), Currency: "EUR"}
-		require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{row}))
-		require.ErrorIs(t, s.StartPublication(t.Context(), &publish.Publication{Channel: "web", PricedAt: at, Started: at},
-			nil), publish.ErrBusy)
-		row.Answer = answer
-		require.NoError(t, s.AnswerRows(t.Context(), p, []publish.Row{row}, at))
-		p.Status, p.Ended = "done", &at
-		require.NoError(t, s.EndPublication(t.Context(), p))
-	}
-	send(then, "12.50", "taken")
-	send(then.Add(time.Hour), "11.0055", "taken")
-	send(then.Add(2*time.Hour), "1.00", "refused")
-	shown, err := s.Shown(t.Context(), "web")
-	require.NoError(t, err)
-	require.Equal(t, "11.0055", shown["A"].Price.String())
-	history, err := s.PriceHistory(t.Context(), "web", "A")
-	require.NoError(t, err)
-	require.Len(t, history, 2)
-	require.Nil(t, history[0].Until)
-	require.Equal(t, then.Add(time.Hour), *history[1].Until)
-	require.Equal(t, "12.5", history[1].Price.String())
-}
-
-func TestPublicationsThatBrokeOff(t *testing.T) {
-	s, _ := opened(t)
-	p := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), p, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"),
-		Currency: "EUR"}}))
-	require.NoError(t, s.BreakOff(t.Context(), then))
-	again := &publish.Publication{Channel: "web", PricedAt: then, Started: then}
-	require.NoError(t, s.StartPublication(t.Context(), again, []publish.Row{{SKU: "A", Kind: "new", Price: amount("1"),
-		Currency: "EUR"}}), "the channel is free again")
 }
 
 // A whole book put in the place of another is that book, and can be taken back.

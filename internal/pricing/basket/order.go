@@ -31,23 +31,7 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 	}
 	for _, p := range inOrder {
 		g, product := bySKU[p], e.prices.Products()[p]
-		least, most, multiple, perCustomer := max(product.MinOrder, 1), 0, 1, 0
-		tighter := func(most *int, other int) {
-			if other > 0 && (*most == 0 || other < *most) {
-				*most = other
-			}
-		}
-		for _, o := range e.orders {
-			if !o.where.Has(p) || t.scope.Barred(o.ordinal, 0) != "" {
-				continue
-			}
-			least = max(least, o.Order.Min)
-			tighter(&most, o.Order.Max)
-			tighter(&perCustomer, o.Order.PerCustomer)
-			if o.Order.Multiple > 1 {
-				multiple = leastCommonMultiple(multiple, o.Order.Multiple)
-			}
-		}
+		least, most, multiple, perCustomer := e.ordered(t.scope, p)
 		if perCustomer > 0 {
 			had := 0
 			for _, h := range t.q.History {
@@ -64,7 +48,6 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 				continue
 			}
 		}
-		least = (least + multiple - 1) / multiple * multiple
 		bounded := most > 0
 		most = most / multiple * multiple
 		switch {
@@ -76,6 +59,34 @@ func (e *Engine) checkOrders(t *till, a *Answer) {
 				fmt.Sprintf("%d of %q cannot be ordered: %s", g.units, product.SKU, valid(least, most, multiple, bounded))})
 		}
 	}
+}
+
+// ordered is how many of a product may be ordered at once, in which multiples, and by one customer in all; 0: any.
+func (e *Engine) ordered(scope *pricing.Scope, p int32) (least, most, multiple, perCustomer int) {
+	least, multiple = max(e.prices.Products()[p].MinOrder, 1), 1
+	tighter := func(most *int, other int) {
+		if other > 0 && (*most == 0 || other < *most) {
+			*most = other
+		}
+	}
+	for _, o := range e.orders {
+		if !o.where.Has(p) || scope.Barred(o.ordinal, 0) != "" {
+			continue
+		}
+		least = max(least, o.Order.Min)
+		tighter(&most, o.Order.Max)
+		tighter(&perCustomer, o.Order.PerCustomer)
+		if o.Order.Multiple > 1 {
+			multiple = leastCommonMultiple(multiple, o.Order.Multiple)
+		}
+	}
+	return (least + multiple - 1) / multiple * multiple, most, multiple, perCustomer
+}
+
+// Least is the smallest number of a product that may be ordered from a viewpoint, and of which number multiples.
+func (e *Engine) Least(scope *pricing.Scope, p int32) (least, multiple int) {
+	least, _, multiple, _ = e.ordered(scope, p)
+	return least, multiple
 }
 
 // valid says which quantities can be ordered.

@@ -59,11 +59,13 @@ func (w *worker) breaksAt(c *class, n int, units []pricing.Exam, here answer, be
 }
 
 // without is what all units come to without the rule of a break that applied to them. Where they came out alike and one
-// rule of its layer wins, what would win instead is known, and the layers after that are all there is to work out.
+// rule of its layer wins, what would win instead is known, and the layers after that are all there is to work out; but
+// prices that are derived from those of other goods may rest on the rule, too.
 func (w *worker) without(c *class, quantity int, a *pricing.Applied, units []pricing.Exam) (money.Rat, bool) {
 	layer := a.Rule.Layer
 	mode := w.modes[layer]
-	if len(units) == 1 && a.Priced && layer != pricing.Catalog && mode != pricing.Stack && mode != pricing.Add {
+	if !c.derives && len(units) == 1 && a.Priced && layer != pricing.Catalog && mode != pricing.Stack &&
+		mode != pricing.Add {
 		instead, by := w.instead(mode, a, &units[0])
 		if by < 0 || w.rules[by].Then != pricing.EndPrice && !w.endsPrice(layer) {
 			price, priced := w.x.From(w.product, quantity, layer, instead, &units[0])

@@ -28,7 +28,8 @@ func (s *Search) carry(before *Search, touched pricing.Set, quick bool) {
 	for code, list := range before.ofOffers {
 		at, still := now[code]
 		r := s.asked.rules[int(at)]
-		if s.asked.From == before.asked.From && still && sameRule(r, before.asked, code) && (quick || !s.asked.offerReaches(r, touched)) {
+		if s.asked.From == before.asked.From && still && sameRule(r, before.asked, code) &&
+			(quick || !s.asked.offerReaches(r, touched)) {
 			s.ofOffers[code] = list
 		}
 	}

@@ -34,7 +34,7 @@ import (
 // Question asks for the flags of a span of time. Nil lists stand for everything that the book knows.
 type Question struct {
 	From, To         pricing.Moment
-	Channels, Groups []string
+	Channels, Groups []string // "" among Groups: guests
 	Quantities       []int
 	With             []string
 	// Between, where given, is called now and then during a long search, by one goroutine at a time; its error ends it.

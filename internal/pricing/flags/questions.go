@@ -180,7 +180,12 @@ func afterGap(at pricing.Moment, zone *time.Location) pricing.Moment {
 // who lists those who are asked for: a guest, each group alone, and customers by classes.
 func (a *asked) who() {
 	if a.Groups != nil {
-		for _, g := range a.Groups {
+		for i, g := range a.Groups {
+			if g == "" {
+				a.guest = i
+				a.audiences = append(a.audiences, pricing.Viewpoint{})
+				continue
+			}
 			a.audiences = append(a.audiences, pricing.Viewpoint{Groups: []string{g}})
 		}
 		return

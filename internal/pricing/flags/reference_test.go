@@ -382,7 +382,7 @@ func (r *reading) compare(q pricing.Question, a *pricing.Answer, about func(flag
 func (r *reading) inverted(q pricing.Question) (found []string) {
 	for code, engines := range r.alone {
 		breaks, counting := r.breaksOf(r.rules[code])
-		if counting.Measure != "quantity" || counting.Method == pricing.Graduated {
+		if counting.Measure != "quantity" || counting.Method == pricing.Graduated || derives(breaks) {
 			continue
 		}
 		results := make([]*money.Rat, len(engines))
@@ -410,6 +410,11 @@ func (r *reading) inverted(q pricing.Question) (found []string) {
 		}
 	}
 	return found
+}
+
+// derives reports whether a break derives prices: where it stands alone, its source may cost otherwise.
+func derives(breaks []pricing.Break) bool {
+	return slices.ContainsFunc(breaks, func(b pricing.Break) bool { return b.Effect.Kind == pricing.ToDerived })
 }
 
 // withBreaksAlone makes the books in which each break of a rule stands alone, from the lowest on.
@@ -548,8 +553,9 @@ func (r *reading) reads(f *flags.Flag) bool {
 	case flags.Tie:
 		return !r.unsure[f.Rules[0]] && !r.unsure[f.Rules[1]]
 	case flags.BreakInverted:
-		_, counting := r.breaksOf(r.rules[f.Rule])
-		return counting.Measure == "quantity" && counting.Method == pricing.Whole && counting.Count != "where"
+		breaks, counting := r.breaksOf(r.rules[f.Rule])
+		return counting.Measure == "quantity" && counting.Method == pricing.Whole && counting.Count != "where" &&
+			!derives(breaks)
 	}
 	return true
 }

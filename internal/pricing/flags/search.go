@@ -93,6 +93,26 @@ func Show(e *pricing.Engine, q Question, some pricing.Set) ([]Flag, error) {
 	return list, nil
 }
 
+// Stopping are the kinds that keep a price from being sent, by product, of some products in the span of a question. Its
+// errors are those of the question and of Between.
+func Stopping(e *pricing.Engine, q Question, some pricing.Set) (map[int32][]Kind, error) {
+	s, err := newSearch(e, q, nil, some, false)
+	if err != nil {
+		return nil, err
+	}
+	stopping := map[int32][]Kind{}
+	some.Each(func(p int32) bool {
+		for i := range s.found[p].findings {
+			if e := &Table[s.found[p].findings[i].kind]; e.Stops && !slices.Contains(stopping[p], e.Kind) {
+				stopping[p] = append(stopping[p], e.Kind)
+			}
+		}
+		slices.SortFunc(stopping[p], Compare)
+		return true
+	})
+	return stopping, nil
+}
+
 // Changes are the flags that an edit raises and those that it clears, of the products in touched and of all rules. What
 // sets of goods show of offers is looked at anew for offers that were edited themselves; for others it stays as it was.
 func (s *Search) Changes(e *pricing.Engine, touched pricing.Set, between func() error) (raised, cleared []Flag,
@@ -199,6 +219,9 @@ func (a *asked) countsEvery() pricing.Set {
 // checkGroups asks for the groups that the question names. Its error is that of the question.
 func (a *asked) checkGroups() error {
 	for _, g := range a.Groups {
+		if g == "" {
+			continue
+		}
 		if _, err := a.engine.Examine(pricing.Viewpoint{Groups: []string{g}}); err != nil {
 			return err
 		}

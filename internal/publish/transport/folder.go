@@ -1,76 +1,63 @@
 package transport
 
 import (
-	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
-	"time"
 
 	"dogbane/internal/publish/format"
 )
 
-// folderChannel takes prices as a CSV file laid into a folder, and lays its answer into another.
-type folderChannel struct{ folder string }
+// Folder is a channel that takes files from a folder and lays its answers into another beside it.
+type Folder struct{ Path string }
 
-// Folders of a folder channel.
-const (
-	inFolder     = "in"
-	answerFolder = "answers"
-)
+func (f *Folder) name(which string, publication int64, ending string) string {
+	return filepath.Join(f.Path, which, fmt.Sprintf("%d.%s", publication, ending))
+}
 
-const answerPatience = 30 * time.Second
-
-func (c *folderChannel) Deliver(ctx context.Context, publication int64, lines []format.Line,
-	answered func(map[string]format.Answer) error) error {
-	name := fmt.Sprintf("prices-%06d.csv", publication)
-	content, err := format.CSV(lines)
+// Lay lays the prices of a publication down, and its rules beside them: each file whole, or not at all. What lies there
+// already, or was laid down and taken, stays as it is.
+func (f *Folder) Lay(publication int64, lines []json.RawMessage, remove []string, rules []byte) error {
+	content, err := format.CSV(lines, remove)
 	if err != nil {
 		return err
 	}
-	if err := layDown(filepath.Join(c.folder, inFolder), name, content); err != nil {
-		return err
+	if rules != nil {
+		if err := layDown(f.name("in", publication, "json"), rules); err != nil {
+			return err
+		}
 	}
-	answers, err := c.await(ctx, filepath.Join(c.folder, answerFolder, name))
-	if err != nil {
-		return err
-	}
-	return answered(answers)
+	return layDown(f.name("in", publication, "csv"), content)
 }
 
 // layDown writes a file so that whoever watches the folder sees it whole or not at all.
-func layDown(folder, name string, content []byte) error {
+func layDown(file string, content []byte) error {
+	folder := filepath.Dir(file)
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return fmt.Errorf("reach the channel's folder: %w", err)
 	}
-	temp := filepath.Join(folder, "."+name+".part")
-	if err := os.WriteFile(temp, content, 0o644); err != nil {
-		return fmt.Errorf("write into the channel's folder: %w", err)
+	temp := filepath.Join(folder, "."+filepath.Base(file)+".part")
+	err := os.WriteFile(temp, content, 0o644)
+	if err == nil {
+		err = os.Rename(temp, file)
 	}
-	if err := os.Rename(temp, filepath.Join(folder, name)); err != nil {
+	if err != nil {
 		return fmt.Errorf("write into the channel's folder: %w", err)
 	}
 	return nil
 }
 
-func (c *folderChannel) await(ctx context.Context, file string) (map[string]format.Answer, error) {
-	deadline := time.After(answerPatience)
-	for {
-		f, err := os.Open(file)
-		if err == nil {
-			defer f.Close()
-			return format.ReadCSV(f)
-		}
-		if !errors.Is(err, os.ErrNotExist) {
-			return nil, fmt.Errorf("read the channel's answer: %w", err)
-		}
-		select {
-		case <-ctx.Done():
-			return nil, ctx.Err()
-		case <-deadline:
-			return nil, fmt.Errorf("the channel laid no answer file down within %d seconds", int(answerPatience.Seconds()))
-		case <-time.After(100 * time.Millisecond):
-		}
+// Answers reads the channel's answer to a publication; nil where there is none yet.
+func (f *Folder) Answers(publication int64) (map[string]format.Answer, error) {
+	file, err := os.Open(f.name("answers", publication, "csv"))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
 	}
+	if err != nil {
+		return nil, fmt.Errorf("read the channel's answer: %w", err)
+	}
+	defer file.Close()
+	return format.ReadCSV(file)
 }

@@ -1,3 +1,5 @@
+// Package transport carries what a channel is told, and brings its answers back: over HTTP, or through a folder. What
+// the bytes say belongs to package format, what is sent and what becomes of it to package publish.
 package transport
 
 import (
@@ -7,82 +9,211 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"slices"
+	"net/url"
+	"path"
+	"strconv"
+	"strings"
 	"time"
-
-	"github.com/cenkalti/backoff/v5"
 
 	"dogbane/internal/publish/format"
 )
 
-// httpChannel takes prices as JSON over HTTP, in parts, and answers each line.
-type httpChannel struct{ address, token string }
+// Outcome is what came of asking a channel once.
+type Outcome int
 
+// The outcomes.
 const (
-	linesPerPart = 1000
-	tries        = 3
-	firstPause   = 300 * time.Millisecond
-	patience     = 20 * time.Second // for one answer
+	Answered  Outcome = iota // it dealt with the lines
+	Reviewing                // it has taken them in and will tell
+	Later                    // it wants to be asked again later
+	Unknown                  // nobody knows what it did
+	Newer                    // it has a newer publication
+	Wrong                    // it wants nothing of this
+	Missing                  // it does not know the review
 )
 
-func (c *httpChannel) Deliver(ctx context.Context, publication int64, lines []format.Line,
-	answered func(map[string]format.Answer) error) error {
-	for part := range slices.Chunk(lines, linesPerPart) {
-		body, err := format.JSON(publication, part)
-		if err != nil {
-			return err
-		}
-		answers, err := c.send(ctx, body)
-		if err != nil {
-			return err
-		}
-		if err := answered(answers); err != nil {
-			return err
-		}
+// Result is what came of asking a channel once, and what it said.
+type Result struct {
+	Outcome Outcome
+	Answers map[string]format.Answer
+	Review  string
+	After   time.Duration // how long it wants to be left alone
+	Problem string
+}
+
+const (
+	patience     = 20 * time.Second // for one answer
+	longestWait  = 24 * time.Hour   // that Retry-After may ask for
+	reviewPace   = 60 * time.Second // where the channel tells none
+	largestReply = 16 << 20
+)
+
+// HTTP is a channel that is reached over HTTP at an address.
+type HTTP struct{ Address, Token string }
+
+// client follows no redirects: a part goes where somebody said it goes.
+var client = &http.Client{
+	CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	Transport: &http.Transport{MaxIdleConnsPerHost: 4, IdleConnTimeout: 30 * time.Second,
+		Proxy: http.ProxyFromEnvironment},
+}
+
+// CheckAddress reports what is wrong with an address of a channel.
+func CheckAddress(address string) error {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || u.Fragment != "" ||
+		u.RawQuery != "" {
+		return errors.New("must be an http or https address, such as https://shop.example/interface")
 	}
 	return nil
 }
 
-// send tries a few times, with growing pauses: setting a price twice does no harm.
-func (c *httpChannel) send(ctx context.Context, body []byte) (map[string]format.Answer, error) {
-	pauses := backoff.NewExponentialBackOff()
-	pauses.InitialInterval, pauses.Multiplier = firstPause, 2
-	answers, err := backoff.Retry(ctx, func() (map[string]format.Answer, error) { return c.once(ctx, body) },
-		backoff.WithBackOff(pauses), backoff.WithMaxTries(tries))
-	var last *backoff.PermanentError
-	if errors.As(err, &last) {
-		err = last.Unwrap()
+func (c *HTTP) request(ctx context.Context, method, place string, body []byte) (*http.Request, error) {
+	var reader io.Reader
+	if body != nil {
+		reader = bytes.NewReader(body)
 	}
-	return answers, err
+	req, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(c.Address, "/")+place, reader)
+	if err != nil {
+		return nil, fmt.Errorf("address the channel: %w", err)
+	}
+	// Without it the client sends nothing a second time by itself when a kept connection breaks.
+	req.GetBody = nil
+	if c.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	return req, nil
 }
 
-func (c *httpChannel) once(ctx context.Context, body []byte) (map[string]format.Answer, error) {
+// Put sends the bytes of a part once under its key.
+func (c *HTTP) Put(ctx context.Context, key string, body []byte) Result {
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPut, c.address, bytes.NewReader(body))
+	req, err := c.request(ctx, http.MethodPut, "/prices", body)
 	if err != nil {
-		return nil, backoff.Permanent(fmt.Errorf("address the channel: %w", err))
+		return Result{Outcome: Wrong, Problem: err.Error()}
 	}
 	req.Header.Set("Content-Type", "application/json")
-	if c.token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.token)
-	}
-	resp, err := http.DefaultClient.Do(req)
+	req.Header.Set("Idempotency-Key", key)
+	return c.ask(req)
+}
+
+// Review asks what became of a part that is reviewed.
+func (c *HTTP) Review(ctx context.Context, review string) Result {
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	req, err := c.request(ctx, http.MethodGet, review, nil)
 	if err != nil {
-		return nil, fmt.Errorf("reach the channel: %w", err)
+		return Result{Outcome: Missing, Problem: err.Error()}
+	}
+	r := c.ask(req)
+	if r.Outcome == Wrong && strings.HasPrefix(r.Problem, "the channel answered 404") {
+		r.Outcome = Missing
+	}
+	if r.Outcome == Reviewing && r.Review == "" {
+		r.Review = review
+	}
+	return r
+}
+
+// ask makes a request and says what the answer means.
+func (c *HTTP) ask(req *http.Request) Result {
+	resp, err := client.Do(req)
+	if err != nil {
+		return Result{Outcome: Unknown, Problem: "the channel cannot be reached: " + plain(err)}
+	}
+	defer resp.Body.Close()
+	body := io.LimitReader(resp.Body, largestReply)
+	after, told := retryAfter(resp.Header.Get("Retry-After"))
+	switch code := resp.StatusCode; {
+	case code == http.StatusOK:
+		answers, err := format.ReadAnswers(body)
+		if err != nil {
+			return Result{Outcome: Unknown, Problem: "the channel's answer cannot be read: " + err.Error()}
+		}
+		return Result{Outcome: Answered, Answers: answers}
+	case code == http.StatusAccepted:
+		if !told {
+			after = reviewPace
+		}
+		review, err := format.ReadReview(body)
+		if err == nil {
+			review, err = c.below(review)
+		}
+		if err != nil && req.Method == http.MethodPut {
+			return Result{Outcome: Unknown, Problem: "the channel's answer cannot be read: " + err.Error()}
+		}
+		return Result{Outcome: Reviewing, Review: review, After: after}
+	case (code == http.StatusTooManyRequests || code == http.StatusServiceUnavailable) && told:
+		return Result{Outcome: Later, After: after, Problem: said(resp, body)}
+	case code >= 500 || code == http.StatusTooManyRequests:
+		return Result{Outcome: Unknown, Problem: said(resp, body)}
+	case code == http.StatusConflict:
+		return Result{Outcome: Newer, Problem: said(resp, body)}
+	default:
+		return Result{Outcome: Wrong, Problem: said(resp, body)}
+	}
+}
+
+// said is a channel's refusal in its own words.
+func said(resp *http.Response, body io.Reader) string {
+	text, _ := io.ReadAll(io.LimitReader(body, 300))
+	return strings.TrimSpace(fmt.Sprintf("the channel answered %s: %s", resp.Status, bytes.TrimSpace(text)))
+}
+
+// plain is a network error without the address, which people know, and which may be long.
+func plain(err error) string {
+	var of *url.Error
+	if errors.As(err, &of) {
+		if of.Timeout() {
+			return fmt.Sprintf("no answer in %d seconds", int(patience.Seconds()))
+		}
+		return of.Err.Error()
+	}
+	return err.Error()
+}
+
+// below is a path that a channel names, if it lies below its address.
+func (c *HTTP) below(review string) (string, error) {
+	address := strings.TrimSuffix(c.Address, "/")
+	review = strings.TrimPrefix(review, address)
+	u, err := url.Parse(review)
+	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(u.Path, "/") || path.Clean(u.Path) != u.Path {
+		return "", fmt.Errorf("%q is no path below its address", review)
+	}
+	return u.RequestURI(), nil
+}
+
+// retryAfter reads how long a channel wants to be left alone: in seconds or until a date (RFC 9110, section 10.2.3).
+func retryAfter(text string) (time.Duration, bool) {
+	if seconds, err := strconv.ParseInt(text, 10, 64); err == nil && seconds >= 0 {
+		return time.Duration(min(seconds, int64(longestWait.Seconds()))) * time.Second, true
+	}
+	if at, err := http.ParseTime(text); err == nil {
+		return min(max(time.Until(at), 0), longestWait), true
+	}
+	return 0, false
+}
+
+// Shown reads a page of what the channel shows, after a SKU; next is "" on the last.
+func (c *HTTP) Shown(ctx context.Context, after string) (lines []format.ShownLine, next string, err error) {
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	place := "/prices"
+	if after != "" {
+		place += "?after=" + url.QueryEscape(after)
+	}
+	req, err := c.request(ctx, http.MethodGet, place, nil)
+	if err != nil {
+		return nil, "", err
+	}
+	resp, err := client.Do(req)
+	if err != nil {
+		return nil, "", errors.New("the channel cannot be reached: " + plain(err))
 	}
 	defer resp.Body.Close()
 	if resp.StatusCode != http.StatusOK {
-		text, _ := io.ReadAll(io.LimitReader(resp.Body, 300))
-		err := fmt.Errorf("the channel answered %s: %s", resp.Status, bytes.TrimSpace(text))
-		if resp.StatusCode < 500 {
-			return nil, backoff.Permanent(err)
-		}
-		return nil, err
+		return nil, "", errors.New(said(resp, resp.Body))
 	}
-	answers, err := format.ReadJSON(resp.Body)
-	if err != nil {
-		return nil, backoff.Permanent(err)
-	}
-	return answers, nil
+	return format.ReadShown(io.LimitReader(resp.Body, largestReply))
 }

@@ -1,27 +1,121 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, take, type Schema } from "./client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, take, type Differences, type Publication, type Schema } from "./client";
+import { refresh } from "./saving";
 
-/** What publishing to a channel now would change. */
+/** How many rows are fetched at once. */
+const page = 10_000;
+
+/** What publishing to a channel now would change, all of it. */
 export const useDifferences = (channel: string) =>
   useQuery({
     queryKey: ["book", "differences", channel],
-    queryFn: () => take(api.GET("/api/channels/{channel}/differences", { params: { path: { channel } } })),
+    queryFn: async () => {
+      const of = (after: string) =>
+        take(
+          api.GET("/api/channels/{channel}/differences", {
+            params: { path: { channel }, query: { after, limit: page } },
+          }),
+        );
+      const all: Differences = await of("");
+      for (let next = all.next; next;) {
+        const more = await of(next);
+        // What changed between two pages is asked for from the start.
+        if (more.version !== all.version || more.total !== all.total) return of("");
+        all.rows.push(...more.rows);
+        next = more.next;
+      }
+      return all;
+    },
     enabled: channel !== "",
   });
 
+const underway = (p: Publication | undefined) => p !== undefined && ["queued", "sending"].includes(p.state);
+
+/** What was sent to a channel, or waits for it, the newest first. */
 export const usePublications = (channel: string) =>
   useQuery({
     queryKey: ["publications", channel],
     queryFn: () => take(api.GET("/api/publications", { params: { query: { channel } } })),
+    refetchInterval: (q) => (q.state.data?.publications.some(underway) ? 400 : 5_000),
   });
 
+/** One publication, without its rows. */
 export const usePublication = (id: number) =>
   useQuery({
     queryKey: ["publication", id],
-    queryFn: () => take(api.GET("/api/publications/{id}", { params: { path: { id } } })),
-    refetchInterval: (q) => (q.state.data?.status === "sending" ? 250 : false),
+    queryFn: () => take(api.GET("/api/publications/{id}", { params: { path: { id }, query: { limit: 1 } } })),
+    refetchInterval: (q) => (underway(q.state.data) ? 250 : false),
     enabled: id > 0,
   });
 
-export const publish = (channel: string, body: Schema["PublicationOrder"]) =>
-  take(api.POST("/api/channels/{channel}/publications", { params: { path: { channel } }, body }));
+/** What became of each line of a publication; asked again while it is sent. */
+export const useAnswers = (id: number, state: string) =>
+  useQuery({
+    queryKey: ["publication", id, "answers", state],
+    queryFn: async () => {
+      const of = (after: string) =>
+        take(api.GET("/api/publications/{id}", { params: { path: { id }, query: { after, limit: page } } }));
+      const rows: Schema["RowAnswer"][] = [];
+      for (let after: string | undefined = ""; after !== undefined;) {
+        const some: Publication = await of(after);
+        rows.push(...(some.answers ?? []));
+        after = some.next;
+      }
+      return rows;
+    },
+    refetchInterval: ["queued", "sending"].includes(state) ? 1_000 : false,
+  });
+
+const drop = (id: number) => take(api.DELETE("/api/publications/{id}", { params: { path: { id } } }));
+
+const send = async (p: Publication) => {
+  try {
+    return await take(api.POST("/api/publications/{id}/send", { params: { path: { id: p.id } } }));
+  } catch (e) {
+    await drop(p.id).catch(() => undefined); // nobody has a use for one that cannot be sent
+    throw e;
+  }
+};
+
+/** Prepares a publication and has it sent, or wait for a second person. */
+export const publish = async (channel: string, body: Schema["PublicationOrder"]) =>
+  send(await take(api.POST("/api/channels/{channel}/publications", { params: { path: { channel } }, body })));
+
+/** What may become of a publication. */
+export type PublicationStep =
+  { what: "approve" | "take-back" | "rest"; id: number } | { what: "refuse"; id: number; reason: string };
+
+/** Decides on a publication that waits, or sends another one that takes it back or has its rest. */
+export function usePublicationStep() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (step: PublicationStep) => {
+      const params = { path: { id: step.id } };
+      switch (step.what) {
+        case "approve":
+          return take(api.POST("/api/publications/{id}/approve", { params }));
+        case "refuse":
+          return take(api.POST("/api/publications/{id}/refuse", { params, body: { reason: step.reason } }));
+        case "take-back":
+          return send(await take(api.POST("/api/publications/{id}/take-back", { params })));
+        case "rest":
+          return send(await take(api.POST("/api/publications/{id}/rest", { params })));
+      }
+    },
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: ["publications"] });
+      void client.invalidateQueries({ queryKey: ["publication"] });
+      void refresh(client);
+    },
+  });
+}
+
+/** Lets go of lines that are held back in a channel. */
+export function useRelease(channel: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (skus: string[]) =>
+      take(api.POST("/api/channels/{channel}/held/release", { params: { path: { channel } }, body: { skus } })),
+    onSettled: () => void refresh(client),
+  });
+}

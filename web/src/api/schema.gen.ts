@@ -196,6 +196,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-channels-by-channel-compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel}/differences": {
         parameters: {
             query?: never;
@@ -206,6 +222,86 @@ export interface paths {
         get: operations["get-api-channels-by-channel-differences"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/drifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-drifts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/drifts/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-channels-by-channel-drifts-accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/drifts/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-channels-by-channel-drifts-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-due"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/held/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-channels-by-channel-held-release"];
         delete?: never;
         options?: never;
         head?: never;
@@ -270,6 +366,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post-api-channels-by-channel-publications"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{channel}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-shown"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -868,6 +980,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/{channel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-links-by-channel"];
+        put: operations["put-api-links-by-channel"];
+        post?: never;
+        delete: operations["delete-api-links-by-channel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/{channel}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-links-by-channel-try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -1054,6 +1214,86 @@ export interface paths {
         get: operations["get-api-publications-by-id"];
         put?: never;
         post?: never;
+        delete: operations["delete-api-publications-by-id"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-approve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-refuse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-rest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-take-back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2314,17 +2554,39 @@ export interface components {
             now: string;
         };
         ChannelDifferences: {
-            /** @description where the channel is reached */
-            address: string;
             at: string;
+            /**
+             * Format: int64
+             * @description of them
+             */
+            blocked: number;
             channel: string;
+            connected: boolean;
             currency: string;
+            /**
+             * Format: int64
+             * @description of them
+             */
+            held: number;
+            kinds: components["schemas"]["KindCount"][];
             name: string;
+            /** @description for after: the next page's */
+            next?: string;
             /** @description where people see its prices */
             page?: string;
             rows: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description rules that the channel would be told, or would forget
+             */
+            rules: number;
             /** Format: int64 */
             same: number;
+            /**
+             * Format: int64
+             * @description rows on all pages
+             */
+            total: number;
             /**
              * Format: int64
              * @description products without a price there
@@ -2499,13 +2761,15 @@ export interface components {
             role: string;
         };
         Difference: {
-            /** @description below cost: needs a reason, or is left out */
-            blocked: boolean;
+            /** @description kinds of trouble: it needs a reason, or is left out */
+            blocked: string[];
             category: string;
             change: string | null;
             cost: string | null;
+            /** @description taken back: nothing sends it until it is released */
+            held: boolean;
             /** @enum {string} */
-            kind: "new" | "up" | "down" | "reference" | "tags" | "gone";
+            kind: "new" | "up" | "down" | "reference" | "details" | "again" | "gone";
             /** @description net less fee and cost */
             marginAmount: string | null;
             name: string;
@@ -2515,6 +2779,35 @@ export interface components {
             rules: string[];
             sku: string;
             was: string | null;
+        };
+        DriftList: {
+            /** @description when it was read last */
+            compared?: string;
+            drifts: components["schemas"]["DriftRow"][];
+        };
+        DriftRow: {
+            accepted: boolean;
+            name: string;
+            shows: string | null;
+            since: string;
+            sku: string;
+            took: string | null;
+        };
+        DueList: {
+            due: components["schemas"]["DueRow"][];
+        };
+        DueRow: {
+            at: string;
+            /**
+             * Format: int64
+             * @description how many differ
+             */
+            lines: number;
+            /**
+             * Format: int64
+             * @description of them, lines of which the saved book says something else: that waits for a publication by hand
+             */
+            unpublished: number;
         };
         EditChange: {
             /** @description empty for the settings */
@@ -3250,6 +3543,42 @@ export interface components {
         LayersForm: {
             layers: components["schemas"]["LayerForm"][];
         };
+        LinkAnswer: {
+            address?: string;
+            approval: unknown;
+            channel: string;
+            compare: string;
+            giveUpAfter: string;
+            /** @enum {string} */
+            kind: "http" | "folder" | "feed";
+            /** @enum {string} */
+            reference: "lowest30" | "catalog" | "list" | "rrp";
+            /** @enum {string} */
+            sends: "by-hand" | "on-the-minute";
+            /** @description whether there is one */
+            token: boolean;
+        };
+        LinkForm: {
+            /** @description where it is reached: of http a URL, of folder a folder */
+            address?: string;
+            /** @description none, always, or {overPercent} of a guest's price */
+            approval?: unknown;
+            /** @description such as 1h, or off */
+            compare?: string;
+            /** @description such as 30m */
+            giveUpAfter?: string;
+            /** @description http, folder or feed */
+            kind: string;
+            /** @description what reductions are shown against: lowest30, catalog, list or rrp */
+            reference?: string;
+            /** @description by-hand or on-the-minute */
+            sends?: string;
+            /** @description written, never read back; left out: as it was, on the same host; empty: none */
+            token?: string;
+        };
+        LinkList: {
+            links: components["schemas"]["LinkAnswer"][];
+        };
         LiveTags: {
             add: string[];
             remove: string[];
@@ -3538,26 +3867,61 @@ export interface components {
             variants: components["schemas"]["Variant"][];
         };
         PublicationAnswer: {
-            /** Format: int64 */
-            answered: number;
             answers?: components["schemas"]["RowAnswer"][];
+            /** @description the moment for which it was built */
+            at: string;
             channel: string;
+            decidedBy?: string;
             ended?: string;
             /** Format: int64 */
             id: number;
+            /** @enum {string} */
+            kind: "by-hand" | "due" | "take-back" | "rest";
+            /**
+             * Format: int64
+             * @description left out or held back
+             */
+            leftOut: number;
+            /**
+             * Format: int64
+             * @description that are sent
+             */
+            lines: number;
+            next?: string;
+            /**
+             * Format: int64
+             * @description the publication that it takes back, or is the rest of
+             */
+            of?: number;
+            /** @description moments that were passed over */
+            passed?: string[];
+            prepared: string;
             problem?: string;
+            /** @description why it was refused */
+            reason?: string;
             /** Format: int64 */
             refused: number;
-            /** Format: int64 */
-            rows: number;
-            started: string;
+            /**
+             * Format: int64
+             * @description that go along or are withdrawn
+             */
+            rules: number;
             /** @enum {string} */
-            status: "sending" | "done" | "partly" | "failed" | "broken-off";
+            state: "prepared" | "waiting" | "queued" | "sending" | "done" | "partly" | "failed" | "refused" | "dropped";
+            /** Format: int64 */
+            taken: number;
+            /** Format: int64 */
+            unanswered: number;
             /** Format: int64 */
             version: number;
             who: string;
         };
         PublicationList: {
+            /**
+             * Format: int64
+             * @description for before: the next page's
+             */
+            next?: number;
             publications: components["schemas"]["PublicationAnswer"][];
         };
         PublicationOrder: {
@@ -3565,7 +3929,7 @@ export interface components {
             leaveOut?: string[];
             /** @description the SKUs that are sent, where not all; the rest stays due */
             only?: string[];
-            /** @description reason by SKU, for prices below cost */
+            /** @description reason by SKU, for blocked lines */
             overrides?: {
                 [key: string]: string;
             };
@@ -3574,6 +3938,8 @@ export interface components {
              * @description of the differences that were looked at
              */
             version: number;
+            /** @description everything is told again */
+            whole?: boolean;
         };
         RateRow: {
             /** @description names of those that sell in it */
@@ -3591,6 +3957,9 @@ export interface components {
             next?: string;
             /** @description at the present, as in the list of rules */
             state: string;
+        };
+        Reason: {
+            reason: string;
         };
         Redemption: {
             /** Format: int64 */
@@ -3618,11 +3987,11 @@ export interface components {
         };
         RowAnswer: {
             /** @enum {string} */
-            answer: "" | "taken" | "refused" | "failed";
+            answer?: "taken" | "refused" | "unanswered" | "left-out" | "held";
             kind: string;
             message?: string;
             name: string;
-            /** @description the reason given for a price below cost */
+            /** @description the reason given for a blocked line */
             override?: string;
             price: string | null;
             reference: string | null;
@@ -3668,6 +4037,9 @@ export interface components {
         RuleSwitch: {
             /** @enum {string} */
             status: "on" | "off" | "draft";
+        };
+        SKUList: {
+            skus: string[];
         };
         SKURule: {
             skus: string[];
@@ -3758,6 +4130,19 @@ export interface components {
             etag: string;
             rates: components["schemas"]["RateRow"][];
             taxClasses: components["schemas"]["TaxClassUses"][];
+        };
+        ShownLine: {
+            currency: string;
+            price: string;
+            /** Format: int64 */
+            publication: number;
+            reference?: string;
+            since: string;
+            sku: string;
+        };
+        ShownLines: {
+            lines: components["schemas"]["ShownLine"][];
+            next?: string;
         };
         Shut: {
             /**
@@ -3996,6 +4381,10 @@ export interface components {
             unknown: string[];
             /** @description whom it was tried for, where not the viewpoint's */
             who: string;
+        };
+        Tried: {
+            problem?: string;
+            works: boolean;
         };
         Unmet: {
             /** @description with attr: its name */
@@ -4739,7 +5128,7 @@ export interface operations {
             };
         };
     };
-    "get-api-channels-by-channel-differences": {
+    "post-api-channels-by-channel-compare": {
         parameters: {
             query?: never;
             header?: never;
@@ -4756,7 +5145,209 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["DriftList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-differences": {
+        parameters: {
+            query?: {
+                /** @description rows behind this SKU */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["ChannelDifferences"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-drifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-channels-by-channel-drifts-accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SKUList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-channels-by-channel-drifts-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SKUList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-channels-by-channel-held-release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SKUList"];
                 };
             };
             /** @description Error */
@@ -4914,13 +5505,47 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Accepted */
-            202: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-shown": {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShownLines"];
                 };
             };
             /** @description Error */
@@ -6619,6 +7244,163 @@ export interface operations {
             };
         };
     };
+    "get-api-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-links-by-channel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-api-links-by-channel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-links-by-channel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-links-by-channel-try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-log": {
         parameters: {
             query?: {
@@ -7076,6 +7858,8 @@ export interface operations {
         parameters: {
             query?: {
                 channel?: string;
+                /** @description older ones than this number */
+                before?: number;
             };
             header?: never;
             path?: never;
@@ -7105,7 +7889,11 @@ export interface operations {
     };
     "get-api-publications-by-id": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description rows behind this SKU */
+                after?: string;
+                limit?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -7116,6 +7904,194 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-api-publications-by-id": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reason"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -68,7 +68,8 @@ export const row = (parts: Partial<BoardRow>): BoardRow => ({
 });
 
 export const difference = (parts: Partial<Difference>): Difference => ({
-  blocked: false,
+  blocked: [],
+  held: false,
   category: "Clay/Stoneware",
   change: null,
   cost: "5.00",

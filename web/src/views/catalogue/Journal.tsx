@@ -13,6 +13,8 @@ const words: Record<string, string> = {
   "check-pinned": "pinned a price or a basket",
   "key-made": "made a key",
   "key-revoked": "revoked a key",
+  "channel-linked": "connected a channel",
+  "channel-unlinked": "disconnected a channel",
   "codes-added": "added codes",
   "codes-dropped": "dropped codes",
   "check-changed": "changed a pinned price",

@@ -7,14 +7,19 @@ import { difference, shopState } from "../../testing/shop";
 import { ChannelSheet } from "./ChannelSheet";
 
 const differences = {
-  address: "http://shop.invalid/prices",
+  connected: true,
+  total: 4,
+  blocked: 1,
+  held: 0,
+  kinds: [],
+  rules: 0,
   at: shopState.now,
   channel: "web",
   currency: "EUR",
   name: "web shop",
   rows: [
     difference({}),
-    difference({ sku: "=A&B", name: "<i>Glaze</i>", price: "1.00", blocked: true, marginAmount: "-4.00" }),
+    difference({ sku: "=A&B", name: "<i>Glaze</i>", price: "1.00", blocked: ["below-cost"], marginAmount: "-4.00" }),
     difference({ sku: "NEW", kind: "new", was: null, change: null, rules: ["QUAY"] }),
     difference({ sku: "OLD", kind: "gone", price: null, change: null, category: "Kilns" }),
   ],
@@ -24,13 +29,20 @@ const differences = {
 };
 const publication = {
   id: 5,
-  status: "done",
-  rows: 4,
-  answered: 4,
+  channel: "web",
+  kind: "by-hand",
+  state: "done",
+  lines: 4,
+  taken: 4,
   refused: 0,
+  unanswered: 0,
+  leftOut: 0,
+  rules: 0,
   version: 12,
   who: "maren",
-  started: "2026-11-26T08:00",
+  at: "2026-11-26T08:00",
+  prepared: "2026-11-26T08:00",
+  ended: "2026-11-26T08:01",
 };
 const path = "POST /api/channels/web/publications";
 
@@ -41,7 +53,8 @@ async function sheet(more: Parameters<typeof program>[0] = {}, of: object = {}) 
     "GET /api/channels/web/differences": { ...differences, ...of },
     "GET /api/rules": { rules: [{ rule: { code: "QUAY", name: "Quay & <co>" } }] },
     "GET /api/publications": { publications: [] },
-    "GET /api/publications/5": { ...publication, lines: [] },
+    "POST /api/publications/5/send": { ...publication, state: "queued", taken: 0 },
+    "GET /api/publications/5": publication,
     ...more,
   });
   const drawn = page(<ChannelSheet channel="web" />, "/publish?channel=web");
@@ -52,11 +65,11 @@ const send = (name: RegExp) => screen.getByRole("button", { name });
 
 test("nothing below cost is sent before it has a reason or is left out", async () => {
   const { user, asked } = await sheet({ [path]: publication });
-  expect(screen.getByTestId("undecided").textContent).toBe("1 below cost: give a reason or leave out");
+  expect(screen.getByTestId("undecided").textContent).toBe("1 blocked: give a reason or leave out");
   expect(send(/^Send 4 prices/)).toHaveProperty("disabled", true);
-  await user.type(screen.getByLabelText("Reason for sending =A&B below cost"), "   ");
+  await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "   ");
   expect(send(/^Send 4 prices/)).toHaveProperty("disabled", true);
-  await user.type(screen.getByLabelText("Reason for sending =A&B below cost"), "end of “stock”");
+  await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "end of “stock”");
   await user.click(send(/^Send 4 prices to the web shop/));
   expect((await screen.findByTestId("send-result")).textContent).toBe("The channel took every price");
   const order = asked.find((a) => a.method === "POST");
@@ -65,10 +78,10 @@ test("nothing below cost is sent before it has a reason or is left out", async (
 
 test("what is left out is not counted, and its reason does not go along", async () => {
   const { user, asked } = await sheet({
-    [path]: { ...publication, status: "partly", refused: 2 },
-    "GET /api/publications/5": { ...publication, status: "partly", refused: 2, lines: [] },
+    [path]: { ...publication, state: "prepared" },
+    "GET /api/publications/5": { ...publication, state: "partly", taken: 2, refused: 2 },
   });
-  await user.type(screen.getByLabelText("Reason for sending =A&B below cost"), "x");
+  await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "x");
   await user.click(screen.getByLabelText("Leave out =A&B"));
   await user.click(send(/^Send 3 of 4 prices/));
   expect((await screen.findByTestId("send-result")).textContent).toBe(
@@ -98,15 +111,19 @@ test("a rule's rows, a category's, or single ones are sent; the rest stays due",
 
 test.each([
   ["reader", {}, "You may look, not send."],
-  ["manager", {}, "1 below cost: leave out, or ask an approver"],
-  ["approver", { address: "", rows: [difference({})] }, "Nothing says how the web shop is reached.Connect it"],
+  ["manager", {}, "1 blocked: leave out, or ask an approver"],
+  [
+    "approver",
+    { connected: false, total: 1, blocked: 0, rows: [difference({})] },
+    "Nothing says how the web shop is reached.Connect it",
+  ],
 ])("what keeps a %s from sending is said before anything is pressed", async (role, of, why) => {
   const session = { "GET /api/session": { name: "x", role, demo: [] } };
   await sheet(session, of);
   expect(await screen.findByText(why.replace("Connect it", ""))).toBeTruthy();
   expect(screen.getByTestId("undecided").textContent).toBe(why);
   expect(send(/^Send/)).toHaveProperty("disabled", true);
-  const reason = screen.queryByLabelText("Reason for sending =A&B below cost");
+  const reason = screen.queryByLabelText("Reason for sending =A&B although it is blocked");
   if (reason) expect(reason).toHaveProperty("disabled", true);
   expect(screen.queryAllByRole("checkbox", { name: /^Send / }).length > 0).toBe(role !== "reader");
 });
@@ -132,23 +149,23 @@ test("blocked only, and back", async () => {
 test("prices that were saved meanwhile are not sent unseen", async () => {
   const { user } = await sheet(
     { [path]: () => problem(409, "The book was changed meanwhile: look again.") },
-    { rows: [difference({})] },
+    { rows: [difference({})], total: 1, blocked: 0 },
   );
   await user.click(send(/^Send 1 price to/));
   expect((await screen.findByRole("alert")).textContent).toBe("The book was changed meanwhile: look again.");
 });
 
 test("a channel that shows the saved prices has nothing to send", async () => {
-  await sheet({}, { rows: [] });
+  await sheet({}, { rows: [], total: 0, blocked: 0 });
   expect(screen.getByText("The web shop shows the saved prices")).toBeTruthy();
   expect(send(/^Nothing to send/)).toHaveProperty("disabled", true);
 });
 
 test("what was sent is beside, and the reasons that were begun are kept", async () => {
   const { user } = await sheet();
-  await user.type(screen.getByLabelText("Reason for sending =A&B below cost"), "begun");
+  await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "begun");
   await user.click(screen.getByRole("tab", { name: "What was sent" }));
   expect(await screen.findByText("Nothing has been sent to this channel yet")).toBeTruthy();
   await user.click(screen.getByRole("tab", { name: /What would change/ }));
-  expect(screen.getByLabelText("Reason for sending =A&B below cost")).toHaveProperty("value", "begun");
+  expect(screen.getByLabelText("Reason for sending =A&B although it is blocked")).toHaveProperty("value", "begun");
 });

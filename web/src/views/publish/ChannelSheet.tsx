@@ -1,21 +1,37 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { publish, useDifferences, usePublication, usePublications } from "../../api/publications";
+import { publish, useDifferences, usePublication, usePublications, useRelease } from "../../api/publications";
 import { refresh } from "../../api/saving";
-import { Problem, type Difference } from "../../api/client";
+import { Problem, type Difference, type Publication } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
-import { Link } from "react-router";
 import { useRules } from "../../api/rules";
+import { useViewpoint } from "../../lib/viewpoint";
+import { useDrifts } from "../../api/links";
 import { useMay } from "../../api/session";
 import { DifferenceLine, type Decision } from "./DifferenceLine";
+import { Connection } from "./Connection";
+import { Drifts } from "./Drifts";
+import { Due } from "./Due";
 import { History } from "./History";
+import { Waiting } from "./Waiting";
+import { stateWords } from "./words";
 
 const noRows: Difference[] = [];
+
+const tabs = ["differences", "history", "due", "shows", "link"] as const;
+
+const tabWords: Record<(typeof tabs)[number], string> = {
+  differences: "What would change",
+  history: "What was sent",
+  due: "What is due",
+  shows: "What it shows",
+  link: "Connection",
+};
 
 /** A channel's differences row by row, what was decided about the blocked ones, and the sending. */
 export function ChannelSheet({ channel }: { channel: string }) {
@@ -37,11 +53,18 @@ export function ChannelSheet({ channel }: { channel: string }) {
       (rule === "" || r.rules.includes(rule)) &&
       (category === "" || r.category === category || r.category.startsWith(category + "/")),
   );
-  const chosen = among.filter((r) => !decisions.get(r.sku)?.leaveOut);
-  const [tab, setTab] = useState<"differences" | "history">("differences");
+  const chosen = among.filter((r) => !r.held && !decisions.get(r.sku)?.leaveOut);
+  const { params, set } = useViewpoint();
+  const tab = tabs.find((t) => t === params.get("tab")) ?? "differences";
+  const setTab = (t: string) => set({ tab: t === "differences" ? "" : t });
+  const { data: drifts } = useDrifts(channel);
+  const drifting = drifts?.drifts.filter((d) => !d.accepted).length ?? 0;
+  const release = useRelease(channel);
   const [blockedOnly, setBlockedOnly] = useState(false);
   const [sent, setSent] = useState(0);
-  const running = usePublication(sent || (past?.publications[0]?.status === "sending" ? past.publications[0].id : 0));
+  const newest = past?.publications.find((p) => p.state === "sending" || p.state === "queued");
+  const waiting = past?.publications.find((p) => p.state === "waiting");
+  const running = usePublication(sent || (newest?.id ?? 0));
   const send = useMutation({
     mutationFn: () => {
       const overrides: Record<string, string> = {};
@@ -57,9 +80,9 @@ export function ChannelSheet({ channel }: { channel: string }) {
   });
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
-  const open = chosen.filter((r) => r.blocked && (decisions.get(r.sku)?.reason.trim() ?? "") === "");
-  const sending = running.data?.status === "sending";
-  const shown = blockedOnly ? among.filter((r) => r.blocked) : among;
+  const open = chosen.filter((r) => r.blocked.length > 0 && (decisions.get(r.sku)?.reason.trim() ?? "") === "");
+  const sending = running.data?.state === "sending" || running.data?.state === "queued";
+  const shown = blockedOnly ? among.filter((r) => r.blocked.length > 0) : among;
   const decide = (sku: string, d: Decision) => setDecisions((old) => new Map(old).set(sku, d));
   const chooseAll = (all: boolean) =>
     setDecisions((old) => {
@@ -69,33 +92,31 @@ export function ChannelSheet({ channel }: { channel: string }) {
     });
   const why = !may
     ? "You may look, not send."
-    : data.address === ""
+    : !data.connected
       ? `Nothing says how the ${data.name} is reached.`
       : open.length > 0
-        ? `${count(open.length)} below cost: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
+        ? `${count(open.length)} blocked: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
         : "";
   return (
-    <Tabs.Root
-      asChild
-      value={tab}
-      onValueChange={(t) => {
-        setTab(t === "history" ? "history" : "differences");
-      }}
-    >
+    <Tabs.Root asChild value={tab} onValueChange={setTab}>
       <section aria-label={`Differences of ${data.name}`} className="flex h-full flex-col">
         <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
           <Tabs.List className="flex" aria-label="Of this channel">
-            {(["differences", "history"] as const).map((t) => (
+            {tabs.map((t) => (
               <Tabs.Trigger
                 key={t}
                 value={t}
                 className="px-2.5 py-0.5 hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
               >
-                {t === "differences" ? `What would change ${count(data.rows.length)}` : "What was sent"}
+                {t === "differences"
+                  ? `What would change ${count(data.rows.length)}`
+                  : t === "shows" && drifting > 0
+                    ? `${tabWords[t]} ${count(drifting)}`
+                    : tabWords[t]}
               </Tabs.Trigger>
             ))}
           </Tabs.List>
-          {tab === "differences" && data.rows.some((r) => r.blocked) && (
+          {tab === "differences" && data.blocked > 0 && (
             <label className="flex items-center gap-1.5">
               <input
                 type="checkbox"
@@ -137,30 +158,43 @@ export function ChannelSheet({ channel }: { channel: string }) {
           {why !== "" && (
             <span className={open.length > 0 ? "text-bad" : "text-quiet"} data-testid="undecided">
               {why}
-              {may && data.address === "" && (
-                <Link
+              {may && !data.connected && (
+                <button
+                  type="button"
                   className="ml-1 text-ink underline underline-offset-2"
-                  to={`/catalogue/channels?item=${encodeURIComponent(channel)}`}
+                  onClick={() => setTab("link")}
                 >
                   Connect it
-                </Link>
+                </button>
               )}
             </span>
           )}
           <Button
             look="ink"
-            disabled={sending || send.isPending || why !== "" || chosen.length === 0}
+            disabled={sending || send.isPending || why !== "" || (chosen.length === 0 && data.rules === 0)}
             onClick={() => send.mutate()}
           >
-            {all.length === 0
+            {all.length === 0 && data.rules === 0
               ? "Nothing to send"
               : chosen.length === all.length
                 ? `Send ${count(all.length)} ${all.length === 1 ? "price" : "prices"} to the ${data.name}`
                 : `Send ${count(chosen.length)} of ${count(all.length)} prices to the ${data.name}`}
           </Button>
         </div>
+        {waiting && (
+          <Waiting publication={waiting} onLook={() => set({ tab: "history", publication: String(waiting.id) })} />
+        )}
         <Tabs.Content value="history" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
           <History channel={channel} />
+        </Tabs.Content>
+        <Tabs.Content value="due" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          <Due channel={channel} name={data.name} />
+        </Tabs.Content>
+        <Tabs.Content value="shows" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          <Drifts channel={channel} name={data.name} />
+        </Tabs.Content>
+        <Tabs.Content value="link" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          <Connection channel={channel} name={data.name} />
         </Tabs.Content>
         <Tabs.Content value="differences" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
           {data.rows.length === 0 ? (
@@ -174,6 +208,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
               mayOverride={mayOverride}
               onDecide={decide}
               onAll={may ? chooseAll : undefined}
+              onRelease={(sku) => release.mutate([sku])}
             />
           )}
         </Tabs.Content>
@@ -221,6 +256,7 @@ function Rows({
   mayOverride,
   onDecide,
   onAll,
+  onRelease,
 }: {
   rows: Difference[];
   decisions: Map<string, Decision>;
@@ -228,6 +264,7 @@ function Rows({
   onDecide: (sku: string, d: Decision) => void;
   /** Takes all rows in or leaves all out; absent where nothing can be sent. */
   onAll: ((all: boolean) => void) | undefined;
+  onRelease: (sku: string) => void;
 }) {
   const left = rows.filter((r) => decisions.get(r.sku)?.leaveOut).length;
   const scroller = useRef<HTMLDivElement>(null);
@@ -280,6 +317,7 @@ function Rows({
                 mayChoose={onAll !== undefined}
                 mayOverride={mayOverride}
                 onDecide={(d) => onDecide(row.sku, d)}
+                onRelease={() => onRelease(row.sku)}
               />
             ) : null;
           })}
@@ -289,22 +327,17 @@ function Rows({
   );
 }
 
-const statusWords: Record<string, string> = {
+const endWords: Record<string, string> = {
+  waiting: "It waits for a second person",
   done: "The channel took every price",
   partly: "The channel did not take every price",
-  failed: "Nothing reached the channel",
-  "broken-off": "The sending broke off",
+  failed: "The channel took nothing",
 };
 
 /** How far a sending is, then how it ended. */
-function Progress({
-  p,
-  onSettled,
-}: {
-  p: { id: number; status: string; rows: number; answered: number; refused: number; problem?: string };
-  onSettled: () => void;
-}) {
-  const over = p.status !== "sending";
+function Progress({ p, onSettled }: { p: Publication; onSettled: () => void }) {
+  const over = p.state !== "sending" && p.state !== "queued";
+  const answered = p.taken + p.refused + p.unanswered;
   useEffect(() => {
     if (over) onSettled();
     // Once per sending: what it changed is asked anew when it has ended.
@@ -313,18 +346,20 @@ function Progress({
   if (!over)
     return (
       <span className="flex items-center gap-2" aria-live="polite">
-        <progress max={p.rows} value={p.answered} className="h-2 w-40 accent-ink" aria-label="Prices answered" />
-        {count(p.answered)} of {count(p.rows)}
+        <progress max={p.lines} value={answered} className="h-2 w-40 accent-ink" aria-label="Prices answered" />
+        {count(answered)} of {count(p.lines)}
       </span>
     );
   return (
     <span
       role="status"
       data-testid="send-result"
-      className={p.status === "done" ? "font-medium text-good" : "font-medium text-bad"}
+      className={
+        p.state === "done" ? "font-medium text-good" : p.state === "waiting" ? "font-medium" : "font-medium text-bad"
+      }
     >
-      {statusWords[p.status] ?? p.status}
-      {p.refused > 0 && `: ${count(p.refused)} of ${count(p.rows)} refused, see What was sent`}
+      {endWords[p.state] ?? stateWords[p.state]}
+      {p.refused > 0 && `: ${count(p.refused)} of ${count(p.lines)} refused, see What was sent`}
       {p.problem && `. ${p.problem}`}
     </span>
   );

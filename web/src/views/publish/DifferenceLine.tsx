@@ -1,3 +1,4 @@
+import { kindName } from "../../parts/flags/kinds";
 import { Link } from "react-router";
 import type { Difference } from "../../api/client";
 import { amount, signed } from "../../lib/format";
@@ -16,23 +17,31 @@ interface Props {
   mayChoose: boolean;
   mayOverride: boolean;
   onDecide: (d: Decision) => void;
+  /** Lets go of a line that is held back. */
+  onRelease?: () => void;
 }
+
+/** What blocks a line, in few words. */
+const stopWords = (kinds: string[]) =>
+  kinds[0] === "pinned-price" ? "breaks a pinned price" : kindName(kinds[0] ?? "").toLowerCase();
 
 const kindWords: Record<string, string> = {
   new: "new",
   gone: "taken off",
   reference: "reference only",
-  tags: "tags only",
+  details: "details only",
+  again: "sent again",
 };
 
 /** One product whose price in the channel would change. */
-export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onDecide }: Props) {
-  const out = decision?.leaveOut ?? false;
+export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onDecide, onRelease }: Props) {
+  const out = row.held || (decision?.leaveOut ?? false);
+  const blocked = row.blocked.length > 0 && !row.held;
   return (
     <div
       data-sku={row.sku}
       style={{ transform: `translateY(${top}px)`, height: 40 }}
-      className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${row.blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
+      className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
     >
       {mayChoose && (
         <input
@@ -40,6 +49,7 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
           className="accent-ink"
           aria-label={`Send ${row.sku}`}
           checked={!out}
+          disabled={row.held}
           onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: !e.target.checked })}
         />
       )}
@@ -64,17 +74,25 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
       <span className="w-24 text-right">
         {row.reference ? amount(row.reference) : <span className="text-quiet">–</span>}
       </span>
-      <span className={`w-20 text-right ${row.blocked ? "font-semibold text-bad" : ""}`}>
-        {amount(row.marginAmount)}
-      </span>
+      <span className={`w-20 text-right ${blocked ? "font-semibold text-bad" : ""}`}>{amount(row.marginAmount)}</span>
       <div className="flex w-[330px] items-center gap-2">
-        {row.blocked && (
+        {row.held && (
+          <>
+            <span className="text-quiet">held back: it was taken back</span>
+            {mayChoose && onRelease && (
+              <button type="button" className="underline underline-offset-2" onClick={onRelease}>
+                Release
+              </button>
+            )}
+          </>
+        )}
+        {blocked && (
           <>
             <span className="rounded-[3px] bg-bad px-1.5 py-px text-[12px] font-medium whitespace-nowrap text-paper">
-              below cost
+              {stopWords(row.blocked)}
             </span>
             <input
-              aria-label={`Reason for sending ${row.sku} below cost`}
+              aria-label={`Reason for sending ${row.sku} although it is blocked`}
               placeholder={mayOverride ? "send all the same, because …" : "only an approver may send it"}
               className="field w-full min-w-0 disabled:opacity-50"
               maxLength={500}

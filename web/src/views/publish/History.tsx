@@ -1,23 +1,29 @@
 import { useState } from "react";
-import { usePublication, usePublications } from "../../api/publications";
+import type { Publication } from "../../api/client";
+import { useAnswers, usePublications, usePublicationStep } from "../../api/publications";
+import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { amount, count, moment } from "../../lib/format";
+import { amount, count, errorText, moment } from "../../lib/format";
+import { useViewpoint } from "../../lib/viewpoint";
+import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
+import { kindWords, lineCounts, stateWords } from "./words";
 
-const statusWords: Record<string, string> = {
-  sending: "sending",
-  done: "all taken",
-  partly: "partly taken",
-  failed: "failed",
-  "broken-off": "broke off",
-};
+const colour = (p: Publication) =>
+  p.state === "done"
+    ? "text-good"
+    : p.state === "partly" || p.state === "failed"
+      ? "font-medium text-bad"
+      : "text-quiet";
 
-/** What was sent to a channel, newest first; each opens to the channel's answers row by row. */
+/** What was sent to a channel, newest first; each opens to what became of its lines. */
 export function History({ channel }: { channel: string }) {
   const { data: state } = useProgramState();
   const { data } = usePublications(channel);
-  const [open, setOpen] = useState(0);
+  const { params, set } = useViewpoint();
+  const open = Number(params.get("publication") ?? 0);
   if (data?.publications.length === 0) return <Empty title="Nothing has been sent to this channel yet" />;
+  const chosen = data?.publications.find((p) => p.id === open);
   return (
     <div className="flex min-h-0 flex-1">
       <ul className="w-[380px] shrink-0 overflow-y-auto border-r">
@@ -26,45 +32,93 @@ export function History({ channel }: { channel: string }) {
             <button
               type="button"
               aria-expanded={open === p.id}
-              onClick={() => setOpen(p.id)}
+              onClick={() => set({ publication: String(p.id) })}
               className={`w-full px-5 py-2 text-left ${open === p.id ? "bg-wash" : "hover:bg-wash/60"}`}
             >
-              <span className="flex">
-                <span className="font-medium">{moment(p.started, state?.now)}</span>
-                <span
-                  className={`ml-auto ${p.status === "done" ? "text-good" : p.status === "sending" ? "" : "font-medium text-bad"}`}
-                >
-                  {statusWords[p.status]}
-                </span>
+              <span className="flex gap-3">
+                <span className="font-medium">{moment(p.ended ?? p.prepared, state?.now)}</span>
+                <span className={`ml-auto ${colour(p)}`}>{stateWords[p.state]}</span>
               </span>
               <span className="text-quiet">
-                {count(p.rows)} prices{p.refused > 0 && `, ${count(p.refused)} refused`} · book {p.version} · by {p.who}
+                {lineCounts(p)} · {kindWords[p.kind]}
+                {p.of ? ` ${p.of}` : ""} · no. {p.id} · by {p.who}
               </span>
               {p.problem && <span className="block text-bad">{p.problem}</span>}
+              {p.reason && (
+                <span className="block">
+                  {p.decidedBy}: “{p.reason}”
+                </span>
+              )}
             </button>
           </li>
         ))}
       </ul>
       <div className="min-w-0 flex-1 overflow-y-auto bg-sheet">
-        {open > 0 ? (
-          <Answers id={open} />
+        {chosen ? (
+          <Answers key={chosen.id} publication={chosen} />
         ) : (
-          <Empty title="Choose a sending">The channel's answer to each price is kept.</Empty>
+          <Empty title="Choose a publication">What became of each of its prices is kept.</Empty>
         )}
       </div>
     </div>
   );
 }
 
-function Answers({ id }: { id: number }) {
-  const { data } = usePublication(id);
-  const rows = data?.answers ?? [];
+/** What may still be done about a publication that has ended. */
+function Steps({ publication: p }: { publication: Publication }) {
+  const step = usePublicationStep();
+  const may = useMay("manager");
+  const [sure, setSure] = useState(false);
+  if (!may || !["done", "partly", "failed"].includes(p.state)) return null;
+  return (
+    <div className="flex items-center gap-3 border-b px-5 py-2">
+      {p.state !== "done" && (
+        <Button disabled={step.isPending} onClick={() => step.mutate({ what: "rest", id: p.id })}>
+          Send the rest again
+        </Button>
+      )}
+      {sure ? (
+        <>
+          <span>
+            Each price that still stems from it becomes what was shown before, and stays so until it is released.
+          </span>
+          <Button
+            look="ink"
+            disabled={step.isPending}
+            onClick={() => step.mutate({ what: "take-back", id: p.id }, { onSettled: () => setSure(false) })}
+          >
+            Take it back
+          </Button>
+          <Button onClick={() => setSure(false)}>Leave it</Button>
+        </>
+      ) : (
+        <Button onClick={() => setSure(true)}>Take it back …</Button>
+      )}
+      {step.error && (
+        <span role="alert" className="font-medium text-bad">
+          {errorText(step.error)}
+        </span>
+      )}
+    </div>
+  );
+}
+
+const answerWords: Record<string, string> = {
+  "left-out": "left out",
+  held: "held back",
+  unanswered: "no answer",
+};
+
+function Answers({ publication: p }: { publication: Publication }) {
+  const { data } = useAnswers(p.id, p.state);
+  const rows = data ?? [];
   const shown = [...rows.filter((r) => r.answer !== "taken"), ...rows.filter((r) => r.answer === "taken")].slice(
     0,
     500,
   );
   return (
     <>
+      <Steps publication={p} />
       <table className="w-full">
         <thead className="text-left text-[12px] text-quiet">
           <tr>
@@ -83,11 +137,19 @@ function Answers({ id }: { id: number }) {
               <td className="text-right">{amount(r.was)}</td>
               <td className="text-right font-medium">{r.kind === "gone" ? "taken off" : amount(r.price)}</td>
               <td className="pl-6">
-                <span className={r.answer === "taken" ? "text-good" : "font-medium text-bad"}>
-                  {r.answer || "waiting"}
+                <span
+                  className={
+                    r.answer === "taken"
+                      ? "text-good"
+                      : r.answer === "refused" || r.answer === "unanswered"
+                        ? "font-medium text-bad"
+                        : "text-quiet"
+                  }
+                >
+                  {r.answer ? (answerWords[r.answer] ?? r.answer) : "not sent yet"}
                 </span>{" "}
                 {r.message}
-                {r.override && <span className="text-quiet"> · sent below cost: {r.override}</span>}
+                {r.override && <span className="text-quiet"> · sent although it is blocked: {r.override}</span>}
               </td>
             </tr>
           ))}
@@ -95,7 +157,7 @@ function Answers({ id }: { id: number }) {
       </table>
       {rows.length > shown.length && (
         <p className="px-5 py-2 text-quiet">
-          The first {count(shown.length)} of {count(rows.length)}; rows not taken come first.
+          The first {count(shown.length)} of {count(rows.length)}; those not taken come first.
         </p>
       )}
     </>

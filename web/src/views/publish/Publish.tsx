@@ -1,3 +1,4 @@
+import { differenceWords, stateWords } from "./words";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useDifferences, usePublications } from "../../api/publications";
@@ -32,8 +33,8 @@ export function Publish() {
           />
         ))}
         <p className="max-w-[30ch] self-center text-quiet">
-          Saved changes reach customers only when they are sent here. Guests' prices for one piece are sent, as they are
-          now.
+          Saved changes reach customers only when they are sent here. What begins or ends by itself is sent on its
+          minute where a channel is told so.
         </p>
       </div>
       <div className="min-h-0 flex-1">
@@ -48,8 +49,7 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
   const { data } = useDifferences(code);
   const { data: past } = usePublications(code);
   const last = past?.publications[0];
-  const kind = (k: string) => data?.rows.filter((r) => r.kind === k).length ?? 0;
-  const blocked = data?.rows.filter((r) => r.blocked).length ?? 0;
+  const blocked = data?.blocked ?? 0;
   return (
     <section
       aria-label={name}
@@ -58,30 +58,21 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
       <button type="button" className="flex w-full items-baseline text-left" aria-pressed={open} onClick={onOpen}>
         <span className="text-[16px] font-semibold">{name}</span>
         <span className="ml-auto text-[20px] font-semibold" data-testid={`behind-${code}`}>
-          {data ? count(data.rows.length) : "…"}
+          {data ? count(data.total) : "…"}
         </span>
       </button>
       <p>
-        {data?.rows.length === 0
+        {data?.total === 0
           ? "shows the saved prices"
-          : [
-              [kind("down"), "down"],
-              [kind("up"), "up"],
-              [kind("new"), "new"],
-              [kind("gone"), "gone"],
-              [kind("reference"), "reference only"],
-              [kind("tags"), "tags only"],
-            ]
-              .filter(([n]) => n !== 0)
-              .map(([n, word]) => `${count(Number(n))} ${word}`)
-              .join(", ")}
+          : data?.kinds.map((k) => `${count(k.count)} ${differenceWords[k.kind] ?? k.kind}`).join(", ")}
         {blocked > 0 && <span className="font-medium text-bad"> · {count(blocked)} blocked</span>}
+        {data !== undefined && data.held > 0 && <span> · {count(data.held)} held back</span>}
       </p>
       <p className="text-quiet">
         {last
-          ? last.status === "sending"
-            ? "sending now"
-            : `last sent ${moment(last.ended ?? last.started, state?.now)}`
+          ? last.ended
+            ? `last sent ${moment(last.ended, state?.now)}`
+            : stateWords[last.state]
           : "nothing sent yet"}
         {data?.page && (
           <>

@@ -1,0 +1,323 @@
+package publish
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
+)
+
+// Lines are what a channel is told of all its products at one moment, but for how long each holds (Until).
+type Lines struct {
+	At       pricing.Moment
+	Currency string
+	Digits   int
+
+	of     *Telling
+	sweeps []*pricing.Sweep // by place in of.asks
+	scope  *pricing.Scope
+	begun  map[string]Begun
+}
+
+// Telling is how a channel is told the prices of one book: from which viewpoints they are asked, and what of them a
+// line of that channel has.
+type Telling struct {
+	Channel string
+
+	engine      *pricing.Engine
+	baskets     *basket.Engine
+	channel     *pricing.Channel
+	kind        ReferenceKind
+	zone        *time.Location
+	asks        []ask
+	places      map[ask]int // in asks
+	thresholds  []int       // ascending, above 1
+	groups      []string    // codes, in the book's order
+	tellsBreaks bool
+}
+
+// mostLeasts is for how many smallest orders all products are priced at once; where there are more, one by one.
+const mostLeasts = 6
+
+// ask is a group, "" for guests, and a quantity.
+type ask struct {
+	group    string
+	quantity int
+}
+
+// Tell makes ready how a channel of a book is told. Its error is that there is no such channel.
+func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind ReferenceKind) (*Telling, error) {
+	book := engine.Book()
+	i := slices.IndexFunc(book.Channels, func(c pricing.Channel) bool { return c.Code == channel })
+	if i < 0 {
+		return nil, fmt.Errorf("channel %q: %w", channel, ErrNoChannel)
+	}
+	zone, err := time.LoadLocation(book.Settings.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("load the book's time zone: %w", err)
+	}
+	t := &Telling{Channel: channel, engine: engine, baskets: baskets, channel: &book.Channels[i], kind: kind, zone: zone}
+	t.tellsBreaks = t.can("breaks")
+	if t.tellsBreaks {
+		t.thresholds = thresholds(engine)
+	}
+	quantities := append([]int{1}, t.thresholds...)
+	leasts := t.leasts()
+	for _, least := range leasts { // whoever must order more than one is told the price of so many
+		if len(leasts) <= mostLeasts && !slices.Contains(quantities, least) {
+			quantities = append(quantities, least)
+		}
+	}
+	slices.Sort(quantities)
+	who := []string{""}
+	if t.can("groups") {
+		for j := range book.Groups {
+			t.groups = append(t.groups, book.Groups[j].Code)
+		}
+		who = append(who, t.groups...)
+	}
+	t.places = map[ask]int{}
+	for _, q := range quantities {
+		for _, g := range who {
+			t.places[ask{g, q}] = len(t.asks)
+			t.asks = append(t.asks, ask{g, q})
+		}
+	}
+	return t, nil
+}
+
+// can reports whether the channel can be told something: "breaks", "groups", "offers", "codes", "schedule".
+func (t *Telling) can(what string) bool {
+	if t.channel.Can == nil {
+		return what != "schedule"
+	}
+	return slices.Contains(t.channel.Can, what)
+}
+
+// thresholds are the quantities above 1 at which a break counted in pieces begins, or a price rule's least quantity.
+func thresholds(e *pricing.Engine) (list []int) {
+	add := func(n int) {
+		if n > 1 && n <= pricing.MaxQuantity {
+			list = append(list, n)
+		}
+	}
+	e.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
+		if r.Offer != nil || r.Order != nil || r.Status == pricing.Off {
+			return
+		}
+		add(r.MinQuantity)
+		breaks, counting := e.Breaks(ordinal)
+		if counting.Measure != "quantity" {
+			return
+		}
+		for i := range breaks {
+			if n, fits := breaks[i].From.Minor(0, money.Up); fits {
+				add(int(n))
+			}
+		}
+	})
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// leasts are the numbers above 1 that may be the smallest order of some product, at some moment.
+func (t *Telling) leasts() (list []int) {
+	for _, p := range t.engine.Products() {
+		if p.MinOrder > 1 {
+			list = append(list, p.MinOrder)
+		}
+	}
+	t.engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) {
+		if r.Order != nil && r.Status != pricing.Off {
+			list = append(list, r.Order.Min, r.Order.Multiple)
+		}
+	})
+	slices.Sort(list)
+	return slices.DeleteFunc(slices.Compact(list), func(n int) bool { return n < 2 })
+}
+
+func (t *Telling) viewpoints(at pricing.Moment) []pricing.Viewpoint {
+	vps := make([]pricing.Viewpoint, len(t.asks))
+	for i, a := range t.asks {
+		vps[i] = pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: a.quantity}
+		if a.group != "" {
+			vps[i].Groups = []string{a.group}
+		}
+	}
+	return vps
+}
+
+// At prices all products at a moment. begun says of products which reduction is under way in the channel, and what was
+// the lowest price before (see Begun).
+func (t *Telling) At(at pricing.Moment, begun map[string]Begun) (*Lines, error) {
+	sweeps, err := t.engine.Sweeps(t.viewpoints(at))
+	if err != nil {
+		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
+	}
+	return t.lines(at, sweeps, begun)
+}
+
+func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun map[string]Begun) (*Lines, error) {
+	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
+	if err != nil {
+		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
+	}
+	first := sweeps[0]
+	return &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope,
+		begun: begun}, nil
+}
+
+// price is that of the last of so many units for a group, in minor units. Quantities that are asked of few products
+// alone are priced one by one.
+func (l *Lines) price(p int32, group string, quantity int) (int64, bool) {
+	if i, asked := l.of.places[ask{group, quantity}]; asked {
+		return l.sweeps[i].LastUnit(p)
+	}
+	answer := l.answer(p, group, quantity)
+	if answer == nil {
+		return 0, false
+	}
+	return answer.Portions[len(answer.Portions)-1].Unit.Minor(l.Digits, money.HalfUp)
+}
+
+// rules are those that applied to the last of so many units for a guest.
+func (l *Lines) rules(p int32, quantity int) (rules []*pricing.Rule) {
+	if i, asked := l.of.places[ask{"", quantity}]; asked {
+		return l.sweeps[i].Rules(p)
+	}
+	if answer := l.answer(p, "", quantity); answer != nil {
+		last := answer.Portions[len(answer.Portions)-1]
+		l.of.engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) {
+			if slices.Contains(last.Rules, r.Code) {
+				rules = append(rules, r)
+			}
+		})
+		slices.SortFunc(rules, func(a, b *pricing.Rule) int {
+			return slices.Index(last.Rules, a.Code) - slices.Index(last.Rules, b.Code)
+		})
+	}
+	return rules
+}
+
+// answer prices one product by itself; nil: it has no price.
+func (l *Lines) answer(p int32, group string, quantity int) *pricing.Answer {
+	vp := pricing.Viewpoint{Channel: l.of.Channel, At: l.At, Quantity: quantity}
+	if group != "" {
+		vp.Groups = []string{group}
+	}
+	answer, err := l.of.engine.Price(pricing.Question{Viewpoint: vp, SKU: l.of.engine.Products()[p].SKU})
+	if err != nil || answer.Unit == nil {
+		return nil
+	}
+	return answer
+}
+
+// Told is a line with what is known of it beyond what the channel is told.
+type Told struct {
+	Line
+	Minor   int64 // the price
+	Begun   Begun // the reduction that is under way with it
+	Rules   []*pricing.Rule
+	Product int32
+}
+
+// Of is the line of a product; false where the channel lists none, or it has no price.
+func (l *Lines) Of(p int32) (Told, bool) {
+	t, product := l.of, l.of.engine.Products()[p]
+	least, multiple := t.baskets.Least(l.scope, p)
+	minor, ok := l.price(p, "", least)
+	if !ok {
+		return Told{}, false
+	}
+	rules := l.rules(p, least)
+	told := Told{Minor: minor, Rules: rules, Product: p, Line: Line{SKU: product.SKU, Name: product.Name,
+		Price: money.FormatMinor(minor, l.Digits), Currency: l.Currency, Tax: "included"}}
+	line := &told.Line
+	if _, included := l.scope.Tax(product.TaxClass); !included {
+		line.Tax = "excluded"
+	}
+	if least > 1 || multiple > 1 {
+		line.Order = &LineOrder{least, multiple}
+	}
+	line.Breaks = l.breaks(p, "", least, minor)
+	for _, g := range t.groups {
+		price, priced := l.price(p, g, least)
+		if !priced {
+			continue
+		}
+		breaks := l.breaks(p, g, least, price)
+		if price == minor && slices.Equal(breaks, line.Breaks) {
+			continue
+		}
+		if line.Groups == nil {
+			line.Groups = map[string]GroupPrices{}
+		}
+		line.Groups[g] = GroupPrices{money.FormatMinor(price, l.Digits), breaks}
+	}
+	if c := product.Content; c != nil && c.Amount.Sign() > 0 {
+		each := money.FromMinor(minor, l.Digits).Div(c.Amount).Round(l.Digits, money.HalfUp)
+		line.PerUnit = &PerUnit{each.Fixed(l.Digits), c.Of}
+	}
+	line.Tags = tagsOf(pricing.LiveTagsOf(rules))
+	l.refer(&told)
+	l.texts(line, rules)
+	return told, true
+}
+
+// breaks are the quantities above least from which a unit costs otherwise than from the one before; of least it costs
+// price.
+func (l *Lines) breaks(p int32, group string, least int, price int64) (list []LineBreak) {
+	for _, from := range l.of.thresholds {
+		if from <= least {
+			continue
+		}
+		minor, ok := l.price(p, group, from)
+		if ok && minor != price {
+			price = minor
+			list = append(list, LineBreak{from, money.FormatMinor(minor, l.Digits)})
+		}
+	}
+	return list
+}
+
+// texts are those of the last applied rule that has some; as is said last, when it is known what the price is reduced
+// from.
+func (l *Lines) texts(line *Line, rules []*pricing.Rule) {
+	line.As = "ordinary"
+	for _, r := range rules {
+		if r.Layer == pricing.Sale || r.Layer == pricing.Promotion {
+			line.As = "reduced"
+		}
+	}
+	for i := len(rules) - 1; i >= 0; i-- {
+		if s := rules[i].Show; s != nil {
+			line.Label, line.Message, line.Badge, line.Image, line.Alt, line.Terms = s.Label, s.Message, s.Badge, s.Image,
+				s.Alt, s.Terms
+			if s.As != "" {
+				line.As = s.As
+			}
+			break
+		}
+	}
+	if line.Reference == "" {
+		line.As = "ordinary"
+	}
+}
+
+// Each visits the lines of all products, several at once.
+func (l *Lines) Each(visit func(p int32, told Told, is bool)) {
+	pricing.InParallel(len(l.of.engine.Products()), func(from, to int) {
+		for p := int32(from); p < int32(to); p++ {
+			told, is := l.Of(p)
+			visit(p, told, is)
+		}
+	})
+}
+
+// Instant is a moment as channels are told it: with the book's offset from UTC.
+func (t *Telling) Instant(at pricing.Moment) string {
+	return at.Instant(t.zone).Format("2006-01-02T15:04:05Z07:00")
+}

@@ -1,0 +1,114 @@
+package publish
+
+import (
+	"encoding/json"
+	"math/rand/v2"
+	"slices"
+	"sync"
+	"testing"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
+	"dogbane/internal/pricing/pricingtest"
+)
+
+func telling(t testing.TB, doc, channel string) *Telling {
+	t.Helper()
+	b, err := bookfile.Decode([]byte(doc))
+	require.NoError(t, err)
+	e := pricing.Compile(b)
+	tell, err := Tell(e, basket.Compile(e), channel, Lowest30)
+	require.NoError(t, err)
+	return tell
+}
+
+func moment(t testing.TB, text string) pricing.Moment {
+	t.Helper()
+	m, err := pricing.ParseMoment(text)
+	require.NoError(t, err)
+	return m
+}
+
+// A line says all that a channel is told of a product, as the publication protocol writes it.
+func TestALine(t *testing.T) {
+	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}},
+		"groups":[{"code":"trade"},{"code":"club"}],"channels":[{"code":"web"}],
+		"products":[{"sku":"GB-01","name":"Glaze & \"co\" <b>","list":"8.30","content":{"amount":"0.12","of":"l"},"minOrder":1}],
+		"rules":[
+			{"code":"WEEK","layer":"sale","rank":1,"where":{"all":[]},"effect":{"setPrice":"6.95"},"window":{"from":"2026-11-20T00:00","to":"2026-12-06T00:00"},
+				"show":{"label":"Week","badge":"%","alt":"a","image":"x.png"},"liveTags":{"add":["daily"]}},
+			{"code":"SIX","layer":"tier","rank":1,"where":{"all":[]},"breaks":[{"from":6,"percentOff":"5"},{"from":12,"percentOff":"5"}]},
+			{"code":"TRADE","layer":"group","rank":1,"where":{"all":[]},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}},
+			{"code":"ORDER","layer":"promotion","rank":1,"where":{"all":[]},"order":{"multiple":1}}]}`, "web")
+	ten := money.MustParse("8.30")
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), map[string]Begun{"GB-01": {Lowest: &ten}})
+	require.NoError(t, err)
+	told, is := lines.Of(0)
+	require.True(t, is)
+	untils, err := lines.Untils(nil, map[int32]Digest{0: told.Digest()})
+	require.NoError(t, err)
+	told.Until = untils[0].Instant(tell.zone).Format("2006-01-02T15:04:05Z07:00")
+	have, err := json.Marshal(told.Line)
+	require.NoError(t, err)
+	require.JSONEq(t, `{"sku":"GB-01","name":"Glaze & \"co\" <b>","price":"6.95","currency":"EUR","tax":"included","reference":"8.30",
+		"referenceKind":"lowest30","as":"reduced","until":"2026-12-06T00:00:00+01:00","breaks":[{"from":6,"price":"6.60"}],
+		"groups":{"trade":{"price":"5.95","breaks":[{"from":6,"price":"5.60"}]}},"perUnit":{"price":"57.92","of":"l"},
+		"label":"Week","badge":"%","alt":"a","image":"x.png","tags":{"add":["daily"]}}`, string(have))
+}
+
+// Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at
+// which anything opens or closes.
+func TestUntilIsTheFirstDifference(t *testing.T) {
+	found, never := 0, 0
+	for seed := range uint64(30) {
+		rng := rand.New(rand.NewPCG(seed, 23))
+		b := pricingtest.Book(rng)
+		if len(b.Channels) == 0 {
+			continue
+		}
+		e := pricing.Compile(b)
+		tell, err := Tell(e, basket.Compile(e), b.Channels[0].Code, Lowest30)
+		require.NoError(t, err)
+		at := pricingtest.Noon
+		lines, err := tell.At(at, nil)
+		require.NoError(t, err)
+		digests := map[int32]Digest{}
+		var mu sync.Mutex
+		lines.Each(func(p int32, told Told, is bool) {
+			mu.Lock()
+			defer mu.Unlock()
+			if is {
+				digests[p] = told.Digest()
+			}
+		})
+		have, err := lines.Untils(nil, digests)
+		require.NoError(t, err)
+		want := map[int32]pricing.Moment{}
+		for _, m := range e.Changes(at, at+Ahead, 60, nil) {
+			then, err := tell.At(m, nil)
+			require.NoError(t, err)
+			for p := range int32(len(e.Products())) {
+				told, is := then.Of(p)
+				was, had := digests[p]
+				if _, known := want[p]; !known && (is != had || is && told.Digest() != was) {
+					want[p] = m
+				}
+			}
+		}
+		last := slices.Max(append(e.Changes(at, at+Ahead, 60, nil), at))
+		for p, m := range have {
+			if m > last {
+				delete(have, p)
+			}
+		}
+		require.Equal(t, want, have, "seed %d", seed)
+		found, never = found+len(want), never+len(e.Products())-len(want)
+	}
+	require.Greater(t, found, 40)
+	require.Greater(t, never, 20)
+}

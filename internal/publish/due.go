@@ -1,0 +1,331 @@
+package publish
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"dogbane/internal/book"
+	"dogbane/internal/pricing"
+)
+
+// DueMoment is one at which lines of a channel differ by themselves.
+type DueMoment struct {
+	At      pricing.Moment
+	Changed []int32  // products whose lines do
+	SKUs    []string // theirs
+}
+
+// Dues are the moments after those of lines, before to, at which lines differ, at most limit of them.
+func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error) {
+	last := map[int32]*Digest{} // nil: no line
+	digest := func(lines *Lines, p int32) *Digest {
+		told, is := lines.Of(p)
+		if !is {
+			return nil
+		}
+		d := told.Digest()
+		return &d
+	}
+	err = l.walk(to, nil, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
+		var changed []int32
+		turned.Each(func(p int32) bool {
+			was, known := last[p]
+			if !known {
+				was = digest(l, p)
+			}
+			now := digest(then, p)
+			last[p] = now
+			if (was == nil) != (now == nil) || was != nil && *was != *now {
+				changed = append(changed, p)
+			}
+			return true
+		})
+		if len(changed) > 0 {
+			due := DueMoment{At: at, Changed: changed}
+			for _, p := range changed {
+				due.SKUs = append(due.SKUs, l.of.engine.Products()[p].SKU)
+			}
+			dues = append(dues, due)
+		}
+		return len(dues) < limit
+	})
+	return dues, err
+}
+
+// DueKeeper keeps which moments were dealt with.
+type DueKeeper interface {
+	Links(ctx context.Context) (map[string]Link, error)
+	ChannelState(ctx context.Context, channel string) (ChannelState, error)
+	Underway(ctx context.Context) ([]Publication, error)
+	// ClaimDue says that a channel's moments up to one are dealt with, by a publication that is queued at once where it
+	// has rows or rules; false where another instance was first.
+	ClaimDue(ctx context.Context, channel string, after, to pricing.Moment, p *Publication, rows []Row) (bool, error)
+}
+
+// Schedule publishes by itself what differs when a moment comes, in channels that are told on the minute. Any number of
+// instances may: each moment of a channel is claimed once.
+type Schedule struct {
+	Desk   *Desk
+	Keeper DueKeeper
+	Book   func() *book.Snapshot
+	Now    func() time.Time // the book's
+	Wake   func()           // has the sender look
+
+	mu   sync.Mutex
+	next map[string]*awaited
+}
+
+// awaited is the next due moment of a channel.
+type awaited struct {
+	version int64
+	after   pricing.Moment
+	dues    []DueMoment
+	until   pricing.Moment // how far was looked
+}
+
+// lookAhead is how far ahead the next due moments are looked for; beyond, they are looked for again.
+const (
+	lookAhead = 2 * pricing.Day
+	beat      = 200 * time.Millisecond
+)
+
+// Run publishes due moments until ctx ends.
+func (s *Schedule) Run(ctx context.Context) {
+	for {
+		if err := s.Look(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("cannot publish what is due; it is tried again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(beat):
+		}
+	}
+}
+
+// Look publishes what is due now.
+func (s *Schedule) Look(ctx context.Context) error {
+	links, err := s.Keeper.Links(ctx)
+	if err != nil {
+		return err
+	}
+	var failed error
+	for channel, link := range links {
+		if link.OnTheMinute() {
+			if err := s.look(ctx, channel, &link); err != nil {
+				failed = errors.Join(failed, fmt.Errorf("publish what is due in channel %q: %w", channel, err))
+			}
+		}
+	}
+	return failed
+}
+
+func (s *Schedule) look(ctx context.Context, channel string, link *Link) error {
+	state, err := s.Keeper.ChannelState(ctx, channel)
+	if err != nil || state.Version == 0 || state.DueAfter == nil {
+		return err
+	}
+	snap := s.Book()
+	now := pricing.MomentOf(s.Now().In(snap.Zone))
+	a, err := s.awaited(ctx, snap, channel, link, state, now)
+	if err != nil {
+		return err
+	}
+	passed := 0
+	for passed < len(a.dues) && a.dues[passed].At <= now {
+		passed++
+	}
+	if passed == 0 {
+		return nil
+	}
+	underway, err := s.Keeper.Underway(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range underway {
+		if underway[i].Channel == channel {
+			return nil // when that has ended, the present is published
+		}
+	}
+	return s.publish(ctx, snap, channel, link, state, a.dues[:passed])
+}
+
+// awaited are the next due moments of a channel, found once for each version and moment that was dealt with.
+func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel string, link *Link, state ChannelState,
+	now pricing.Moment) (*awaited, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.next == nil {
+		s.next = map[string]*awaited{}
+	}
+	a := s.next[channel]
+	if a != nil && a.version == state.Version && a.after == *state.DueAfter && now < a.until-lookAhead/2 {
+		return a, nil
+	}
+	version, err := s.Desk.version(ctx, snap, state.Version)
+	if err != nil {
+		return nil, err
+	}
+	t, err := s.Desk.Telling(version, channel, link)
+	if err != nil {
+		return nil, err
+	}
+	lines, err := t.At(*state.DueAfter, nil)
+	if err != nil {
+		return nil, err
+	}
+	a = &awaited{version: state.Version, after: *state.DueAfter, until: now + lookAhead}
+	if a.dues, err = lines.Dues(a.until, mostDues); err != nil {
+		return nil, err
+	}
+	s.next[channel] = a
+	return a, nil
+}
+
+// mostDues bounds how many due moments are looked at at once.
+const mostDues = 5000
+
+// publish publishes the last of some moments that have come; the others are named.
+func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, link *Link, state ChannelState,
+	dues []DueMoment) error {
+	at := dues[len(dues)-1].At
+	p := Publication{Channel: channel, Version: state.Version, At: at, Prepared: s.Now(), Who: "the clock", Kind: Due,
+		State: Queued}
+	changed := map[string]bool{}
+	version, err := s.Desk.version(ctx, snap, state.Version)
+	if err != nil {
+		return err
+	}
+	for i, due := range dues {
+		if i < len(dues)-1 {
+			p.Named.Passed = append(p.Named.Passed, due.At.String())
+		}
+		for _, sku := range due.SKUs {
+			changed[sku] = true
+		}
+	}
+	found, err := s.Desk.at(ctx, version, channel, link, at)
+	if err != nil {
+		return err
+	}
+	p.Rules = found.Rules
+	rows, err := dueRows(found, changed)
+	if err != nil {
+		return err
+	}
+	if snap.Version != state.Version {
+		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, channel, at, found.lines); err != nil {
+			return err
+		}
+	}
+	mine, err := s.Keeper.ClaimDue(ctx, channel, *state.DueAfter, at, &p, rows)
+	if err == nil && mine {
+		slog.Info("a moment has come", "channel", channel, "at", at.String(), "lines", p.Counts.Total,
+			"late", s.Now().Sub(at.Instant(snap.Zone)).Round(time.Millisecond).String())
+		s.Wake()
+	}
+	return err
+}
+
+// dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the
+// channel shows them. What was refused, left out or taken back waits for somebody; what is blocked is left out.
+func dueRows(d *Differences, changed map[string]bool) ([]Row, error) {
+	w := Wish{}
+	var rows []Difference
+	for _, r := range d.Rows {
+		switch {
+		case r.Kind == Again, changed[r.SKU] && !r.Behind && !r.Held:
+			rows = append(rows, r)
+			if r.Blocked() {
+				w.LeaveOut = append(w.LeaveOut, r.SKU)
+			}
+		}
+	}
+	some := *d
+	some.Rows = rows
+	out, err := w.rows(&some)
+	if errors.Is(err, ErrNothing) {
+		return nil, nil
+	}
+	return out, err
+}
+
+// at are the differences of a channel from a version of the book at a moment.
+func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, link *Link,
+	at pricing.Moment) (*Differences, error) {
+	broken, err := d.broken(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k, err := d.of(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	return d.compare(ctx, k, snap, channel, link, at, false, broken)
+}
+
+// unpublished is how many lines the saved book has otherwise than the published one at a moment.
+func (d *Desk) unpublished(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
+	published *Lines) (n int, err error) {
+	found, err := d.Differences(ctx, snap, channel, at)
+	if err != nil {
+		return 0, err
+	}
+	for i := range found.Rows {
+		r := &found.Rows[i]
+		p, exists := published.of.engine.ProductNumber(r.SKU)
+		var told Told
+		is := false
+		if exists {
+			told, is = published.Of(p)
+		}
+		if is != (r.Digest != nil) || is && told.Digest() != *r.Digest {
+			n++
+		}
+	}
+	return n, nil
+}
+
+// Upcoming are the next due moments of a channel, as its published version of the book has them; nil where nothing was
+// published.
+func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string, to pricing.Moment,
+	limit int) ([]DueMoment, error) {
+	version, err := d.Published(ctx, snap, channel)
+	if err != nil || version == nil {
+		return nil, err
+	}
+	links, err := d.keeper.Links(ctx)
+	if err != nil {
+		return nil, err
+	}
+	link := links[channel]
+	t, err := d.Telling(version, channel, &link)
+	if err != nil {
+		return nil, err
+	}
+	lines, err := t.At(pricing.MomentOf(d.now().In(snap.Zone)), nil)
+	if err != nil {
+		return nil, err
+	}
+	return lines.Dues(to, limit)
+}
+
+// Waits are products of which a channel does not show what the saved book says now: what is due sends them as the
+// published book has them.
+func (d *Desk) Waits(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
+	found, err := d.Differences(ctx, snap, channel, snap.Moment(d.now()))
+	if err != nil {
+		return nil, err
+	}
+	waits := make(map[string]bool, len(found.Rows))
+	for i := range found.Rows {
+		waits[found.Rows[i].SKU] = true
+	}
+	return waits, nil
+}

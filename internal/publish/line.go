@@ -1,0 +1,90 @@
+package publish
+
+import (
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+
+	"dogbane/internal/pricing"
+)
+
+// Line is what a channel is told of one product, as it travels: amounts are decimal texts with the currency's digits,
+// moments carry the book's offset from UTC.
+type Line struct {
+	SKU           string                 `json:"sku"`
+	Name          string                 `json:"name,omitempty"`
+	Price         string                 `json:"price"`
+	Currency      string                 `json:"currency"`
+	Tax           string                 `json:"tax" enum:"included,excluded"`
+	Reference     string                 `json:"reference,omitempty" doc:"the price that it is shown as reduced from"`
+	ReferenceKind string                 `json:"referenceKind,omitempty" enum:"lowest30,catalog,list,rrp"`
+	As            string                 `json:"as,omitempty" enum:"reduced,ordinary"`
+	Until         string                 `json:"until,omitempty" doc:"when it will differ by itself"`
+	Breaks        []LineBreak            `json:"breaks,omitempty"`
+	Groups        map[string]GroupPrices `json:"groups,omitempty" doc:"by code, where they differ from a guest's"`
+	PerUnit       *PerUnit               `json:"perUnit,omitempty"`
+	Order         *LineOrder             `json:"order,omitempty"`
+	Label         string                 `json:"label,omitempty"`
+	Message       string                 `json:"message,omitempty"`
+	Badge         string                 `json:"badge,omitempty"`
+	Image         string                 `json:"image,omitempty"`
+	Alt           string                 `json:"alt,omitempty"`
+	Terms         string                 `json:"terms,omitempty"`
+	Tags          *LineTags              `json:"tags,omitempty"`
+}
+
+// LineBreak is the price of the last unit of a line of at least so many.
+type LineBreak struct {
+	From  int    `json:"from"`
+	Price string `json:"price"`
+}
+
+// GroupPrices are what a group pays.
+type GroupPrices struct {
+	Price  string      `json:"price"`
+	Breaks []LineBreak `json:"breaks,omitempty"`
+}
+
+// PerUnit is the price of a litre, a kilogram and the like.
+type PerUnit struct {
+	Price string `json:"price"`
+	Of    string `json:"of"`
+}
+
+// LineOrder is how many may be ordered.
+type LineOrder struct {
+	Min      int `json:"min"`
+	Multiple int `json:"multiple"`
+}
+
+// LineTags are put on a product, and taken off it, while its price stands.
+type LineTags struct {
+	Add    []string `json:"add,omitempty"`
+	Remove []string `json:"remove,omitempty"`
+}
+
+func tagsOf(t pricing.LiveTags) *LineTags {
+	if t.None() {
+		return nil
+	}
+	return &LineTags{t.Add, t.Remove}
+}
+
+// Digest is the same for two lines only if they differ in nothing but how long they hold.
+type Digest [16]byte
+
+// Digest digests a line.
+func (l Line) Digest() Digest {
+	l.Until = ""
+	sum := sha256.Sum256(l.bytes())
+	return Digest(sum[:16])
+}
+
+// bytes is the line as it travels.
+func (l Line) bytes() []byte {
+	data, err := json.Marshal(l)
+	if err != nil {
+		panic(fmt.Sprintf("publish: write a line: %v", err)) // it is made of texts and numbers
+	}
+	return data
+}

@@ -1,0 +1,171 @@
+package publish
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"maps"
+	"slices"
+
+	"dogbane/internal/bookfile"
+	"dogbane/internal/pricing"
+)
+
+// Rules are those that a channel is told as rules, by code: offers and orders, and price rules that no line can say, of
+// which none is over and none looks at a cost. Each is written as docs/book.md has it, without name and note; what it
+// refers to in the book stands in it.
+func (t *Telling) Rules(at pricing.Moment) map[string]json.RawMessage {
+	docs := map[string]json.RawMessage{}
+	if !t.can("offers") {
+		return docs
+	}
+	t.engine.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
+		c := t.engine.Campaign(ordinal)
+		if r.Status != pricing.On || c != nil && c.Status != pricing.On || !t.hears(r, c) || t.looksAtCost(ordinal, r) {
+			return
+		}
+		told := r.Offer != nil || r.Order != nil || t.beyondLines(ordinal, r, c)
+		if !told || r.Offer != nil && r.Offer.Codes != nil && !t.can("codes") {
+			return
+		}
+		whole := t.whole(ordinal, r, c)
+		if w := whole.Window; w != nil && w.To != nil && *w.To <= at {
+			return
+		}
+		docs[r.Code] = bookfile.EncodeRule(whole)
+	})
+	return docs
+}
+
+// hears reports whether a rule is for the channel.
+func (t *Telling) hears(r *pricing.Rule, c *pricing.Campaign) bool {
+	for_ := func(list []string) bool { return len(list) == 0 || slices.Contains(list, t.Channel) }
+	return for_(r.Channels) && (c == nil || for_(c.Channels)) &&
+		(r.Currency == "" || r.Currency == t.channel.Currency || t.channel.Currency == "" &&
+			r.Currency == t.engine.Book().Settings.Currency)
+}
+
+// beyondLines reports whether a price rule makes prices that no line says.
+func (t *Telling) beyondLines(ordinal int, r *pricing.Rule, c *pricing.Campaign) bool {
+	narrow := func(a *pricing.Audience) bool {
+		return a != nil && (len(a.Customers) > 0 || len(a.Countries) > 0 || len(a.CustomerAttr) > 0 || a.FirstOrder != nil ||
+			a.SignedIn != nil)
+	}
+	breaks, counting := t.engine.Breaks(ordinal)
+	return narrow(r.Audience) || c != nil && narrow(c.Audience) ||
+		len(breaks) > 0 && (counting.Measure != "quantity" || r.HistoryDays > 0)
+}
+
+// looksAtCost reports whether a rule's prices tell what goods cost.
+func (t *Telling) looksAtCost(ordinal int, r *pricing.Rule) bool {
+	breaks, _ := t.engine.Breaks(ordinal)
+	costly := func(e *pricing.Effect) bool {
+		return e != nil && (e.Kind == pricing.Markup || e.Kind == pricing.ToMargin)
+	}
+	return costly(r.Effect) || r.Floor != nil && (r.Floor.Margin != nil || r.Floor.Cost) ||
+		slices.ContainsFunc(breaks, func(b pricing.Break) bool { return costly(&b.Effect) }) || t.asksCost(&r.Where)
+}
+
+func (t *Telling) asksCost(w *pricing.Where) bool {
+	return w.Field == pricing.FieldCost ||
+		slices.ContainsFunc(w.Parts, func(p pricing.Where) bool { return t.asksCost(&p) }) ||
+		w.Field == pricing.FieldRange && slices.ContainsFunc(t.engine.Book().Ranges, func(r pricing.Range) bool {
+			return slices.Contains(w.Values, r.Code) && t.asksCost(&r.Where)
+		})
+}
+
+// whole is a rule as the channel is told it.
+func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pricing.Rule {
+	out := *r
+	out.Name, out.Note, out.Channels, out.Campaign = "", "", []string{t.Channel}, ""
+	out.Where = t.spelled(r.Where)
+	if r.Ladder != "" {
+		out.Ladder = ""
+		out.Breaks, out.Counting = t.engine.Breaks(ordinal)
+	}
+	if c != nil {
+		out.Window = within(r.Window, c.Window)
+		if out.Audience == nil {
+			out.Audience = c.Audience
+		}
+	}
+	if r.Offer != nil {
+		offer := *r.Offer
+		offer.Needs, offer.Gives = slices.Clone(offer.Needs), slices.Clone(offer.Gives)
+		for i := range offer.Needs {
+			offer.Needs[i].Where = t.spelled(offer.Needs[i].Where)
+		}
+		for i := range offer.Gives {
+			if w := offer.Gives[i].Where; w != nil {
+				spelled := t.spelled(*w)
+				offer.Gives[i].Where = &spelled
+			}
+		}
+		if c := offer.Codes; c != nil {
+			hashed := *c
+			hashed.Words = nil
+			for _, word := range c.Words {
+				sum := sha256.Sum256([]byte(word))
+				hashed.Words = append(hashed.Words, hex.EncodeToString(sum[:]))
+			}
+			offer.Codes = &hashed
+		}
+		out.Offer = &offer
+	}
+	return &out
+}
+
+// within is a window that is open where both are, as far as one window can say it: what days and hours the second wants
+// beside those of the first is left to the quote.
+func within(a, b *pricing.Window) *pricing.Window {
+	if a == nil {
+		return b
+	}
+	if b == nil {
+		return a
+	}
+	both := *a
+	if b.From != nil && (both.From == nil || *both.From < *b.From) {
+		both.From = b.From
+	}
+	if b.To != nil && (both.To == nil || *b.To < *both.To) {
+		both.To = b.To
+	}
+	return &both
+}
+
+// spelled is a selection without names of ranges.
+func (t *Telling) spelled(w pricing.Where) pricing.Where {
+	if w.Field == pricing.FieldRange {
+		any := pricing.Where{Field: pricing.FieldAny}
+		for _, r := range t.engine.Book().Ranges {
+			if slices.Contains(w.Values, r.Code) {
+				any.Parts = append(any.Parts, t.spelled(r.Where))
+			}
+		}
+		return any
+	}
+	if w.Parts != nil {
+		parts := make([]pricing.Where, len(w.Parts))
+		for i := range w.Parts {
+			parts[i] = t.spelled(w.Parts[i])
+		}
+		w.Parts = parts
+	}
+	return w
+}
+
+// changesOf are what a channel that took some rules is to be told of others.
+func changesOf(took, now map[string]json.RawMessage) (c RuleChanges) {
+	for _, code := range slices.Sorted(maps.Keys(now)) {
+		if string(took[code]) != string(now[code]) {
+			c.Rules = append(c.Rules, now[code])
+		}
+	}
+	for _, code := range slices.Sorted(maps.Keys(took)) {
+		if _, still := now[code]; !still {
+			c.Withdraw = append(c.Withdraw, code)
+		}
+	}
+	return c
+}

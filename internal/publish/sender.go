@@ -1,0 +1,594 @@
+package publish
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"runtime/debug"
+	"slices"
+	"sync"
+	"time"
+
+	"dogbane/internal/clock"
+	"dogbane/internal/publish/format"
+	"dogbane/internal/publish/transport"
+)
+
+// Outbox is what the sender keeps, and how it tells others what is its own to send.
+type Outbox interface {
+	Links(ctx context.Context) (map[string]Link, error)
+	// Underway are publications that are queued or sent, the lowest number of each channel.
+	Underway(ctx context.Context) ([]Publication, error)
+	Publication(ctx context.Context, id int64) (Publication, error)
+	Rows(ctx context.Context, id int64, after string, limit int) ([]Row, error)
+	// Claim makes a publication an owner's for as long as a lease lasts; false where it is another's.
+	Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
+	Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
+	LetGo(ctx context.Context, id int64, owner string) error
+	FixParts(ctx context.Context, id int64, owner string, parts []PartBytes) error
+	Parts(ctx context.Context, id int64) ([]Part, error)
+	PartBytes(ctx context.Context, id int64, number int) ([]byte, error)
+	KeepPart(ctx context.Context, id int64, owner string, p Part) error
+	// KeepAnswers keeps answers to a part with what the channel shows from then on; a line not named is unanswered.
+	KeepAnswers(ctx context.Context, p *Publication, owner string, number int, answers map[string]Reply,
+		at time.Time) error
+	End(ctx context.Context, p *Publication, owner, problem string, at time.Time) error
+	// Unsettled are ended publications of which lines are unanswered.
+	Unsettled(ctx context.Context, channel string, since time.Time) ([]int64, error)
+	// KeepLate keeps answers that come after a publication has ended.
+	KeepLate(ctx context.Context, id int64, answers map[string]Reply, at time.Time) error
+}
+
+// Sender sends what is queued: one publication to a channel at a time, in rising order, whichever instance is alive.
+// What it knows it keeps before it goes on, so that another goes on where it stood.
+type Sender struct {
+	Keeper  Outbox
+	Owner   string      // tells this instance from others
+	Book    clock.Clock // for what is recorded of prices
+	Machine clock.Clock // for patience
+	// Instant is a publication's moment as channels are told it.
+	Instant func(p *Publication) string
+	// Wait lets time pass; false where ctx has ended.
+	Wait func(ctx context.Context, d time.Duration) bool
+	// Newer is told of a channel that has a newer publication than the program knows; nil: nobody is.
+	Newer func(channel string)
+	Lease time.Duration // how long a publication is an instance's that says nothing
+
+	mu    sync.Mutex
+	under map[int64]bool // publications that are sent from here
+	work  sync.WaitGroup
+	wake  chan struct{}
+}
+
+// Sleep lets time pass on the machine's clock; false where ctx has ended.
+func Sleep(ctx context.Context, d time.Duration) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(d):
+		return true
+	}
+}
+
+const (
+	linesPerPart  = 1000
+	firstPause    = 500 * time.Millisecond
+	longestPause  = 60 * time.Second
+	longestReview = 72 * time.Hour
+	lateAnswers   = 30 * 24 * time.Hour
+	drain         = 5 * time.Second // for the answer to what is on its way when the program ends
+	look          = 250 * time.Millisecond
+)
+
+// Wake has the sender look at once.
+func (s *Sender) Wake() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.wake == nil {
+		s.wake = make(chan struct{}, 1)
+	}
+	select {
+	case s.wake <- struct{}{}:
+	default: // it will look anyway
+	}
+}
+
+// Run sends until ctx ends and what is on its way has been answered.
+func (s *Sender) Run(ctx context.Context) {
+	s.Wake()
+	defer s.work.Wait()
+	lastLate := time.Time{}
+	for ctx.Err() == nil {
+		if err := s.Look(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("cannot look for publications", "error", err)
+		}
+		if now := s.Machine(); now.Sub(lastLate) > 5*time.Second {
+			lastLate = now
+			if err := s.Late(ctx); err != nil && ctx.Err() == nil {
+				slog.Warn("cannot look for late answers", "error", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+		case <-s.wake:
+		case <-time.After(look):
+		}
+	}
+}
+
+// Idle returns when nothing is sent from here any more.
+func (s *Sender) Idle() { s.work.Wait() }
+
+// Look begins to send what is queued and nobody sends.
+func (s *Sender) Look(ctx context.Context) error {
+	list, err := s.Keeper.Underway(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range list {
+		s.mu.Lock()
+		if s.under == nil {
+			s.under = map[int64]bool{}
+		}
+		known := s.under[p.ID]
+		s.mu.Unlock()
+		if known {
+			continue
+		}
+		mine, err := s.Keeper.Claim(ctx, p.ID, s.Owner, s.Lease)
+		if err != nil {
+			return err
+		}
+		if !mine {
+			continue
+		}
+		s.mu.Lock()
+		s.under[p.ID] = true
+		s.mu.Unlock()
+		s.work.Go(func() {
+			defer func() {
+				s.mu.Lock()
+				delete(s.under, p.ID)
+				s.mu.Unlock()
+				s.Wake()
+			}()
+			s.send(ctx, p.ID)
+		})
+	}
+	return nil
+}
+
+// send sends a publication that is this instance's, and holds it meanwhile.
+func (s *Sender) send(ctx context.Context, id int64) {
+	holding, lose := context.WithCancelCause(context.WithoutCancel(ctx))
+	defer lose(nil)
+	// What is on its way when the program ends has a little time to be answered.
+	stop := context.AfterFunc(ctx, func() { time.AfterFunc(drain, func() { lose(context.Canceled) }) })
+	defer stop()
+	var holder sync.WaitGroup
+	defer holder.Wait()
+	done := make(chan struct{})
+	defer close(done)
+	holder.Go(func() { s.hold(id, done, lose) })
+	err := s.deliver(ctx, holding, id)
+	switch {
+	case errors.Is(err, ErrLost) || errors.Is(context.Cause(holding), ErrLost):
+		slog.Warn("another instance sends a publication that was this one's", "publication", id)
+	case err != nil && ctx.Err() == nil:
+		slog.Error("sending was interrupted; it goes on", "publication", id, "error", err)
+		s.Wait(ctx, firstPause)
+	}
+	if err != nil {
+		letting, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
+		defer cancel()
+		if err := s.Keeper.LetGo(letting, id, s.Owner); err != nil {
+			slog.Warn("cannot let go of a publication; another goes on when the lease is over", "publication", id, "error", err)
+		}
+	}
+}
+
+// hold renews the lease of a publication until done; where it cannot, what is under way is given up before the lease
+// ends.
+func (s *Sender) hold(id int64, done <-chan struct{}, lose context.CancelCauseFunc) {
+	last := s.Machine()
+	for {
+		select {
+		case <-done:
+			return
+		case <-time.After(s.Lease / 4):
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), s.Lease/4)
+		mine, err := s.Keeper.Renew(ctx, id, s.Owner, s.Lease)
+		cancel()
+		switch {
+		case err == nil && mine:
+			last = s.Machine()
+		case err == nil:
+			select {
+			case <-done: // it has just ended
+			default:
+				lose(ErrLost)
+			}
+			return
+		case s.Machine().Sub(last) > s.Lease*3/4:
+			lose(ErrLost)
+			return
+		}
+	}
+}
+
+// deliver sends a publication; a panic on the way is an error. ctx ends with the program, holding with the lease.
+func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			slog.Error("sending failed unexpectedly", "publication", id, "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
+			err = errors.New("sending failed unexpectedly")
+		}
+	}()
+	p, err := s.Keeper.Publication(holding, id)
+	if err != nil {
+		return err
+	}
+	links, err := s.Keeper.Links(holding)
+	if err != nil {
+		return err
+	}
+	link, linked := links[p.Channel]
+	if !linked {
+		return s.end(holding, &p, "The channel is no longer connected.")
+	}
+	if p.Parts == 0 {
+		if err := s.fix(holding, &p, &link); err != nil {
+			return err
+		}
+	}
+	switch {
+	case p.Parts == 0:
+		return s.end(holding, &p, "")
+	case link.Kind == "http":
+		return s.overHTTP(ctx, holding, &p, &link)
+	case link.Kind == "folder":
+		return s.throughFolder(ctx, holding, &p, &link)
+	default: // nothing is sent: it is published the moment its publication is
+		for n := 1; n <= p.Parts; n++ {
+			if err := s.takenWhole(holding, &p, n); err != nil {
+				return err
+			}
+		}
+		return s.end(holding, &p, "")
+	}
+}
+
+// fix keeps the bytes of all parts. A folder gets all in one.
+func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
+	rows, err := s.Keeper.Rows(ctx, p.ID, "", 0)
+	if err != nil {
+		return err
+	}
+	rows = slices.DeleteFunc(rows, func(r Row) bool { return !r.Goes() })
+	size := linesPerPart
+	if link.Kind == "folder" {
+		size = max(len(rows), 1)
+	}
+	var chunks [][]Row
+	for c := range slices.Chunk(rows, size) {
+		chunks = append(chunks, c)
+	}
+	if len(chunks) == 0 && !p.Rules.None() {
+		chunks = append(chunks, nil)
+	}
+	parts := make([]PartBytes, len(chunks))
+	for i, chunk := range chunks {
+		m := format.Message{Channel: p.Channel, Publication: p.ID, Part: i + 1, Parts: len(chunks), At: s.Instant(p),
+			Effective: p.Named.Effective}
+		for j := range chunk {
+			r := &chunk[j]
+			parts[i].SKUs = append(parts[i].SKUs, r.SKU)
+			if r.Line == nil {
+				m.Remove = append(m.Remove, r.SKU)
+			} else {
+				m.Lines = append(m.Lines, r.Line)
+			}
+		}
+		if i == len(chunks)-1 {
+			m.Rules, m.Withdraw = p.Rules.Rules, p.Rules.Withdraw
+		}
+		if parts[i].Body, err = m.Bytes(); err != nil {
+			return err
+		}
+	}
+	p.Parts = len(parts)
+	if len(parts) == 0 {
+		return nil
+	}
+	return s.Keeper.FixParts(ctx, p.ID, s.Owner, parts)
+}
+
+func (s *Sender) end(ctx context.Context, p *Publication, problem string) error {
+	if err := s.Keeper.End(ctx, p, s.Owner, problem, s.Book()); err != nil {
+		return err
+	}
+	slog.Info("publication ended", "publication", p.ID, "channel", p.Channel, "state", p.State, "lines", p.Counts.Total,
+		"taken", p.Counts.Taken, "problem", problem)
+	return nil
+}
+
+func (s *Sender) overHTTP(ctx, holding context.Context, p *Publication, link *Link) error {
+	channel := &transport.HTTP{Address: link.Address, Token: link.Token}
+	pause := time.Duration(0) // after an attempt of which nobody knows what it did
+	for {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if holding.Err() != nil {
+			return context.Cause(holding)
+		}
+		parts, err := s.Keeper.Parts(holding, p.ID)
+		if err != nil {
+			return err
+		}
+		next, asks := nextPart(parts, s.Machine())
+		if next == nil {
+			return s.end(holding, p, "")
+		}
+		if asks > 0 {
+			if !s.Wait(ctx, asks) {
+				return ctx.Err()
+			}
+			continue
+		}
+		var r transport.Result
+		if next.Review != "" {
+			r = channel.Review(holding, next.Review)
+		} else {
+			if next.FirstTried == nil { // known before anything goes out
+				now := s.Machine().UTC()
+				next.FirstTried = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, *next); err != nil {
+					return err
+				}
+			}
+			body, err := s.Keeper.PartBytes(holding, p.ID, next.Number)
+			if err != nil {
+				return err
+			}
+			r = channel.Put(holding, fmt.Sprintf("%d-%d", p.ID, next.Number), body)
+		}
+		if holding.Err() != nil && r.Outcome == transport.Unknown {
+			return context.Cause(holding)
+		}
+		over, problem, err := s.digest(ctx, holding, p, link, next, r, &pause)
+		if err != nil {
+			return err
+		}
+		if over {
+			return s.end(holding, p, problem)
+		}
+	}
+}
+
+// nextPart is the part that is to be asked for next, and in how long: the first that has no answer, but those that the
+// channel reviews do not keep the next from being sent. nil: all are answered.
+func nextPart(parts []Part, now time.Time) (next *Part, in time.Duration) {
+	for i := range parts {
+		p := &parts[i]
+		if p.Answered {
+			continue
+		}
+		wait := time.Duration(0)
+		if p.NotBefore != nil {
+			wait = max(p.NotBefore.Sub(now), 0)
+		}
+		if next == nil || wait < in {
+			next, in = p, wait
+		}
+		if p.Review == "" {
+			break // later parts wait for it
+		}
+	}
+	return next, in
+}
+
+// digest keeps what an answer says. over says that the publication has ended before all was answered.
+func (s *Sender) digest(ctx, holding context.Context, p *Publication, link *Link, part *Part, r transport.Result,
+	pause *time.Duration) (over bool, problem string, err error) {
+	now := s.Machine().UTC()
+	wait := func(d time.Duration) {
+		at := now.Add(d)
+		part.NotBefore = &at
+	}
+	switch r.Outcome {
+	case transport.Answered:
+		*pause = 0
+		return false, "", s.answered(holding, p, part.Number, r.Answers)
+	case transport.Reviewing:
+		*pause = 0
+		if part.Review == "" {
+			part.ReviewSince = &now
+		} else if now.Sub(*part.ReviewSince) > longestReview {
+			return false, "", s.answered(holding, p, part.Number, nil)
+		}
+		part.Review = r.Review
+		wait(r.After)
+		return false, "", s.Keeper.KeepPart(holding, p.ID, s.Owner, *part)
+	case transport.Missing:
+		return false, "", s.answered(holding, p, part.Number, nil)
+	case transport.Later:
+		part.ToldToWait += r.After
+		wait(r.After)
+		return false, "", s.Keeper.KeepPart(holding, p.ID, s.Owner, *part)
+	case transport.Newer:
+		if s.Newer != nil {
+			s.Newer(p.Channel)
+		}
+		return true, "The channel has a newer publication than this one: " + r.Problem + ".", nil
+	case transport.Wrong:
+		if part.Review == "" {
+			return true, r.Problem, nil
+		}
+	}
+	// Nobody knows what it did.
+	if part.Review != "" {
+		if now.Sub(*part.ReviewSince) > longestReview {
+			return false, "", s.answered(holding, p, part.Number, nil)
+		}
+	} else if part.FirstTried != nil && now.Sub(*part.FirstTried)-part.ToldToWait >= link.GiveUpAfter {
+		return true, fmt.Sprintf("Given up after %s: %s.", link.GiveUpAfter, r.Problem), nil
+	}
+	*pause = min(max(*pause*2, firstPause), longestPause)
+	slog.Warn("a channel did not answer a part; it is asked again", "publication", p.ID, "part", part.Number, "in", *pause,
+		"problem", r.Problem)
+	if !s.Wait(ctx, *pause) {
+		return false, "", ctx.Err()
+	}
+	return false, "", nil
+}
+
+// answered keeps answers to a part, however long the database is away, as long as the publication is this instance's.
+func (s *Sender) answered(ctx context.Context, p *Publication, number int, answers map[string]format.Answer) error {
+	replies := make(map[string]Reply, len(answers))
+	for sku, a := range answers {
+		replies[sku] = Reply(a)
+	}
+	return s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
+}
+
+// takenWhole keeps every line of a part as taken.
+func (s *Sender) takenWhole(ctx context.Context, p *Publication, number int) error {
+	body, err := s.Keeper.PartBytes(ctx, p.ID, number)
+	if err != nil {
+		return err
+	}
+	m, skus, err := readMessage(body)
+	if err != nil {
+		return err
+	}
+	replies := map[string]Reply{}
+	for _, sku := range append(skus, m.Remove...) {
+		replies[sku] = Reply{Taken: true}
+	}
+	return s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
+}
+
+// readMessage reads a part back, with the SKUs of its lines.
+func readMessage(body []byte) (m format.Message, skus []string, err error) {
+	if err := json.Unmarshal(body, &m); err != nil {
+		return m, nil, fmt.Errorf("read a part: %w", err)
+	}
+	for _, line := range m.Lines {
+		var head struct {
+			SKU string `json:"sku"`
+		}
+		if err := json.Unmarshal(line, &head); err != nil {
+			return m, nil, fmt.Errorf("read a line: %w", err)
+		}
+		skus = append(skus, head.SKU)
+	}
+	return m, skus, nil
+}
+
+func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link) error {
+	folder := &transport.Folder{Path: link.Address}
+	for pause := firstPause; ; {
+		parts, err := s.Keeper.Parts(holding, p.ID)
+		if err != nil {
+			return err
+		}
+		part := parts[0]
+		if part.Answered {
+			return s.end(holding, p, "")
+		}
+		answers, problem := folder.Answers(p.ID)
+		if problem == nil && answers != nil {
+			if err := s.answered(holding, p, 1, answers); err != nil {
+				return err
+			}
+			continue
+		}
+		now := s.Machine().UTC()
+		if part.NotBefore == nil { // it is not known to lie there
+			if part.FirstTried == nil {
+				part.FirstTried = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
+					return err
+				}
+			}
+			if problem = s.lay(holding, folder, p); problem == nil {
+				part.NotBefore = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
+					return err
+				}
+				pause = firstPause
+			}
+		}
+		if now.Sub(*part.FirstTried) >= link.GiveUpAfter {
+			text := fmt.Sprintf("The channel laid no answer down within %s.", link.GiveUpAfter)
+			if problem != nil {
+				text = fmt.Sprintf("Given up after %s: %s.", link.GiveUpAfter, problem)
+			}
+			return s.end(holding, p, text)
+		}
+		wait := 200 * time.Millisecond
+		if problem != nil {
+			slog.Warn("a channel's folder cannot be used; it is tried again", "publication", p.ID, "error", problem)
+			wait, pause = pause, min(2*pause, longestPause)
+		}
+		if !s.Wait(ctx, wait) {
+			return ctx.Err()
+		}
+		if holding.Err() != nil {
+			return context.Cause(holding)
+		}
+	}
+}
+
+func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication) error {
+	body, err := s.Keeper.PartBytes(ctx, p.ID, 1)
+	if err != nil {
+		return err
+	}
+	m, _, err := readMessage(body)
+	if err != nil {
+		return err
+	}
+	var rules []byte
+	if !p.Rules.None() {
+		if rules, err = json.Marshal(map[string]any{"rules": m.Rules, "withdraw": m.Withdraw}); err != nil {
+			return fmt.Errorf("write the rules: %w", err)
+		}
+	}
+	return folder.Lay(p.ID, m.Lines, m.Remove, rules)
+}
+
+// Late keeps answers that folders give to publications which have ended.
+func (s *Sender) Late(ctx context.Context) error {
+	links, err := s.Keeper.Links(ctx)
+	if err != nil {
+		return err
+	}
+	for channel, link := range links {
+		if link.Kind != "folder" {
+			continue
+		}
+		ids, err := s.Keeper.Unsettled(ctx, channel, s.Book().Add(-lateAnswers))
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			answers, err := (&transport.Folder{Path: link.Address}).Answers(id)
+			if err != nil || answers == nil {
+				continue
+			}
+			replies := map[string]Reply{}
+			for sku, a := range answers {
+				replies[sku] = Reply(a)
+			}
+			if err := s.Keeper.KeepLate(ctx, id, replies, s.Book()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,160 @@
+package publish
+
+import (
+	"slices"
+
+	"dogbane/internal/pricing"
+)
+
+// Ahead is how far ahead a line is looked for that differs by itself.
+const Ahead = 366 * pricing.Day
+
+// timed is a rule that opens or closes by itself, with what it can reach.
+type timed struct {
+	windows []*pricing.Window
+	reach   pricing.Set
+}
+
+func (r *timed) open(at pricing.Moment) bool {
+	return !slices.ContainsFunc(r.windows, func(w *pricing.Window) bool { return !w.Open(at) })
+}
+
+// timed are the rules of the book that open or close by themselves, and what derives prices from those of other goods.
+func (t *Telling) timed() (rules []timed, derived pricing.Set) {
+	derived = t.none()
+	t.engine.Rules(func(ordinal int, r *pricing.Rule, selected pricing.Set) {
+		if r.Status == pricing.Off {
+			return
+		}
+		derives := func(e *pricing.Effect) bool { return e != nil && e.Kind == pricing.ToDerived }
+		breaks, _ := t.engine.Breaks(ordinal)
+		if derives(r.Effect) || slices.ContainsFunc(breaks, func(b pricing.Break) bool { return derives(&b.Effect) }) {
+			derived = derived.Or(t.engine.Reaches(ordinal))
+		}
+		one := timed{reach: selected.Or(t.engine.Reaches(ordinal))}
+		if r.Window != nil {
+			one.windows = append(one.windows, r.Window)
+		}
+		if c := t.engine.Campaign(ordinal); c != nil && c.Window != nil {
+			one.windows = append(one.windows, c.Window)
+		}
+		if len(one.windows) > 0 {
+			rules = append(rules, one)
+		}
+	})
+	return rules, derived
+}
+
+func (t *Telling) none() pricing.Set { return t.engine.Match(&pricing.Where{Field: pricing.FieldAny}) }
+
+// walk visits the moments after those of lines, before to, at which a rule opens or closes, with the products that such
+// rules reach and their lines at that moment, until visit says no more. wants narrows the products; nil: all.
+func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
+	visit func(at pricing.Moment, some pricing.Set, lines *Lines) (more bool)) error {
+	rules, derived := l.of.timed()
+	open := make([]bool, len(rules))
+	for i := range rules {
+		open[i] = rules[i].open(l.At)
+	}
+	for _, at := range l.of.engine.Changes(l.At, to, 1<<20, nil) {
+		turned := l.of.none()
+		any := false
+		for i := range rules {
+			if now := rules[i].open(at); now != open[i] {
+				open[i], any = now, true
+				turned = turned.Or(rules[i].reach)
+			}
+		}
+		if !any {
+			continue
+		}
+		turned = turned.Or(derived)
+		if wants != nil {
+			var left []int32
+			turned.Each(func(p int32) bool {
+				if wants(p, open) {
+					left = append(left, p)
+				}
+				return true
+			})
+			turned = l.of.engine.SetOf(left)
+		}
+		if turned.Count() == 0 {
+			continue
+		}
+		then, err := l.again(at, turned)
+		if err != nil {
+			return err
+		}
+		if !visit(at, turned, then) {
+			break
+		}
+	}
+	return nil
+}
+
+// again are the lines of some products at a later moment; those of others are not to be asked for.
+func (l *Lines) again(at pricing.Moment, some pricing.Set) (*Lines, error) {
+	sweeps := make([]*pricing.Sweep, len(l.sweeps))
+	for i, vp := range l.of.viewpoints(at) {
+		var err error
+		if sweeps[i], err = l.of.engine.Resweep(l.sweeps[i], vp, some); err != nil {
+			return nil, err
+		}
+	}
+	return l.of.lines(at, sweeps, l.begun)
+}
+
+// Untils are the moments at which lines of some products will differ by themselves; those that will not in a year are
+// missing. digests are those of the lines now, by product; a product without a line has none.
+func (l *Lines) Untils(some pricing.Set, digests map[int32]Digest) (map[int32]pricing.Moment, error) {
+	rules, derived := l.of.timed()
+	of := map[int32][]int{} // rules that reach a product
+	start := make([]bool, len(rules))
+	for i := range rules {
+		start[i] = rules[i].open(l.At)
+		rules[i].reach.Or(derived).Each(func(p int32) bool { // what others are derived from may have turned
+			if some == nil || some.Has(p) {
+				of[p] = append(of[p], i)
+			}
+			return true
+		})
+	}
+	untils := map[int32]pricing.Moment{}
+	met := map[int32]map[string]bool{} // by product: which of its rules were open, where that made no difference
+	keyOf := func(p int32, open []bool) string {
+		key := make([]byte, len(of[p]))
+		for i, r := range of[p] {
+			if open[r] {
+				key[i] = 1
+			}
+		}
+		return string(key)
+	}
+	wants := func(p int32, open []bool) bool {
+		if _, known := untils[p]; known || some != nil && !some.Has(p) {
+			return false
+		}
+		key := keyOf(p, open)
+		if met[p] == nil {
+			met[p] = map[string]bool{keyOf(p, start): true}
+		}
+		if met[p][key] {
+			return false
+		}
+		met[p][key] = true
+		return true
+	}
+	err := l.walk(l.At+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
+		turned.Each(func(p int32) bool {
+			told, is := then.Of(p)
+			was, had := digests[p]
+			if is != had || is && told.Digest() != was {
+				untils[p] = at
+			}
+			return true
+		})
+		return len(untils) < len(of)
+	})
+	return untils, err
+}

@@ -1,0 +1,171 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"dogbane/internal/publish"
+)
+
+// KeepAnswers keeps what a channel answered to a part, at once with what it shows from then on. Lines that it did not
+// name are unanswered.
+func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int,
+	answers map[string]publish.Reply, at time.Time) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := own(tx, p.ID, owner); err != nil {
+			return err
+		}
+		var answered bool
+		if err := tx.Raw("SELECT state = 'answered' FROM publication_parts WHERE publication = ? AND part = ?", p.ID,
+			number).Scan(&answered).Error; err != nil || answered {
+			return err
+		}
+		rows, err := readRows(tx.Where("publication = ? AND part = ?", p.ID, number).Order("sku"))
+		if err != nil {
+			return err
+		}
+		if err := keepAnswers(tx, p, rows, answers, at); err != nil {
+			return err
+		}
+		if number == p.Parts {
+			if err := keepRules(tx, p); err != nil {
+				return err
+			}
+		}
+		return tx.Exec("UPDATE publication_parts SET state = 'answered' WHERE publication = ? AND part = ?", p.ID,
+			number).Error
+	})
+	if err != nil {
+		return fmt.Errorf("keep the answers to part %d of publication %d: %w", number, p.ID, err)
+	}
+	return nil
+}
+
+// keepAnswers keeps answers to rows of a publication; a row that is not named is unanswered.
+func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answers map[string]publish.Reply,
+	at time.Time) error {
+	type said struct {
+		answer  publish.Answer
+		message string
+	}
+	groups := map[said][]string{}
+	var taken []publish.Row
+	for i := range rows {
+		r := &rows[i]
+		reply, named := answers[r.SKU]
+		what := said{publish.Unanswered, ""}
+		switch {
+		case named && reply.Taken:
+			what = said{publish.Taken, shorten(reply.Message, 500)}
+			taken = append(taken, *r)
+		case named:
+			what = said{publish.Refused, shorten(reply.Message, 500)}
+		}
+		groups[what] = append(groups[what], r.SKU)
+	}
+	for what, skus := range groups {
+		if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?", what.answer,
+			what.message, p.ID, skus).Error; err != nil {
+			return err
+		}
+		if err := open(tx, p, what.answer, skus); err != nil {
+			return err
+		}
+	}
+	if err := show(tx, p, taken, at); err != nil {
+		return err
+	}
+	if p.Kind == publish.TakeBack {
+		if err := hold(tx, p, rows, answers); err != nil {
+			return err
+		}
+	}
+	if err := recount(tx, p.ID); err != nil {
+		return err
+	}
+	return touch(tx, p.Channel)
+}
+
+// open notes why the channel does not show, or may not show, what rows said; what it took is open no more.
+func open(tx *gorm.DB, p *publish.Publication, why publish.Answer, skus []string) error {
+	if why == publish.Taken {
+		return tx.Exec("DELETE FROM open_lines WHERE channel = ? AND sku IN ?", p.Channel, skus).Error
+	}
+	list := make([]openLine, len(skus))
+	for i, sku := range skus {
+		list[i] = openLine{Channel: p.Channel, SKU: sku, Why: string(why), Publication: p.ID}
+	}
+	return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"publication"})}).
+		CreateInBatches(list, batchSize).Error
+}
+
+// show keeps what the channel shows from an instant on.
+func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time) error {
+	if len(taken) == 0 {
+		return nil
+	}
+	skus := make([]string, len(taken))
+	rows := make([]publishedPrice, len(taken))
+	for i := range taken {
+		r := rowOf(p.ID, &taken[i])
+		skus[i] = r.SKU
+		rows[i] = publishedPrice{Channel: p.Channel, SKU: r.SKU, Price: r.Price, Reference: r.Reference, Currency: r.Currency,
+			FromAt: at.UTC(), Publication: p.ID, Line: r.Line, Digest: r.Digest, Reduced: r.Reduced,
+			KeptReference: r.KeptReference}
+	}
+	for from := 0; from < len(skus); from += batchSize {
+		if err := tx.Exec("UPDATE published_prices SET until_at = GREATEST(from_at, ?) WHERE channel = ? AND sku IN ? AND shows_now = 1",
+			at.UTC(), p.Channel, skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+			return err
+		}
+	}
+	return tx.CreateInBatches(rows, batchSize).Error
+}
+
+// hold keeps lines of a take-back from being sent again: those that the channel took, or may have taken.
+func hold(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answers map[string]publish.Reply) error {
+	var skus []string
+	for i := range rows {
+		if reply, named := answers[rows[i].SKU]; !named || reply.Taken {
+			skus = append(skus, rows[i].SKU)
+		}
+	}
+	for from := 0; from < len(skus); from += batchSize {
+		if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication, price)
+			SELECT ?, sku, ?, ?, price FROM publication_rows WHERE publication = ? AND sku IN ?
+			ON DUPLICATE KEY UPDATE publication = VALUES(publication), price = VALUES(price)`, p.Channel, publish.Held, p.ID,
+			p.Of, skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// keepRules keeps the rules that went along with the last part as taken.
+func keepRules(tx *gorm.DB, p *publish.Publication) error {
+	for _, doc := range p.Rules.Rules {
+		var head struct{ Code string }
+		if err := json.Unmarshal(doc, &head); err != nil {
+			return err
+		}
+		if err := tx.Save(&channelRule{p.Channel, head.Code, string(doc), p.ID}).Error; err != nil {
+			return err
+		}
+	}
+	if len(p.Rules.Withdraw) == 0 {
+		return nil
+	}
+	return tx.Where("channel = ? AND code IN ?", p.Channel, p.Rules.Withdraw).Delete(&channelRule{}).Error
+}
+
+// recount counts what became of a publication's lines, in the database.
+func recount(tx *gorm.DB, id int64) error {
+	return tx.Exec(`UPDATE publications p JOIN (SELECT publication, SUM(answer = 'taken') AS t, SUM(answer = 'refused') AS f,
+		SUM(answer = 'unanswered') AS u FROM publication_rows WHERE publication = ? GROUP BY publication) c
+		ON c.publication = p.id SET p.taken = c.t, p.refused = c.f, p.unanswered = c.u`, id).Error
+}

@@ -1,0 +1,331 @@
+package store
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+)
+
+// Underway are publications that are queued or sent, the lowest number of each channel.
+func (s *Store) Underway(ctx context.Context) ([]publish.Publication, error) {
+	var rows []publication
+	err := s.db.WithContext(ctx).Where("id IN (SELECT MIN(id) FROM publications WHERE status IN ? GROUP BY channel)",
+		[]publish.State{publish.Queued, publish.Sending}).Find(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("look which publications are under way: %w", err)
+	}
+	list := make([]publish.Publication, len(rows))
+	for i := range rows {
+		if list[i], err = rows[i].read(); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// Claim makes a publication an owner's to send for as long as a lease lasts, by the database's clock; false where it is
+// another's.
+func (s *Store) Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error) {
+	res := s.db.WithContext(ctx).Exec(`UPDATE publications SET status = ?, owner = ?, lease_until = NOW(6) + INTERVAL ? MICROSECOND
+		WHERE id = ? AND status IN ? AND (owner IS NULL OR lease_until < NOW(6))`, publish.Sending, owner,
+		lease.Microseconds(), id, []publish.State{publish.Queued, publish.Sending})
+	if res.Error != nil {
+		return false, fmt.Errorf("claim publication %d: %w", id, res.Error)
+	}
+	return res.RowsAffected == 1, nil
+}
+
+// Renew lengthens an owner's lease; false where it is no longer the owner's.
+func (s *Store) Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error) {
+	res := s.db.WithContext(ctx).Exec(`UPDATE publications SET lease_until = NOW(6) + INTERVAL ? MICROSECOND
+		WHERE id = ? AND status = ? AND owner = ?`, lease.Microseconds(), id, publish.Sending, owner)
+	if res.Error != nil {
+		return false, fmt.Errorf("hold publication %d: %w", id, res.Error)
+	}
+	return res.RowsAffected == 1, nil
+}
+
+// LetGo ends an owner's lease at once, so that another goes on.
+func (s *Store) LetGo(ctx context.Context, id int64, owner string) error {
+	err := s.db.WithContext(ctx).Exec("UPDATE publications SET owner = NULL WHERE id = ? AND owner = ?", id, owner).Error
+	if err != nil {
+		return fmt.Errorf("let go of publication %d: %w", id, err)
+	}
+	return nil
+}
+
+// own fails where a publication is not an owner's any more, and keeps others from it until the transaction ends.
+func own(tx *gorm.DB, id int64, owner string) error {
+	var holder *string
+	err := tx.Raw("SELECT owner FROM publications WHERE id = ? AND status = ? FOR UPDATE", id,
+		publish.Sending).Scan(&holder).Error
+	if err == nil && (holder == nil || *holder != owner) {
+		err = publish.ErrLost
+	}
+	return err
+}
+
+// part is a row of the table of a publication's parts.
+type part struct {
+	Publication int64 `gorm:"primaryKey"`
+	Part        int   `gorm:"primaryKey"`
+	Body        []byte
+	State       string
+	FirstTried  *time.Time
+	ToldToWait  int64
+	NotBefore   *time.Time
+	Review      string
+	ReviewSince *time.Time
+}
+
+func (part) TableName() string { return "publication_parts" }
+
+// FixParts keeps the bytes of all parts before the first is sent, and which rows are in which.
+func (s *Store) FixParts(ctx context.Context, id int64, owner string, parts []publish.PartBytes) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := own(tx, id, owner); err != nil {
+			return err
+		}
+		for i, p := range parts {
+			if err := tx.Create(&part{Publication: id, Part: i + 1, Body: packed(p.Body), State: "waiting"}).Error; err != nil {
+				return err
+			}
+			for from := 0; from < len(p.SKUs); from += batchSize {
+				if err := tx.Exec("UPDATE publication_rows SET part = ? WHERE publication = ? AND sku IN ?", i+1, id,
+					p.SKUs[from:min(from+batchSize, len(p.SKUs))]).Error; err != nil {
+					return err
+				}
+			}
+		}
+		return tx.Exec("UPDATE publications SET parts = ? WHERE id = ?", len(parts), id).Error
+	})
+	if err != nil {
+		return fmt.Errorf("fix the parts of publication %d: %w", id, err)
+	}
+	return nil
+}
+
+func packed(data []byte) []byte {
+	var buf bytes.Buffer
+	w, _ := gzip.NewWriterLevel(&buf, gzip.BestSpeed)
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return buf.Bytes()
+}
+
+func unpacked(data []byte) ([]byte, error) {
+	r, err := gzip.NewReader(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(r)
+}
+
+// Parts are those of a publication, without their bytes.
+func (s *Store) Parts(ctx context.Context, id int64) ([]publish.Part, error) {
+	var rows []part
+	if err := s.db.WithContext(ctx).Omit("body").Where("publication = ?", id).Order("part").Find(&rows).Error; err != nil {
+		return nil, fmt.Errorf("read the parts of publication %d: %w", id, err)
+	}
+	list := make([]publish.Part, len(rows))
+	for i, r := range rows {
+		list[i] = publish.Part{Number: r.Part, Answered: r.State == "answered", FirstTried: r.FirstTried,
+			ToldToWait: time.Duration(r.ToldToWait) * time.Millisecond, NotBefore: r.NotBefore, Review: r.Review,
+			ReviewSince: r.ReviewSince}
+	}
+	return list, nil
+}
+
+// PartBytes are the bytes of a part.
+func (s *Store) PartBytes(ctx context.Context, id int64, number int) ([]byte, error) {
+	var row part
+	err := s.db.WithContext(ctx).Select("body").Where("publication = ? AND part = ?", id, number).Take(&row).Error
+	var body []byte
+	if err == nil {
+		body, err = unpacked(row.Body)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read part %d of publication %d: %w", number, id, err)
+	}
+	return body, nil
+}
+
+// KeepPart keeps how far a part has come.
+func (s *Store) KeepPart(ctx context.Context, id int64, owner string, p publish.Part) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := own(tx, id, owner); err != nil {
+			return err
+		}
+		return tx.Exec(`UPDATE publication_parts SET first_tried = ?, told_to_wait = ?, not_before = ?, review = ?,
+			review_since = ? WHERE publication = ? AND part = ?`, p.FirstTried, p.ToldToWait.Milliseconds(), p.NotBefore,
+			shorten(p.Review, 1000), p.ReviewSince, id, p.Number).Error
+	})
+	if err != nil {
+		return fmt.Errorf("keep how far part %d of publication %d has come: %w", p.Number, id, err)
+	}
+	return nil
+}
+
+// End keeps how a publication ended. What was sent and not answered is unanswered; so is what was not sent any more,
+// but of that nobody needs to wonder what the channel shows.
+func (s *Store) End(ctx context.Context, p *publish.Publication, owner, problem string, at time.Time) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		if err := own(tx, p.ID, owner); err != nil {
+			return err
+		}
+		var tried []string
+		if err := tx.Raw(`SELECT r.sku FROM publication_rows r JOIN publication_parts t ON t.publication = r.publication
+			AND t.part = r.part WHERE r.publication = ? AND r.answer = '' AND t.first_tried IS NOT NULL`,
+			p.ID).Scan(&tried).Error; err != nil {
+			return err
+		}
+		for from := 0; from < len(tried); from += batchSize {
+			if err := open(tx, p, publish.Unanswered, tried[from:min(from+batchSize, len(tried))]); err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = IF(message = '', ?, message) WHERE publication = ? AND answer = ''",
+			publish.Unanswered, shorten(problem, 500), p.ID).Error; err != nil {
+			return err
+		}
+		if err := recount(tx, p.ID); err != nil {
+			return err
+		}
+		var row publication
+		if err := tx.Take(&row, p.ID).Error; err != nil {
+			return err
+		}
+		now, err := row.read()
+		if err != nil {
+			return err
+		}
+		state := now.Counts.Outcome()
+		if problem != "" && state == publish.Done && now.Counts.Total == 0 {
+			state = publish.Failed
+		}
+		if err := tx.Exec("UPDATE publications SET status = ?, problem = ?, ended = ?, owner = NULL WHERE id = ?", state,
+			shorten(problem, 1000), at.UTC(), p.ID).Error; err != nil {
+			return err
+		}
+		p.State, p.Counts, p.Problem = state, now.Counts, problem
+		if err := leftBehind(tx, p); err != nil {
+			return err
+		}
+		return touch(tx, p.Channel)
+	})
+	if err != nil {
+		return fmt.Errorf("keep how publication %d ended: %w", p.ID, err)
+	}
+	return nil
+}
+
+// leftBehind notes lines that were left out, and, of a publication by hand of which anything was taken, that the
+// channel shows its version from its moment on.
+func leftBehind(tx *gorm.DB, p *publish.Publication) error {
+	if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication)
+		SELECT ?, sku, ?, publication FROM publication_rows WHERE publication = ? AND answer = ?
+		ON DUPLICATE KEY UPDATE publication = VALUES(publication)`, p.Channel, publish.LeftOut, p.ID,
+		publish.LeftOut).Error; err != nil {
+		return err
+	}
+	if p.Kind != publish.ByHand || p.Counts.Taken == 0 && p.Counts.Total > 0 {
+		return nil
+	}
+	if err := tx.Exec("UPDATE channel_states SET version = ?, due_after = ? WHERE channel = ?", p.Version, int64(p.At),
+		p.Channel).Error; err != nil {
+		return err
+	}
+	return tx.Exec(`DELETE FROM published_books WHERE version NOT IN (SELECT version FROM channel_states WHERE version IS NOT NULL)
+		AND version NOT IN (SELECT version FROM publications WHERE status IN ?)`,
+		[]publish.State{publish.Queued, publish.Sending, publish.Waiting, publish.Prepared}).Error
+}
+
+// Unsettled are ended publications to a channel since an instant of which lines are unanswered, the oldest first.
+func (s *Store) Unsettled(ctx context.Context, channel string, since time.Time) (ids []int64, err error) {
+	err = s.db.WithContext(ctx).Raw(`SELECT id FROM publications WHERE channel = ? AND unanswered > 0 AND ended > ?
+		AND status IN ? ORDER BY id`, channel, since.UTC(), []publish.State{publish.Partly, publish.Failed}).Scan(&ids).Error
+	if err != nil {
+		return nil, fmt.Errorf("look for unanswered publications to %q: %w", channel, err)
+	}
+	return ids, nil
+}
+
+// KeepLate keeps answers that come after a publication has ended. What a newer publication named does not count.
+func (s *Store) KeepLate(ctx context.Context, id int64, answers map[string]publish.Reply, at time.Time) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		var row publication
+		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Take(&row, id).Error; err != nil {
+			return err
+		}
+		p, err := row.read()
+		if err != nil {
+			return err
+		}
+		rows, err := readRows(tx.Where(`publication = ? AND answer = ? AND NOT EXISTS (SELECT 1 FROM publication_rows n
+			JOIN publications q ON q.id = n.publication WHERE q.channel = ? AND q.id > ? AND n.sku = publication_rows.sku
+			AND n.part > 0)`, id, publish.Unanswered, p.Channel, id))
+		if err != nil {
+			return err
+		}
+		rows = slices.DeleteFunc(rows, func(r publish.Row) bool { _, named := answers[r.SKU]; return !named })
+		if len(rows) == 0 {
+			return nil
+		}
+		if err := keepAnswers(tx, &p, rows, answers, at); err != nil {
+			return err
+		}
+		if err := tx.Take(&row, id).Error; err != nil {
+			return err
+		}
+		if p, err = row.read(); err != nil {
+			return err
+		}
+		state := p.Counts.Outcome()
+		p.State = state
+		if err := tx.Exec("UPDATE publications SET status = ? WHERE id = ?", state, id).Error; err != nil {
+			return err
+		}
+		return leftBehind(tx, &p)
+	})
+	if err != nil {
+		return fmt.Errorf("keep late answers to publication %d: %w", id, err)
+	}
+	return nil
+}
+
+// ClaimDue says that a channel's due moments up to one are dealt with, by a publication that is queued at once where it
+// has rows or rules; false where they are dealt with already, or a publication to the channel is under way.
+func (s *Store) ClaimDue(ctx context.Context, channel string, after, to pricing.Moment, p *publish.Publication,
+	rows []publish.Row) (mine bool, err error) {
+	err = s.transaction(ctx, func(tx *gorm.DB) error {
+		mine = false
+		if err := touch(tx, channel); err != nil {
+			return err
+		}
+		res := tx.Exec(`UPDATE channel_states SET due_after = ? WHERE channel = ? AND due_after = ? AND NOT EXISTS
+			(SELECT 1 FROM publications WHERE publications.channel = channel_states.channel AND status IN ?)`, int64(to),
+			channel, int64(after), []publish.State{publish.Queued, publish.Sending})
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		mine = true
+		if len(rows) == 0 && p.Rules.None() {
+			return nil
+		}
+		return prepare(tx, p, rows)
+	})
+	if err != nil {
+		return false, fmt.Errorf("claim what is due in channel %q: %w", channel, err)
+	}
+	return mine, nil
+}

@@ -1,0 +1,255 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+)
+
+// publishedPrice is a row of the price history; amounts are decimal texts.
+type publishedPrice struct {
+	ID               int64
+	Channel          string
+	SKU              string `gorm:"column:sku"`
+	Price, Reference *string
+	Currency         string
+	FromAt           time.Time
+	UntilAt          *time.Time
+	Publication      int64
+	Line             *string
+	Digest           []byte
+	Reduced          bool
+	KeptReference    *string
+}
+
+func (publishedPrice) TableName() string { return "published_prices" }
+
+// withoutLine are the columns of a published price that comparing needs: whole lines are large.
+const withoutLine = "sku, price, reference, currency, from_at, publication, digest, reduced, kept_reference"
+
+func (r *publishedPrice) shown() (publish.Shown, error) {
+	one := publish.Shown{SKU: r.SKU, Currency: r.Currency, From: r.FromAt, Publication: r.Publication,
+		Begun: publish.Begun{Reduced: r.Reduced}}
+	price, err := parseAmount(r.Price)
+	if err == nil && price != nil {
+		one.Price = *price
+		one.Reference, err = parseAmount(r.Reference)
+	}
+	if err == nil {
+		one.Begun.Reference, err = parseAmount(r.KeptReference)
+	}
+	if err != nil {
+		return one, fmt.Errorf("read the published price of %q: %w", r.SKU, err)
+	}
+	if len(r.Digest) == len(publish.Digest{}) {
+		d := publish.Digest(r.Digest)
+		one.Digest = &d
+	}
+	return one, nil
+}
+
+func parseAmount(text *string) (*money.Rat, error) {
+	if text == nil {
+		return nil, nil
+	}
+	a, err := money.Parse(*text)
+	return &a, err
+}
+
+func amountText(a *money.Rat) *string {
+	if a == nil {
+		return nil
+	}
+	text := a.Fixed(6)
+	return &text
+}
+
+// channelState is a row of the table of that name.
+type channelState struct {
+	Channel  string `gorm:"primaryKey"`
+	Revision int64
+	Version  *int64
+	DueAfter *int64
+	Compared *time.Time
+}
+
+// ChannelState is what there is to know of a channel as a whole; a channel to which nothing was published has the zero
+// value.
+func (s *Store) ChannelState(ctx context.Context, channel string) (publish.ChannelState, error) {
+	var row channelState
+	err := s.db.WithContext(ctx).Where("channel = ?", channel).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return publish.ChannelState{}, nil
+	}
+	if err != nil {
+		return publish.ChannelState{}, fmt.Errorf("read the state of channel %q: %w", channel, err)
+	}
+	st := publish.ChannelState{Revision: row.Revision, Compared: row.Compared}
+	if row.Version != nil {
+		st.Version = *row.Version
+	}
+	if row.DueAfter != nil {
+		after := pricing.Moment(*row.DueAfter)
+		st.DueAfter = &after
+	}
+	return st, nil
+}
+
+// touch raises the revision of a channel, in a transaction.
+func touch(tx *gorm.DB, channel string) error {
+	return tx.Exec("INSERT INTO channel_states (channel, revision) VALUES (?, 1) ON DUPLICATE KEY UPDATE revision = revision + 1",
+		channel).Error
+}
+
+// Know is what is known of a channel: what it shows, which lines are open there, and which rules it took.
+func (s *Store) Know(ctx context.Context, channel string) (*publish.Know, error) {
+	k := &publish.Know{Shown: map[string]publish.Shown{}, Open: map[string]publish.Open{},
+		Rules: map[string]json.RawMessage{}}
+	failed := func(err error) (*publish.Know, error) {
+		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
+	}
+	db := s.db.WithContext(ctx)
+	var rows []publishedPrice
+	if err := db.Select(withoutLine).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL",
+		channel).Find(&rows).Error; err != nil {
+		return failed(err)
+	}
+	for i := range rows {
+		one, err := rows[i].shown()
+		if err != nil {
+			return nil, err
+		}
+		k.Shown[one.SKU] = one
+	}
+	var open []openLine
+	if err := db.Where("channel = ?", channel).Find(&open).Error; err != nil {
+		return failed(err)
+	}
+	for _, o := range open {
+		one := k.Open[o.SKU]
+		switch publish.Answer(o.Why) {
+		case publish.Unanswered:
+			one.Unanswered = true
+		case publish.Held:
+			price, err := parseAmount(o.Price)
+			if err != nil {
+				return failed(err)
+			}
+			one.Held, one.HeldPrice = true, price
+		default:
+			one.Behind = true
+		}
+		k.Open[o.SKU] = one
+	}
+	var rules []channelRule
+	if err := db.Where("channel = ?", channel).Find(&rules).Error; err != nil {
+		return failed(err)
+	}
+	for _, r := range rules {
+		k.Rules[r.Code] = json.RawMessage(r.Doc)
+	}
+	return k, nil
+}
+
+// Lowest are the lowest prices that a channel showed from an instant on, by SKU, the price shown at that instant
+// included.
+func (s *Store) Lowest(ctx context.Context, channel string, from time.Time) (map[string]money.Rat, error) {
+	var rows []struct {
+		SKU string `gorm:"column:sku"`
+		Low string
+	}
+	err := s.db.WithContext(ctx).Raw(`SELECT sku, MIN(price) AS low FROM published_prices WHERE channel = ?
+		AND price IS NOT NULL AND (until_at IS NULL OR until_at > ?) GROUP BY sku`, channel, from.UTC()).Scan(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
+	}
+	lowest := make(map[string]money.Rat, len(rows))
+	for _, r := range rows {
+		if lowest[r.SKU], err = money.Parse(r.Low); err != nil {
+			return nil, fmt.Errorf("read the lowest price of %q in channel %q: %w", r.SKU, channel, err)
+		}
+	}
+	return lowest, nil
+}
+
+// ShownLines are whole lines that a channel shows, by the bytes of their SKU, after one.
+func (s *Store) ShownLines(ctx context.Context, channel, after string, limit int) ([]publish.ShownLine, error) {
+	var rows []publishedPrice
+	err := s.db.WithContext(ctx).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL AND sku > ?", channel,
+		after).Order("sku").Limit(limit).Find(&rows).Error
+	if err != nil {
+		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
+	}
+	list := make([]publish.ShownLine, len(rows))
+	for i := range rows {
+		if list[i].Shown, err = rows[i].shown(); err != nil {
+			return nil, err
+		}
+		if rows[i].Line != nil {
+			list[i].Line = json.RawMessage(*rows[i].Line)
+		}
+	}
+	return list, nil
+}
+
+// PriceHistory is what a channel showed for a product, newest first.
+func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publish.Span, error) {
+	var rows []publishedPrice
+	if err := s.db.WithContext(ctx).Omit("line").Where("channel = ? AND sku = ?", channel,
+		sku).Order("id DESC").Find(&rows).Error; err != nil {
+		return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
+	}
+	spans := make([]publish.Span, len(rows))
+	for i, r := range rows {
+		price, err1 := parseAmount(r.Price)
+		reference, err2 := parseAmount(r.Reference)
+		if err := errors.Join(err1, err2); err != nil {
+			return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
+		}
+		spans[i] = publish.Span{Price: price, Reference: reference, Currency: r.Currency, From: r.FromAt, Until: r.UntilAt,
+			Publication: r.Publication}
+	}
+	return spans, nil
+}
+
+// openLine is a row of the table of that name.
+type openLine struct {
+	Channel     string `gorm:"primaryKey"`
+	SKU         string `gorm:"column:sku;primaryKey"`
+	Why         string `gorm:"primaryKey"`
+	Publication int64
+	Price       *string
+}
+
+// Release lets go of lines that are held back in a channel.
+func (s *Store) Release(ctx context.Context, channel string, skus []string) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		for from := 0; from < len(skus); from += batchSize {
+			if err := tx.Exec("DELETE FROM open_lines WHERE channel = ? AND why = ? AND sku IN ?", channel, publish.Held,
+				skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+				return err
+			}
+		}
+		return touch(tx, channel)
+	})
+	if err != nil {
+		return fmt.Errorf("release lines of channel %q: %w", channel, err)
+	}
+	return nil
+}
+
+// channelRule is a row of the table of that name.
+type channelRule struct {
+	Channel     string `gorm:"primaryKey"`
+	Code        string `gorm:"primaryKey"`
+	Doc         string
+	Publication int64
+}
