@@ -19,6 +19,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/publishtest"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -30,7 +31,7 @@ type office struct {
 	live   *book.Live
 	desk   *publish.Desk
 	sender *publish.Sender
-	out    *channel
+	out    *publishtest.Channel
 
 	mu  sync.Mutex
 	now time.Time
@@ -58,13 +59,13 @@ const shop = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"}
 
 func opened(t testing.TB, doc string) *office {
 	t.Helper()
-	o := &office{t: t, store: storetest.Open(t), now: time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC), out: openChannel(t)}
+	o := &office{t: t, store: storetest.Open(t), now: time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC), out: publishtest.Open(t)}
 	b, err := bookfile.Decode([]byte(doc))
 	require.NoError(t, err)
 	require.NoError(t, o.store.Create(t.Context(), b, "test", o.now))
 	o.live, err = book.OpenLive(t.Context(), o.store, checks.Guard(o.store))
 	require.NoError(t, err)
-	require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.address(),
+	require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
 		Token: "secret", Sends: "by-hand", Approval: "none", GiveUpAfter: time.Minute, Reference: publish.Lowest30}))
 	o.another()
 	return o
@@ -143,10 +144,10 @@ func TestPublishing(t *testing.T) {
 	o := opened(t, shop)
 	p := o.publishes(publish.Wish{})
 	require.Equal(t, publish.Done, p.State, p.Problem)
-	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00", "a & <b>": "1.00"}, o.out.prices())
+	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00", "a & <b>": "1.00"}, o.out.Prices())
 	require.Empty(t, o.differences())
-	require.Contains(t, o.out.rules["O"], `"percentOff":"5"`)
-	require.NotContains(t, o.out.rules["O"], `"name"`)
+	require.Contains(t, o.out.Rules["O"], `"percentOff":"5"`)
+	require.NotContains(t, o.out.Rules["O"], `"name"`)
 	_, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Version: o.live.Current().Version})
 	require.ErrorIs(t, err, publish.ErrNothing)
 
@@ -160,10 +161,10 @@ func TestPublishing(t *testing.T) {
 	require.Equal(t, publish.Done, p.State, p.Problem)
 	require.Equal(t, map[string]publish.Kind{"C": publish.Down}, o.differences())
 	require.Equal(t, publish.LeftOut, o.answers(p.ID)["C"])
-	line := o.out.shows["B"]
+	line := o.out.Shows["B"]
 	require.Equal(t, []string{"18.00", "20.00", "lowest30", "reduced", "2026-11-29T00:00:00Z"},
 		[]string{line.Price, line.Reference, line.ReferenceKind, line.As, line.Until})
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // Whatever a channel does, the same key carries the same bytes, and what the program says it shows is what it took. What
@@ -175,26 +176,26 @@ func TestAChannelMisbehaves(t *testing.T) {
 		state publish.State
 		taken int
 	}{
-		{"never, then well", []string{never, faulty, broken, well}, publish.Done, 4},
-		{"cut after taking", []string{cut, cut, well}, publish.Done, 4},
-		{"busy", []string{busy, busy, busy, well}, publish.Done, 4},
-		{"reviewed", []string{reviewed}, publish.Done, 4},
-		{"strange", []string{strange}, publish.Done, 4},
-		{"half", []string{half}, publish.Partly, 2},
-		{"redirects", []string{redirects}, publish.Failed, 0},
-		{"newer", []string{newer}, publish.Failed, 0},
-		{"wrong", []string{wrong}, publish.Failed, 0},
-		{"never at all", []string{never}, publish.Failed, 0},
-		{"cut for ever", []string{cut}, publish.Failed, 0},
+		{"never, then well", []string{publishtest.Never, publishtest.Faulty, publishtest.Broken, publishtest.Well}, publish.Done, 4},
+		{"cut after taking", []string{publishtest.Cut, publishtest.Cut, publishtest.Well}, publish.Done, 4},
+		{"busy", []string{publishtest.Busy, publishtest.Busy, publishtest.Busy, publishtest.Well}, publish.Done, 4},
+		{"reviewed", []string{publishtest.Reviewed}, publish.Done, 4},
+		{"strange", []string{publishtest.Strange}, publish.Done, 4},
+		{"half", []string{publishtest.Half}, publish.Partly, 2},
+		{"redirects", []string{publishtest.Redirects}, publish.Failed, 0},
+		{"newer", []string{publishtest.Newer}, publish.Failed, 0},
+		{"wrong", []string{publishtest.Wrong}, publish.Failed, 0},
+		{"never at all", []string{publishtest.Never}, publish.Failed, 0},
+		{"cut for ever", []string{publishtest.Cut}, publish.Failed, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			o := opened(t, shop)
-			o.out.behave = func(n int) string { return c.ways[min(n, len(c.ways)-1)] }
+			o.out.Behave = func(n int) string { return c.ways[min(n, len(c.ways)-1)] }
 			p := o.publishes(publish.Wish{})
 			require.Equal(t, c.state, p.State, p.Problem)
 			require.Equal(t, c.taken, p.Counts.Taken)
 			require.Equal(t, c.state == publish.Done, p.Problem == "" && len(o.differences()) == 0, p.Problem)
-			o.out.behave = nil
+			o.out.Behave = nil
 			if c.state != publish.Done {
 				require.Len(t, o.differences(), 4-c.taken, "what has no answer is a difference")
 				next, err := o.desk.Rest(t.Context(), o.live.Current(), p.ID, "me")
@@ -202,8 +203,8 @@ func TestAChannelMisbehaves(t *testing.T) {
 				require.Equal(t, publish.Done, o.sends(next).State)
 			}
 			require.Empty(t, o.differences())
-			require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00", "a & <b>": "1.00"}, o.out.prices())
-			o.out.check(t)
+			require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00", "a & <b>": "1.00"}, o.out.Prices())
+			o.out.Check(t)
 		})
 	}
 }
@@ -213,16 +214,16 @@ func TestUnansweredIsADifferenceWhateverTheBookSays(t *testing.T) {
 	o := opened(t, shop)
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 	o.setList("B", "12.00")
-	o.out.behave = func(int) string { return cut }
+	o.out.Behave = func(int) string { return publishtest.Cut }
 	require.Equal(t, publish.Failed, o.publishes(publish.Wish{}).State)
-	require.Equal(t, "12.00", o.out.prices()["B"], "it took it, and could not say so")
+	require.Equal(t, "12.00", o.out.Prices()["B"], "it took it, and could not say so")
 	o.setList("B", "20.00")
 	require.Equal(t, map[string]publish.Kind{"B": publish.Again}, o.differences())
-	o.out.behave = nil
+	o.out.Behave = nil
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
-	require.Equal(t, "20.00", o.out.prices()["B"])
+	require.Equal(t, "20.00", o.out.Prices()["B"])
 	require.Empty(t, o.differences())
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // Taking back gives every line what was shown before; the book says otherwise, so those lines are held until they are
@@ -238,8 +239,8 @@ func TestTakingBack(t *testing.T) {
 	back, err := o.desk.TakeBack(t.Context(), o.live.Current(), second.ID, "me")
 	require.NoError(t, err)
 	require.Equal(t, publish.Done, o.sends(back).State)
-	require.Equal(t, "10.00", o.out.prices()["A & <b>"])
-	require.Equal(t, "23.00", o.out.prices()["B"], "it no longer stemmed from that publication")
+	require.Equal(t, "10.00", o.out.Prices()["A & <b>"])
+	require.Equal(t, "23.00", o.out.Prices()["B"], "it no longer stemmed from that publication")
 	require.Equal(t, map[string]publish.Kind{"A & <b>": "held"}, o.differences())
 	_, err = o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Version: o.live.Current().Version})
 	require.ErrorIs(t, err, publish.ErrNothing)
@@ -250,19 +251,19 @@ func TestTakingBack(t *testing.T) {
 	back, err = o.desk.TakeBack(t.Context(), o.live.Current(), first.ID, "me")
 	require.NoError(t, err)
 	require.Equal(t, publish.Done, o.sends(back).State)
-	require.Equal(t, []string{"A & <b>", "B"}, slices.Sorted(maps.Keys(o.out.prices())), "the others were not shown before")
-	require.Empty(t, o.out.rules, "nor was the offer known")
+	require.Equal(t, []string{"A & <b>", "B"}, slices.Sorted(maps.Keys(o.out.Prices())), "the others were not shown before")
+	require.Empty(t, o.out.Rules, "nor was the offer known")
 	require.Equal(t, map[string]publish.Kind{"C": "held", "a & <b>": "held"}, o.differences())
 	o.setList("C", "31.00")
 	require.Equal(t, map[string]publish.Kind{"C": publish.New, "a & <b>": "held"}, o.differences(),
 		"the book says something else than what was taken back")
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // Who prepared a publication does not approve it; a stale one is refused; an older one does not follow a newer one.
 func TestDeciding(t *testing.T) {
 	o := opened(t, shop)
-	link := publish.Link{Channel: "web", Kind: "http", Address: o.out.address(), Token: "secret", Approval: "10",
+	link := publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(), Token: "secret", Approval: "10",
 		GiveUpAfter: time.Minute}
 	require.NoError(t, o.store.SetLink(t.Context(), link))
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State, "nothing moved: all is new")
@@ -299,7 +300,7 @@ func TestDeciding(t *testing.T) {
 	require.ErrorIs(t, err, publish.ErrStale)
 	require.NoError(t, o.desk.Drop(t.Context(), older.ID, "me"))
 	require.ErrorIs(t, o.desk.Drop(t.Context(), older.ID, "me"), publish.ErrState)
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // An instance that dies in the middle is followed by another, which sends no part again whose answer is kept, and all
@@ -311,12 +312,12 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	}
 	o := opened(t, doc[:len(doc)-1]+`]}`)
 	dying, die := context.WithCancel(t.Context())
-	o.out.behave = func(n int) string {
+	o.out.Behave = func(n int) string {
 		if n == 1 {
 			die()
-			return cut
+			return publishtest.Cut
 		}
-		return well
+		return publishtest.Well
 	}
 	p, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Who: "me", Version: 1})
 	require.NoError(t, err)
@@ -331,10 +332,10 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	o.wait(t.Context(), time.Second)
 	o.another()
 	require.Equal(t, publish.Done, o.ends(p.ID).State)
-	require.Equal(t, 4, o.out.requests, "the second part twice, the first once")
+	require.Equal(t, 4, o.out.Requests, "the second part twice, the first once")
 	require.Empty(t, o.differences())
-	require.Len(t, o.out.prices(), 2500)
-	o.out.check(t)
+	require.Len(t, o.out.Prices(), 2500)
+	o.out.Check(t)
 }
 
 // scheduled has the office publish by itself what is due.
@@ -354,7 +355,7 @@ func (o *office) passes(d time.Duration, schedules ...*publish.Schedule) {
 
 func (o *office) onTheMinute() {
 	o.t.Helper()
-	require.NoError(o.t, o.store.SetLink(o.t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.address(),
+	require.NoError(o.t, o.store.SetLink(o.t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
 		Token: "secret", Sends: "on-the-minute", Approval: "none", GiveUpAfter: time.Minute, Reference: publish.Lowest30}))
 }
 
@@ -387,17 +388,17 @@ func TestOnTheMinute(t *testing.T) {
 	due := list[0]
 	require.Equal(t, []any{publish.Due, publish.Done, "2026-11-27T09:00", 1}, []any{due.Kind, due.State, due.At.String(),
 		due.Named.Unpublished})
-	require.Equal(t, map[string]string{"A & <b>": "9.00", "B": "18.00", "C": "30.00", "a & <b>": "0.90"}, o.out.prices())
+	require.Equal(t, map[string]string{"A & <b>": "9.00", "B": "18.00", "C": "30.00", "a & <b>": "0.90"}, o.out.Prices())
 	require.Equal(t, publish.LeftOut, o.answers(due.ID)["C"], "it would be below cost")
 	require.Equal(t, map[string]publish.Kind{"B": publish.Up, "C": publish.Down}, o.differences())
 	o.passes(time.Minute, s)
 	require.Len(t, o.publications(), 2, "a moment is dealt with once")
 
 	o.passes(72*time.Hour, s)
-	require.Equal(t, "20.00", o.out.prices()["B"], "as it was published")
-	require.Equal(t, "30.00", o.out.prices()["C"])
+	require.Equal(t, "20.00", o.out.Prices()["B"], "as it was published")
+	require.Equal(t, "30.00", o.out.Prices()["C"])
 	require.Equal(t, map[string]publish.Kind{"B": publish.Up}, o.differences())
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // After an outage the present is published, once, and what was passed over is named.
@@ -411,7 +412,7 @@ func TestMomentsThatWerePassedOver(t *testing.T) {
 	o.passes(time.Hour, s)
 	require.Len(t, o.publications(), 1)
 	require.Empty(t, o.differences())
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // Two instances, of which each sees every moment, publish each of many once, and one of them dies in the middle.
@@ -424,7 +425,7 @@ func TestManyMomentsTwoInstances(t *testing.T) {
 	first, second := o.scheduled(), o.scheduled()
 	boundaries := 0
 	for boundaries < 200 {
-		was := o.out.prices()["A"]
+		was := o.out.Prices()["A"]
 		instances := []*publish.Schedule{first, second}
 		if boundaries > 100 {
 			instances = instances[1:]
@@ -434,7 +435,7 @@ func TestManyMomentsTwoInstances(t *testing.T) {
 		if now := o.clock().In(o.live.Current().Zone); now.Hour() == 10 {
 			want = "9.00"
 		}
-		require.Equal(t, want, o.out.prices()["A"], o.clock())
+		require.Equal(t, want, o.out.Prices()["A"], o.clock())
 		if was != want {
 			boundaries++
 		}
@@ -442,7 +443,7 @@ func TestManyMomentsTwoInstances(t *testing.T) {
 	list := o.publications()
 	require.Len(t, list, 1+boundaries, "each once")
 	t.Logf("%d boundaries, %d publications", boundaries, len(list))
-	o.out.check(t)
+	o.out.Check(t)
 }
 
 // What a channel shows by itself is found, with since when; it is sent again, or lived with.
@@ -453,10 +454,10 @@ func TestDrift(t *testing.T) {
 	drifts, err := c.Compare(t.Context(), "web")
 	require.NoError(t, err)
 	require.Empty(t, drifts)
-	line := o.out.shows["B"]
+	line := o.out.Shows["B"]
 	line.Price = "1.00"
-	o.out.shows["B"], o.out.shows["EXTRA"] = line, line
-	delete(o.out.shows, "C")
+	o.out.Shows["B"], o.out.Shows["EXTRA"] = line, line
+	delete(o.out.Shows, "C")
 	found := o.clock()
 	_, err = c.Compare(t.Context(), "web")
 	require.NoError(t, err)
@@ -479,5 +480,5 @@ func TestDrift(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, drifts, 1)
 	require.True(t, drifts[0].Accepted)
-	o.out.check(t)
+	o.out.Check(t)
 }

@@ -156,7 +156,7 @@ func (s *Server) readLink(ctx context.Context, in *LinkBody) (publish.Link, erro
 	link := publish.Link{Channel: in.Channel, Kind: f.Kind, Address: strings.TrimSpace(f.Address),
 		Sends: cmp.Or(f.Sends, "by-hand"), Approval: "none", GiveUpAfter: defaultGiveUp,
 		Reference: publish.ReferenceKind(cmp.Or(f.Reference, string(publish.Lowest30)))}
-	if s.Live.Current().Channel(in.Channel) == nil {
+	if s.newest(ctx).Channel(in.Channel) == nil {
 		return link, fmt.Errorf("channel %q: %w", in.Channel, store.ErrNotFound)
 	}
 	switch f.Kind {

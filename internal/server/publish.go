@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"strings"
 	"sync"
@@ -188,7 +189,7 @@ func (s *Server) registerPublish(api huma.API) {
 		who string) (publish.Publication, error)) {
 		answers(api, role, http.MethodPost, "/api/publications/{id}/"+what, func(ctx context.Context,
 			in *PublicationQuery) (PublicationAnswer, error) {
-			p, err := do(ctx, s.Live.Current(), in.ID, personOf(ctx).Name)
+			p, err := do(ctx, s.newest(ctx), in.ID, personOf(ctx).Name)
 			return s.publicationAnswer(&p), err
 		}, answering(status))
 	}
@@ -211,6 +212,14 @@ func (s *Server) registerPublish(api huma.API) {
 	})
 }
 
+// newest is the saved book, also where another program saved it a moment ago.
+func (s *Server) newest(ctx context.Context) *book.Snapshot {
+	if err := s.Live.Refresh(ctx); err != nil {
+		slog.Warn("cannot see whether the book has changed", "error", err)
+	}
+	return s.Live.Current()
+}
+
 // reasonGiven is a reason without blanks around it. Its error says at which location it is missing.
 func reasonGiven(text, location, why string) (string, error) {
 	text = strings.TrimSpace(text)
@@ -221,7 +230,7 @@ func reasonGiven(text, location, why string) (string, error) {
 }
 
 func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (PublicationAnswer, error) {
-	snap := s.Live.Current()
+	snap := s.newest(ctx)
 	if len(in.Body.Overrides) > 0 && !personOf(ctx).Role.May(store.Approver) {
 		return PublicationAnswer{}, huma.Error403Forbidden(
 			"Sending blocked prices needs an approver. Leave them out, or ask one.")
@@ -317,7 +326,7 @@ func (s *Server) channelDifferences(ctx context.Context, in *struct {
 	After string `query:"after" doc:"rows behind this SKU"`
 	Limit int    `query:"limit" minimum:"0" maximum:"10000"`
 }) (ChannelDifferences, error) {
-	snap := s.Live.Current()
+	snap := s.newest(ctx)
 	channel := snap.Channel(in.Channel)
 	if channel == nil {
 		return ChannelDifferences{}, store.ErrNotFound

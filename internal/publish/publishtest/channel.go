@@ -1,10 +1,13 @@
-package publish_test
+// Package publishtest has a channel of the outside, written by the text of the publication protocol alone, which behaves
+// as a test wants it to and notes what the protocol forbids.
+package publishtest
 
 import (
 	"encoding/json"
 	"fmt"
 	"io"
 	"maps"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"slices"
@@ -16,57 +19,59 @@ import (
 	"dogbane/internal/publish"
 )
 
-// channel is one of the outside, written by the protocol's text alone. How it behaves is decided for each request.
-type channel struct {
+// Channel is a channel of the outside. How it behaves is decided for each request.
+type Channel struct {
 	t      testing.TB
 	server *httptest.Server
 
-	mu       sync.Mutex
-	shows    map[string]publish.Line
-	rules    map[string]string
+	mu       sync.Mutex // guards the rest
+	Shows    map[string]publish.Line
+	Rules    map[string]string
 	newest   int64
 	bodies   map[string]string // by key
 	answers  map[string]string // by key, of parts that were dealt with
 	reviews  map[string]string // key → body, of parts that are looked at
-	requests int
+	Requests int
 	wrongs   []string // what the protocol forbids
 
-	// behave says what becomes of a request: see the words below.
-	behave func(n int) string
-	refuse func(l publish.Line) string
+	// Behave says what becomes of a request: see the words below.
+	Behave func(n int) string
+	Refuse func(l publish.Line) string
 }
 
 // Ways to behave.
 const (
-	well      = ""
-	never     = "never"     // no answer, nothing taken
-	cut       = "cut"       // taken, but the connection breaks before the answer
-	broken    = "broken"    // taken, but the answer cannot be read
-	busy      = "busy"      // 503 with Retry-After
-	faulty    = "faulty"    // 500, nothing taken
-	half      = "half"      // half of the lines are answered
-	reviewed  = "reviewed"  // 202, dealt with at the second question
-	strange   = "strange"   // answers of SKUs that nobody sent
-	redirects = "redirects" // 302
-	newer     = "newer"     // 409
-	wrong     = "wrong"     // 422
+	Well      = ""
+	Never     = "never"     // no answer, nothing taken
+	Cut       = "cut"       // taken, but the connection breaks before the answer
+	Broken    = "broken"    // taken, but the answer cannot be read
+	Busy      = "busy"      // 503 with Retry-After
+	Faulty    = "faulty"    // 500, nothing taken
+	Half      = "half"      // half of the lines are answered
+	Reviewed  = "reviewed"  // 202, dealt with at the second question
+	Strange   = "strange"   // answers of SKUs that nobody sent
+	Redirects = "redirects" // 302
+	Newer     = "newer"     // 409
+	Wrong     = "wrong"     // 422
 )
 
-func openChannel(t testing.TB) *channel {
-	c := &channel{t: t, shows: map[string]publish.Line{}, rules: map[string]string{}, bodies: map[string]string{},
+// Open opens a channel that behaves well, until the test ends.
+func Open(t testing.TB) *Channel {
+	c := &Channel{t: t, Shows: map[string]publish.Line{}, Rules: map[string]string{}, bodies: map[string]string{},
 		answers: map[string]string{}, reviews: map[string]string{}}
 	c.server = httptest.NewServer(c)
 	t.Cleanup(c.server.Close)
 	return c
 }
 
-func (c *channel) address() string { return c.server.URL + "/in" }
+// Address is where it is reached; it wants the token "secret".
+func (c *Channel) Address() string { return c.server.URL + "/in" }
 
-func (c *channel) forbid(format string, args ...any) {
+func (c *Channel) forbid(format string, args ...any) {
 	c.wrongs = append(c.wrongs, fmt.Sprintf(format, args...))
 }
 
-func (c *channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (c *Channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if r.Header.Get("Authorization") != "Bearer secret" {
@@ -83,7 +88,7 @@ func (c *channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			http.Error(w, "no such review", http.StatusNotFound)
 			return
 		}
-		if c.requests++; c.answers[key] == "" {
+		if c.Requests++; c.answers[key] == "" {
 			c.take(key, body)
 		}
 		_, _ = io.WriteString(w, c.answers[key])
@@ -91,7 +96,7 @@ func (c *channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		after := r.URL.Query().Get("after")
 		out := map[string]any{}
 		lines := []map[string]string{}
-		for _, sku := range slices.Sorted(maps.Keys(c.shows)) {
+		for _, sku := range slices.Sorted(maps.Keys(c.Shows)) {
 			if sku <= after {
 				continue
 			}
@@ -99,7 +104,7 @@ func (c *channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 				out["next"] = lines[1]["sku"]
 				break
 			}
-			lines = append(lines, map[string]string{"sku": sku, "price": c.shows[sku].Price, "reference": c.shows[sku].Reference})
+			lines = append(lines, map[string]string{"sku": sku, "price": c.Shows[sku].Price, "reference": c.Shows[sku].Reference})
 		}
 		out["lines"] = lines
 		_ = json.NewEncoder(w).Encode(out)
@@ -109,14 +114,14 @@ func (c *channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func (c *channel) put(w http.ResponseWriter, r *http.Request) {
+func (c *Channel) put(w http.ResponseWriter, r *http.Request) {
 	data, _ := io.ReadAll(r.Body)
 	body, key := string(data), r.Header.Get("Idempotency-Key")
-	way := well
-	if c.behave != nil {
-		way = c.behave(c.requests)
+	way := Well
+	if c.Behave != nil {
+		way = c.Behave(c.Requests)
 	}
-	c.requests++
+	c.Requests++
 	if was, known := c.bodies[key]; known && was != body {
 		c.forbid("the key %s carries other bytes than before", key)
 	}
@@ -130,25 +135,25 @@ func (c *channel) put(w http.ResponseWriter, r *http.Request) {
 	}
 	c.newest = max(c.newest, publication)
 	switch way {
-	case never:
+	case Never:
 		panic(http.ErrAbortHandler)
-	case faulty:
+	case Faulty:
 		http.Error(w, "<broken>", http.StatusInternalServerError)
 		return
-	case busy:
+	case Busy:
 		w.Header().Set("Retry-After", "2")
 		http.Error(w, "later", http.StatusServiceUnavailable)
 		return
-	case redirects:
+	case Redirects:
 		http.Redirect(w, r, c.server.URL+"/elsewhere", http.StatusFound)
 		return
-	case newer:
+	case Newer:
 		http.Error(w, "another came", http.StatusConflict)
 		return
-	case wrong:
+	case Wrong:
 		http.Error(w, "not this", http.StatusUnprocessableEntity)
 		return
-	case reviewed:
+	case Reviewed:
 		c.reviews[key] = body
 		w.WriteHeader(http.StatusAccepted)
 		_, _ = fmt.Fprintf(w, `{"review":"/prices/reviews/%s"}`, key)
@@ -156,15 +161,15 @@ func (c *channel) put(w http.ResponseWriter, r *http.Request) {
 	}
 	c.take(key, body)
 	switch way {
-	case cut:
+	case Cut:
 		panic(http.ErrAbortHandler)
-	case broken:
+	case Broken:
 		_, _ = io.WriteString(w, `{"answers":`)
-	case half:
+	case Half:
 		var said struct{ Answers []map[string]any }
 		_ = json.Unmarshal([]byte(c.answers[key]), &said)
 		_ = json.NewEncoder(w).Encode(map[string]any{"answers": said.Answers[:len(said.Answers)/2]})
-	case strange:
+	case Strange:
 		_, _ = io.WriteString(w, strings.Replace(c.answers[key], `[`, `[{"sku":"NOBODY'S","taken":true},`, 1))
 	default:
 		_, _ = io.WriteString(w, c.answers[key])
@@ -172,7 +177,7 @@ func (c *channel) put(w http.ResponseWriter, r *http.Request) {
 }
 
 // take deals with a part: the same key again changes nothing.
-func (c *channel) take(key, body string) {
+func (c *Channel) take(key, body string) {
 	if c.answers[key] != "" {
 		return
 	}
@@ -191,45 +196,75 @@ func (c *channel) take(key, body string) {
 	answers := []map[string]any{}
 	for _, l := range m.Lines {
 		why := ""
-		if c.refuse != nil {
-			why = c.refuse(l)
+		if c.Refuse != nil {
+			why = c.Refuse(l)
 		}
 		if why == "" {
-			c.shows[l.SKU] = l
+			c.Shows[l.SKU] = l
 		}
 		answers = append(answers, map[string]any{"sku": l.SKU, "taken": why == "", "message": why})
 	}
 	for _, sku := range m.Remove {
-		delete(c.shows, sku)
+		delete(c.Shows, sku)
 		answers = append(answers, map[string]any{"sku": sku, "taken": true})
 	}
 	for _, doc := range m.Rules {
 		var head struct{ Code string }
 		_ = json.Unmarshal(doc, &head)
-		c.rules[head.Code] = string(doc)
+		c.Rules[head.Code] = string(doc)
 	}
 	for _, code := range m.Withdraw {
-		delete(c.rules, code)
+		delete(c.Rules, code)
 	}
 	data, _ := json.Marshal(map[string]any{"answers": answers})
 	c.answers[key] = string(data)
 }
 
-// prices are what the channel shows, by SKU.
-func (c *channel) prices() map[string]string {
+// Prices are what the channel shows, by SKU.
+func (c *Channel) Prices() map[string]string {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	out := map[string]string{}
-	for sku, l := range c.shows {
+	for sku, l := range c.Shows {
 		out[sku] = l.Price
 	}
 	return out
 }
 
-func (c *channel) check(t testing.TB) {
+// Check fails where the protocol was broken.
+func (c *Channel) Check(t testing.TB) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if len(c.wrongs) > 0 {
 		t.Fatalf("the protocol was broken: %v", c.wrongs)
 	}
+}
+
+// Manner has the channel behave otherwise.
+func (c *Channel) Manner(behave func(n int) string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.Behave = behave
+}
+
+// BySeed behaves at random, the same for the same seed.
+func BySeed(seed uint64, ways ...string) func(int) string {
+	rng := rand.New(rand.NewPCG(seed, 99))
+	return func(int) string { return ways[rng.IntN(len(ways))] }
+}
+
+// Asked is how often the channel was asked for anything.
+func (c *Channel) Asked() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.Requests
+}
+
+// Change has the channel change a price by itself.
+func (c *Channel) Change(sku, price string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	l := c.Shows[sku]
+	l.SKU, l.Price = sku, price
+	c.Shows[sku] = l
 }

@@ -1,0 +1,212 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/publish/publishtest"
+)
+
+// admin is an HTTP client signed in as the administrator that a first start without the demo makes.
+func (p *program) admin(t testing.TB) *http.Client {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &http.Client{Jar: jar}
+	status, text := ask(t, c, "POST", p.url+"/api/session", map[string]string{"name": "admin", "password": p.password})
+	require.Equal(t, http.StatusOK, status, text)
+	return c
+}
+
+// tell asks the API for something, demands a status and reads the answer.
+func tell[T any](t testing.TB, c *http.Client, method, url string, body any, status int) (out T) {
+	t.Helper()
+	got, text := ask(t, c, method, url, body)
+	require.Equal(t, status, got, "%s %s: %s", method, url, text)
+	if text != "" {
+		require.NoError(t, json.Unmarshal([]byte(text), &out), text)
+	}
+	return out
+}
+
+// sent is a publication as the API tells it.
+type sent struct {
+	ID                                int64
+	State, Problem, Next              string
+	Lines, Taken, Refused, Unanswered int
+	Answers                           []struct{ SKU, Answer string }
+}
+
+func (p *program) ends(t testing.TB, c *http.Client, id int64) (s sent) {
+	t.Helper()
+	address := fmt.Sprintf("%s/api/publications/%d", p.url, id)
+	require.Eventually(t, func() bool {
+		s = tell[sent](t, c, "GET", address+"?limit=10000", nil, 200)
+		return s.State != "queued" && s.State != "sending"
+	}, 2*time.Minute, 20*time.Millisecond)
+	return s
+}
+
+// A publication is killed at random points while a channel misbehaves. Every time it goes on by itself where it stood:
+// the same keys with the same bytes, no part again whose answer is kept, nothing older after something newer; and what
+// the program says that the channel shows is what it took.
+func TestKilledWhileSending(t *testing.T) {
+	t.Parallel()
+	const goods = 3000
+	seed := uint64(time.Now().UnixNano())
+	rng := rand.New(rand.NewPCG(seed, 3))
+	data := t.TempDir()
+	out := publishtest.Open(t)
+	p := start(t, data, "--empty")
+	password := p.password
+	again, answered, kills, unanswered := 0, 0, 0, 0
+	for round := range rounds(3, 50) {
+		book := fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"}],
+			"rules":[{"code":"R","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"%d"}}],"products":[`, round%40)
+		for i := range goods {
+			book += fmt.Sprintf(`{"sku":"S %04d & <%d>","list":"100.00"},`, i, i)
+		}
+		file := filepath.Join(t.TempDir(), "book.json")
+		require.NoError(t, os.WriteFile(file, []byte(strings.TrimSuffix(book, ",")+"]}"), 0o600))
+		text, err := exec.Command(binary, "import", file, "--data", data).CombinedOutput()
+		require.NoError(t, err, string(text))
+		c := p.admin(t)
+		if round == 0 {
+			tell[any](t, c, "PUT", p.url+"/api/links/web", map[string]string{"kind": "http", "address": out.Address(),
+				"token": "secret"}, 204)
+		}
+		var version int64
+		require.Eventually(t, func() bool {
+			d := tell[struct {
+				Version int64
+				Total   int
+			}](t, c, "GET", p.url+"/api/channels/web/differences?limit=1", nil, 200)
+			version = d.Version
+			return d.Total == goods
+		}, time.Minute, 50*time.Millisecond)
+		out.Manner(publishtest.BySeed(seed+uint64(round), publishtest.Well, publishtest.Well, publishtest.Cut, publishtest.Never,
+			publishtest.Broken, publishtest.Half, publishtest.Faulty))
+		s := tell[sent](t, c, "POST", p.url+"/api/channels/web/publications", map[string]any{"version": version}, 201)
+		before := out.Asked()
+		tell[sent](t, c, "POST", fmt.Sprintf("%s/api/publications/%d/send", p.url, s.ID), map[string]any{}, 202)
+		time.Sleep(time.Duration(rng.IntN(700)) * time.Millisecond)
+		p.kill(t)
+		kills++
+		p = start(t, data, "--empty")
+		p.password = password
+		c = p.admin(t)
+		s = p.ends(t, c, s.ID)
+		require.Contains(t, []string{"done", "partly"}, s.State, s.Problem)
+		again, answered, unanswered = again+out.Asked()-before-3, answered+s.Taken, unanswered+s.Unanswered
+		shows, price := out.Prices(), fmt.Sprintf("%d.00", 100-round%40)
+		for _, a := range s.Answers {
+			if a.Answer == "taken" {
+				require.Equal(t, price, shows[a.SKU], "round %d, %s: it was taken", round, a.SKU)
+			}
+		}
+		open := map[string]bool{}
+		d := tell[struct{ Rows []struct{ SKU, Kind string } }](t, c, "GET",
+			p.url+"/api/channels/web/differences?limit=10000", nil, 200)
+		for _, r := range d.Rows {
+			open[r.SKU] = true
+		}
+		require.Len(t, open, s.Unanswered, "round %d: what has no answer is a difference, and nothing else", round)
+		shown := tell[struct{ Lines []struct{ SKU, Price string } }](t, c, "GET",
+			p.url+"/api/channels/web/shown?limit=10000", nil, 200)
+		for _, l := range shown.Lines {
+			if !open[l.SKU] {
+				require.Equal(t, l.Price, shows[l.SKU], "round %d, %s: it shows what the program says", round, l.SKU)
+			}
+		}
+		out.Check(t)
+	}
+	t.Logf("seed %d: %d kills, %d lines taken, %d unanswered, %d requests more than parts", seed, kills, answered, unanswered,
+		again)
+}
+
+// A channel of one's own is connected, tried, told, refused, taken back, and compared, all on screen.
+func TestPublishingOnScreen(t *testing.T) {
+	t.Parallel()
+	out := publishtest.Open(t)
+	p := start(t, t.TempDir())
+	p.unpin(t)
+	pg := p.openAs(t, "wout", "/publish?channel=web&tab=link")
+	pg.typeInto(pg.labelled("Address"), "ftp://shop.example")
+	pg.click("button", "^Try it$")
+	pg.find("form[aria-label^='How the']", "must be an http or https address")
+	pg.typeInto(pg.labelled("Address"), out.Address())
+	pg.click("button", "Write another")
+	pg.typeInto(pg.labelled("Token"), "guess")
+	pg.click("button", "^Try it$")
+	pg.find("form[aria-label^='How the']", "401")
+	pg.typeInto(pg.labelled("Token"), "secret")
+	pg.choose("A second person agrees", "always")
+	pg.click("button", "^Try it$")
+	pg.find("form[aria-label^='How the']", "It works")
+	pg.click("button", "^Keep it$")
+	pg.find("form[aria-label^='How the']", "one is kept")
+
+	manager := p.openAs(t, "maren", "/publish?channel=web")
+	manager.click("[aria-label='Send all of these']")
+	manager.click("[aria-label='Send KF-01-30']")
+	manager.click("button", "^Send 1 of")
+	manager.find("[data-testid=send-result]", "waits for a second person")
+	manager.find("[aria-label='Waits for a second person']", "Somebody else|somebody who may approve")
+	pg.show(p.url + "/publish?channel=web")
+	pg.find("[aria-label='Waits for a second person']", "maren wants to send 1 price")
+	pg.typeInto(pg.labelled("Why you refuse it"), "not before “Friday”")
+	pg.click("button", "^Refuse$")
+	gone := func() bool { return len(pg.texts("[aria-label='Waits for a second person']", "")) == 0 }
+	pg.eventually("nothing waits any more", gone)
+	pg.show(p.url + "/publish?channel=web&tab=history")
+	pg.find("li", "not before “Friday”")
+	require.Empty(t, out.Prices())
+
+	manager.show(p.url + "/publish?channel=web")
+	manager.click("[aria-label='Send all of these']")
+	manager.click("[aria-label='Send KF-01-30']")
+	manager.click("button", "^Send 1 of")
+	manager.find("[data-testid=send-result]", "waits for a second person")
+	pg.show(p.url + "/publish?channel=web")
+	pg.click("button", "^Approve and send$")
+	pg.eventually("nothing waits any more", gone)
+	pg.eventually("it is told", func() bool { return out.Prices()["KF-01-30"] == "31.95" })
+
+	pg.show(p.url + "/publish?channel=web&tab=history")
+	pg.click("li button", "all taken")
+	pg.find("td", "taken")
+	pg.click("button", "^Take it back …$")
+	pg.click("button", "^Take it back$")
+	pg.find("[aria-label='Waits for a second person']", "wout wants to send 1 price")
+	approver := p.client(t, "ilko")
+	list := tell[struct{ Publications []sent }](t, approver, "GET", p.url+"/api/publications?channel=web", nil, 200)
+	tell[sent](t, approver, "POST", fmt.Sprintf("%s/api/publications/%d/approve", p.url, list.Publications[0].ID),
+		map[string]any{}, 202)
+	pg.eventually("it is taken back", func() bool { return out.Prices()["KF-01-30"] == "35.80" })
+	pg.show(p.url + "/publish?channel=web")
+	row := `[data-sku="KF-01-30"]`
+	pg.find(row, "held back")
+	pg.click(row+" button", "^Release$")
+	pg.eventually("it is let go", func() bool { return !strings.Contains(pg.text(row), "held back") })
+
+	pg.show(p.url + "/publish?channel=web&tab=shows")
+	out.Change("KF-01-30", "1.00")
+	pg.click("button", "^Read what it shows now$")
+	pg.find(`[data-drift="KF-01-30"]`, "1.00")
+	pg.click("button", "sent again$")
+	pg.find("h2,h3,p,div", "Nothing there was changed by itself|Nobody has looked yet|shows what it took")
+	pg.show(p.url + "/publish?channel=web&tab=due")
+	pg.find("[data-due]", "Fri|Mon|Sun|Sat")
+	out.Check(t)
+}
