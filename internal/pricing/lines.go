@@ -179,7 +179,10 @@ func (v *view) months(l *basketLine) int {
 }
 
 // Scope is a viewpoint resolved against an engine: what a package needs that prices more than one product at a time.
-type Scope struct{ v *view }
+type Scope struct {
+	v    *view
+	told map[string]*ToldPrice
+}
 
 // Scope resolves a viewpoint; its quantity and term do not matter. Its errors are QuestionErrors.
 func (e *Engine) Scope(vp Viewpoint) (*Scope, error) {
@@ -187,7 +190,7 @@ func (e *Engine) Scope(vp Viewpoint) (*Scope, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Scope{v}, nil
+	return &Scope{v: v}, nil
 }
 
 // Currency is the channel's, with its number of decimals.
@@ -296,6 +299,9 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 	}
 	for i := range priced {
 		l := &priced[i]
+		if ready[i] != nil {
+			s.tell(l)
+		}
 		if ready[i] != nil && l.Runs == nil {
 			l.Problems = append(l.Problems, LineProblem{"", fmt.Sprintf("product %q has no price here", l.SKU)})
 		}

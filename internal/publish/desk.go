@@ -32,6 +32,8 @@ type Keeper interface {
 	Decide(ctx context.Context, id int64, to State, by, reason string, at time.Time) error
 	KeepBook(ctx context.Context, version int64, book func() []byte) error
 	KeptBook(ctx context.Context, version int64) ([]byte, error)
+	// LinesOf are the whole lines that a channel shows of some products.
+	LinesOf(ctx context.Context, channel string, skus []string) ([]ShownLine, error)
 	// Before is what a channel showed of each product that still stems from a publication, before it.
 	Before(ctx context.Context, p *Publication) ([]Row, error)
 	// RulesBefore undoes what a publication told of rules that still stem from it.
@@ -53,6 +55,7 @@ type Desk struct {
 	known     map[string]*knownOf
 	links     map[string]Link          // as they were last read
 	published map[int64]*book.Snapshot // versions that channels show
+	quoted    map[string]*Quoted
 }
 
 // knownOf is what is known of a channel at one revision.
@@ -69,7 +72,7 @@ type knownOf struct {
 // NewDesk makes a desk.
 func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, known: map[string]*knownOf{},
-		published: map[int64]*book.Snapshot{}}
+		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}}
 }
 
 // Numbered is what a channel shows by product number, in minor units.

@@ -18,6 +18,7 @@ import (
 	"dogbane/internal/checks"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
 	"dogbane/internal/store"
@@ -481,4 +482,55 @@ func TestDrift(t *testing.T) {
 	require.Len(t, drifts, 1)
 	require.True(t, drifts[0].Accepted)
 	o.out.Check(t)
+}
+
+// What a channel's customers are quoted is the book as it was published there, at the present; a line of which the channel
+// shows another price is priced by the line that it took, whatever is saved since.
+func TestWhatCustomersAreQuoted(t *testing.T) {
+	o := opened(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"groups":[{"code":"g"},{"code":"h"}],"channels":[{"code":"web"}],
+		"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"},{"sku":"C","list":"30.00"}],
+		"rules":[{"code":"S","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"2026-11-27T09:00"},"effect":{"percentOff":"10"}},
+			{"code":"T","layer":"tier","rank":1,"where":{"all":[]},"breaks":[{"from":3,"percentOff":"10"}]},
+			{"code":"G","layer":"group","rank":1,"where":{"all":[]},"audience":{"groups":["g"]},"effect":{"amountOff":"1"}}]}`)
+	quote := func(sku string, quantity int, groups ...string) string {
+		t.Helper()
+		q, err := o.desk.Quoted(t.Context(), o.live.Current(), "web")
+		require.NoError(t, err)
+		a, err := q.Baskets().Price(basket.Question{Viewpoint: pricing.Viewpoint{Channel: "web", Groups: groups,
+			At: pricing.MomentOf(o.clock())}, Lines: []pricing.Line{{SKU: sku, Quantity: quantity}}, Told: q.Told})
+		require.NoError(t, err)
+		if a.Lines[0].Total == nil {
+			return "none"
+		}
+		return a.Lines[0].Total.Fixed(2)
+	}
+	require.Equal(t, "10.00", quote("A", 1), "nothing was published: the saved book")
+	o.publishes(publish.Wish{LeaveOut: []string{"C"}})
+	o.setList("A", "15.00")
+	o.wait(t.Context(), time.Minute)
+	require.Equal(t, []string{"10.00", "27.00", "9.00", "24.00", "20.00", "none"}, []string{quote("A", 1), quote("A", 3),
+		quote("A", 1, "g"), quote("A", 3, "g"), quote("B", 1), quote("C", 1)}, "what is saved is not published")
+	o.wait(t.Context(), 24*time.Hour)
+	require.Equal(t, "9.00", o.setOf("A"), "the published book says so by now")
+	require.Equal(t, []string{"10.00", "27.00", "9.00", "24.00", "20.00"}, []string{quote("A", 1), quote("A", 3),
+		quote("A", 1, "g"), quote("A", 3, "g", "h"), quote("B", 1)}, "but the channel was not told")
+	o.publishes(publish.Wish{})
+	o.wait(t.Context(), time.Minute)
+	require.Equal(t, []string{"13.50", "30.00"}, []string{quote("A", 1), quote("C", 1)})
+	o.out.Behave = func(int) string { return publishtest.Wrong }
+	o.setList("B", "25.00")
+	o.publishes(publish.Wish{})
+	o.wait(t.Context(), time.Minute)
+	require.Equal(t, "20.00", quote("B", 1), "the channel did not take it")
+}
+
+// setOf is what the published book says that a guest pays now.
+func (o *office) setOf(sku string) string {
+	o.t.Helper()
+	version, err := o.desk.Published(o.t.Context(), o.live.Current(), "web")
+	require.NoError(o.t, err)
+	a, err := version.Engine.Price(pricing.Question{Viewpoint: pricing.Viewpoint{Channel: "web",
+		At: pricing.MomentOf(o.clock())}, SKU: sku})
+	require.NoError(o.t, err)
+	return a.Unit.Fixed(2)
 }

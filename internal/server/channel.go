@@ -13,11 +13,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/codes"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
@@ -82,9 +82,12 @@ func (s *Server) quote(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	snap := s.Live.Current()
-	if snap.Channel(in.Channel) == nil {
+	if s.Live.Current().Channel(in.Channel) == nil {
 		return nil, huma.Error401Unauthorized("The channel is no longer in the book.")
+	}
+	snap, err := s.published(ctx, in.Channel)
+	if err != nil {
+		return nil, err
 	}
 	q, err := s.quoted(ctx, snap, key, in.Body, "", "")
 	if err != nil {
@@ -99,7 +102,7 @@ func (s *Server) quote(ctx context.Context, in *struct {
 
 // quoted is the question of a quote, with what is kept beside the book; a customer may be named beside it. Errors are
 // located below at.
-func (s *Server) quoted(ctx context.Context, snap *book.Snapshot, key store.ChannelKey, doc QuoteDoc,
+func (s *Server) quoted(ctx context.Context, snap *publish.Quoted, key store.ChannelKey, doc QuoteDoc,
 	at, customer string) (basket.Question, error) {
 	asked, err := bookfile.DecodeQuote(doc)
 	if err != nil {
@@ -120,11 +123,11 @@ func (s *Server) quoted(ctx context.Context, snap *book.Snapshot, key store.Chan
 	if (q.Customer != "" || len(q.Groups) > 0) && !key.May(mayCustomers) {
 		return q, huma.Error403Forbidden("This key may not ask for customers or groups.")
 	}
-	q.Channel = key.Channel
+	q.Channel, q.Told = key.Channel, snap.Told
 	q.At = pricing.MomentOf(s.Clocks.Book().In(snap.Zone))
 	if q.Customer != "" && (!asked.SaysHistory || !asked.SaysFirst) {
 		known := q.Viewpoint
-		if err := s.buyers.KnowAll(ctx, snap, &known); err != nil {
+		if err := s.buyers.KnowAll(ctx, snap.Snapshot, &known); err != nil {
 			return q, err
 		}
 		if !asked.SaysHistory {
@@ -137,8 +140,13 @@ func (s *Server) quoted(ctx context.Context, snap *book.Snapshot, key store.Chan
 	return q, codes.Know(ctx, s.uses, snap.Baskets(), &q)
 }
 
-// priceIn prices a basket of the saved book. Errors are located below at.
-func priceIn(snap *book.Snapshot, q basket.Question, at string) (*basket.Answer, error) {
+// published is what a channel's customers are quoted from.
+func (s *Server) published(ctx context.Context, channel string) (*publish.Quoted, error) {
+	return s.Desk.Quoted(ctx, s.Live.Current(), channel)
+}
+
+// priceIn prices a basket of the published book. Errors are located below at.
+func priceIn(snap *publish.Quoted, q basket.Question, at string) (*basket.Answer, error) {
 	a, err := snap.Baskets().Price(q)
 	var wrong *pricing.QuestionError
 	if errors.As(err, &wrong) {

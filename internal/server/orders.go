@@ -57,7 +57,10 @@ func (s *Server) order(ctx context.Context, in *struct {
 	if again, err := s.Store.Placed(ctx, &o); again || err != nil {
 		return orderAnswer(&o, again, refusedUse(err))
 	}
-	snap := s.Live.Current()
+	snap, err := s.published(ctx, in.Channel)
+	if err != nil {
+		return nil, err
+	}
 	q, err := s.quoted(ctx, snap, key, f.Basket, "basket.", "")
 	if err != nil {
 		return nil, err
@@ -93,7 +96,7 @@ func (s *Server) order(ctx context.Context, in *struct {
 	opened := snap.Baskets().OpenedBy(q.Viewpoint, bought)
 	answer := OrderAnswer{Key: f.Key, Answer: *bookfile.BasketAnswerOf(a).WithoutCosts(), Opens: []OpenedOffer{}}
 	for _, x := range opened {
-		if m, tells := messageOf(snap, x, q.Customer); tells && f.Email != "" && s.Mail.Ready() {
+		if m, tells := messageOf(snap.Snapshot, x, q.Customer); tells && f.Email != "" && s.Mail.Ready() {
 			m.To = f.Email
 			o.Mails = append(o.Mails, m)
 		}

@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"dogbane/internal/book"
 	"dogbane/internal/codes"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
@@ -47,7 +47,10 @@ func (s *Server) redeem(ctx context.Context, in *struct {
 	if was, again, err := s.Store.Redeemed(ctx, u); again || err != nil {
 		return redemption(was, again), refusedUse(err)
 	}
-	snap := s.Live.Current()
+	snap, err := s.published(ctx, in.Channel)
+	if err != nil {
+		return nil, err
+	}
 	rule := snap.Rule(f.Rule)
 	if rule == nil || rule.Offer == nil {
 		return nil, invalid("rule", "There is no such offer in the book.")
@@ -70,7 +73,7 @@ func redemption(u codes.Use, again bool) *status[Redemption] {
 }
 
 // usedIn takes from the basket that a use comes with whose it is and how often the offer applies to it.
-func (s *Server) usedIn(ctx context.Context, snap *book.Snapshot, key store.ChannelKey, f *RedemptionForm,
+func (s *Server) usedIn(ctx context.Context, snap *publish.Quoted, key store.ChannelKey, f *RedemptionForm,
 	u *codes.Use) error {
 	q, err := s.quoted(ctx, snap, key, f.Basket, "basket.", f.Customer)
 	if err != nil {

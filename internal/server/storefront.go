@@ -141,11 +141,15 @@ func (s *Server) seenBy(
 	in *ChannelCall,
 	customer string,
 ) (*book.Snapshot, pricing.Viewpoint, error) {
-	snap := s.Live.Current()
 	key, err := s.caller(ctx, in, mayQuote)
 	if err != nil {
 		return nil, pricing.Viewpoint{}, err
 	}
+	published, err := s.published(ctx, in.Channel)
+	if err != nil {
+		return nil, pricing.Viewpoint{}, err
+	}
+	snap := published.Snapshot
 	if customer != "" && !key.May(mayCustomers) {
 		return nil, pricing.Viewpoint{}, huma.Error403Forbidden("This key may not ask for customers or groups.")
 	}

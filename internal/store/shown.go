@@ -188,8 +188,30 @@ func (s *Store) ShownLines(ctx context.Context, channel, after string, limit int
 	if err != nil {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
+	return shownLines(rows)
+}
+
+// LinesOf are the whole lines that a channel shows of some products.
+func (s *Store) LinesOf(ctx context.Context, channel string, skus []string) (list []publish.ShownLine, err error) {
+	for from := 0; from < len(skus); from += batchSize {
+		var rows []publishedPrice
+		if err := s.db.WithContext(ctx).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL AND sku IN ?", channel,
+			skus[from:min(from+batchSize, len(skus))]).Find(&rows).Error; err != nil {
+			return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
+		}
+		lines, err := shownLines(rows)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, lines...)
+	}
+	return list, nil
+}
+
+func shownLines(rows []publishedPrice) ([]publish.ShownLine, error) {
 	list := make([]publish.ShownLine, len(rows))
 	for i := range rows {
+		var err error
 		if list[i].Shown, err = rows[i].shown(); err != nil {
 			return nil, err
 		}

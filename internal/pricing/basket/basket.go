@@ -27,6 +27,8 @@ type Question struct {
 	Shipping *money.Rat          // on the channel's footing; nil: none
 	Used     map[string]Used
 	Explain  bool
+	// Told are products, by SKU, that cost what the channel was told; nil: it shows none.
+	Told map[string]*pricing.ToldPrice
 }
 
 // Used is how often an offer was applied before, and the orders that used its words.
@@ -150,6 +152,7 @@ func (e *Engine) price(q Question, margins bool) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
+	scope.Tell(q.Told)
 	a := &Answer{Exact: true, Shipping: q.Shipping, Problems: []Problem{}}
 	a.Currency, a.Digits = scope.Currency()
 	t := &till{Engine: e, scope: scope, q: &q, digits: a.Digits}

@@ -1,0 +1,67 @@
+package pricing
+
+import (
+	"slices"
+
+	"dogbane/internal/money"
+)
+
+// ToldPrice is what a channel was told that a unit of a product costs, finished, on the channel's footing. Where a
+// channel still shows it, it stands in the place of what the layers make.
+type ToldPrice struct {
+	Price  money.Rat
+	Breaks []ToldBreak
+	Groups map[string]*ToldPrice // what groups pay instead; theirs have no groups
+}
+
+// ToldBreak is the price of each unit of a line of at least so many.
+type ToldBreak struct {
+	From  int
+	Price money.Rat
+}
+
+// of is the price of each unit of a line for a visitor of groups: of several the lowest.
+func (t *ToldPrice) of(quantity int, groups []string) money.Rat {
+	price, found := money.Rat{}, false
+	for _, g := range groups {
+		if own := t.Groups[g]; own != nil {
+			if p := own.of(quantity, nil); !found || p.Less(price) {
+				price, found = p, true
+			}
+		}
+	}
+	if found {
+		return price
+	}
+	price = t.Price
+	for _, b := range t.Breaks {
+		if b.From <= quantity {
+			price = b.Price
+		}
+	}
+	return price
+}
+
+// Tell has some products, by SKU, cost what their channel was told; nil: it shows none, so it has no price.
+func (s *Scope) Tell(told map[string]*ToldPrice) { s.told = told }
+
+// tell prices a line by what the channel was told. Options come to it as they do to the book's price.
+func (s *Scope) tell(l *PricedLine) {
+	told, is := s.told[l.SKU]
+	if !is || l.Product < 0 {
+		return
+	}
+	if told == nil {
+		l.Runs = nil
+		return
+	}
+	run := Run{Units: l.Quantity, Reduced: true}
+	if len(l.Runs) > 0 {
+		first := l.Runs[0]
+		run.Options, run.List, run.Catalog, run.Days = first.Options, first.List, first.Catalog, first.Days
+		run.Reduced = slices.ContainsFunc(l.Runs, func(r Run) bool { return r.Reduced })
+	}
+	unit := told.of(l.Quantity, s.v.visitor.groups).Mul(money.Int(int64(max(l.Times, 1))))
+	run.Price = unit.Add(run.Options)
+	l.Runs = []Run{run}
+}
