@@ -210,3 +210,39 @@ func TestPublishingOnScreen(t *testing.T) {
 	pg.find("[data-due]", "Fri|Mon|Sun|Sat")
 	out.Check(t)
 }
+
+// On the real clock, a moment that comes is published by itself within a minute, by a program that was just started.
+func TestAMomentComes(t *testing.T) {
+	t.Parallel()
+	out := publishtest.Open(t)
+	data := t.TempDir()
+	p := start(t, data, "--empty")
+	password := p.password
+	begins := time.Now().UTC().Add(12 * time.Second).Truncate(time.Second)
+	book := fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"}],
+		"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"}],
+		"rules":[{"code":"R","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"%s"},"effect":{"percentOff":"10"}}]}`,
+		begins.Format("2006-01-02T15:04:05"))
+	file := filepath.Join(t.TempDir(), "book.json")
+	require.NoError(t, os.WriteFile(file, []byte(book), 0o600))
+	text, err := exec.Command(binary, "import", file, "--data", data).CombinedOutput()
+	require.NoError(t, err, string(text))
+	c := p.admin(t)
+	tell[any](t, c, "PUT", p.url+"/api/links/web", map[string]string{"kind": "http", "address": out.Address(),
+		"token": "secret", "sends": "on-the-minute"}, 204)
+	d := tell[struct{ Version int64 }](t, c, "GET", p.url+"/api/channels/web/differences", nil, 200)
+	s := tell[sent](t, c, "POST", p.url+"/api/channels/web/publications", map[string]any{"version": d.Version}, 201)
+	tell[sent](t, c, "POST", fmt.Sprintf("%s/api/publications/%d/send", p.url, s.ID), map[string]any{}, 202)
+	require.Equal(t, "done", p.ends(t, c, s.ID).State)
+	require.Equal(t, "10.00", out.Prices()["A"])
+	due := tell[struct{ Due []struct{ At string } }](t, c, "GET", p.url+"/api/channels/web/due", nil, 200)
+	require.Len(t, due.Due, 1)
+	p.kill(t)
+	p = start(t, data, "--empty")
+	p.password = password
+	require.Eventually(t, func() bool { return out.Prices()["A"] == "9.00" }, time.Until(begins)+time.Minute,
+		5*time.Millisecond)
+	t.Logf("%s after its moment", time.Since(begins).Round(time.Millisecond))
+	require.True(t, !time.Now().Before(begins), "not before it")
+	out.Check(t)
+}
