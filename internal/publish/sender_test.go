@@ -534,3 +534,8 @@ func (o *office) setOf(sku string) string {
 	require.NoError(o.t, err)
 	return a.Unit.Fixed(2)
 }
+
+func (o *office) saves(before, after *pricing.Rule) {
+	o.t.Helper()
+	booktest.Save(o.t, o.live, book.OfRule(before, after))
+}
