@@ -146,7 +146,7 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 		Mail:     mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
 	shop := &demoShop{}
 	if present.IsSet() {
-		if shop, err = startStandins(ctx, s, options.data, &background); err != nil {
+		if shop, err = startStandins(ctx, s, options.data, present.Now, &background); err != nil {
 			return err
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/publish"
 	"dogbane/internal/standin"
@@ -89,7 +90,8 @@ func shopToken(folder string) (string, error) {
 }
 
 // startStandins starts the simulated channels and keeps where they are reached. It returns the web shop.
-func startStandins(ctx context.Context, s *store.Store, data string, background *sync.WaitGroup) (*demoShop, error) {
+func startStandins(ctx context.Context, s *store.Store, data string, now clock.Clock,
+	background *sync.WaitGroup) (*demoShop, error) {
 	folder, err := filepath.Abs(filepath.Join(data, "standins"))
 	if err != nil {
 		return nil, fmt.Errorf("find the stand-ins' folder: %w", err)
@@ -120,7 +122,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, background 
 		if err != nil {
 			return nil, err
 		}
-		shop.WholeUnits = c.WholeUnits
+		shop.WholeUnits, shop.Now = c.WholeUnits, now
 		if out.shop == nil {
 			out.shop, out.channel, shop.Mails = shop, c.Channel, box.Page
 		}

@@ -23,7 +23,7 @@ type Drift struct {
 type DriftKeeper interface {
 	Links(ctx context.Context) (map[string]Link, error)
 	ChannelState(ctx context.Context, channel string) (ChannelState, error)
-	Know(ctx context.Context, channel string) (*Know, error)
+	Know(ctx context.Context, channel string, at time.Time) (*Know, error)
 	Underway(ctx context.Context) ([]Publication, error)
 	Drifts(ctx context.Context, channel string) ([]Drift, error)
 	// KeepDrifts keeps what comparing found in the place of what it found before.
@@ -109,7 +109,7 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 	if !linked || link.Kind != "http" {
 		return nil, fmt.Errorf("channel %q: %w", channel, ErrUnlinked)
 	}
-	know, err := c.Keeper.Know(ctx, channel)
+	know, err := c.Keeper.Know(ctx, channel, c.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -123,6 +123,9 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 			return nil, &Unreachable{err}
 		}
 		for _, l := range lines {
+			if at, err := time.Parse(time.RFC3339, l.Effective); err == nil && at.After(c.Now()) {
+				continue // that is for later
+			}
 			shows[l.SKU] = [2]string{l.Price, l.Reference}
 		}
 		if next == "" {

@@ -21,9 +21,9 @@ import (
 type Keeper interface {
 	Links(ctx context.Context) (map[string]Link, error)
 	ChannelState(ctx context.Context, channel string) (ChannelState, error)
-	Know(ctx context.Context, channel string) (*Know, error)
-	// Lowest are the lowest prices shown from an instant on, by SKU.
-	Lowest(ctx context.Context, channel string, from time.Time) (map[string]money.Rat, error)
+	Know(ctx context.Context, channel string, at time.Time) (*Know, error)
+	// Lowest are the lowest prices shown from an instant on, before another, by SKU.
+	Lowest(ctx context.Context, channel string, from, to time.Time) (map[string]money.Rat, error)
 	// Prepare keeps a publication with its rows, and gives it its number.
 	Prepare(ctx context.Context, p *Publication, rows []Row) error
 	Publication(ctx context.Context, id int64) (Publication, error)
@@ -33,7 +33,7 @@ type Keeper interface {
 	KeepBook(ctx context.Context, version int64, book func() []byte) error
 	KeptBook(ctx context.Context, version int64) ([]byte, error)
 	// LinesOf are the whole lines that a channel shows of some products.
-	LinesOf(ctx context.Context, channel string, skus []string) ([]ShownLine, error)
+	LinesOf(ctx context.Context, channel string, at time.Time, skus []string) ([]ShownLine, error)
 	// Before is what a channel showed of each product that still stems from a publication, before it.
 	Before(ctx context.Context, p *Publication) ([]Row, error)
 	// RulesBefore undoes what a publication told of rules that still stem from it.
@@ -97,10 +97,11 @@ func (d *Desk) of(ctx context.Context, channel string) (*knownOf, error) {
 		}
 		return nil, err
 	}
-	if k != nil && k.revision == state.Revision {
+	now := d.now()
+	if k != nil && k.revision == state.Revision && (k.know.Until == nil || now.Before(*k.know.Until)) {
 		return k, nil
 	}
-	know, err := d.keeper.Know(ctx, channel)
+	know, err := d.keeper.Know(ctx, channel, now)
 	if err != nil {
 		return nil, err
 	}
@@ -212,12 +213,17 @@ func (d *Desk) compare(ctx context.Context, k *knownOf, snap *book.Snapshot, cha
 		return nil, err
 	}
 	if from := lookback(at); k.know.Lowest == nil || k.lookback != from {
-		if k.know.Lowest, err = d.keeper.Lowest(ctx, channel, from.Instant(snap.Zone)); err != nil {
+		if k.know.Lowest, err = d.keeper.Lowest(ctx, channel, from.Instant(snap.Zone),
+			at.Instant(snap.Zone).Add(time.Minute)); err != nil {
 			return nil, err
 		}
 		k.lookback = from
 	}
-	return Compare(t, at, k.know, whole, broken)
+	know := k.know
+	if at.Instant(snap.Zone).After(d.now()) {
+		know = know.later()
+	}
+	return Compare(t, at, know, whole, broken)
 }
 
 // Wish is what somebody wants to send.

@@ -7,8 +7,10 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
+	"time"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
@@ -80,6 +82,8 @@ func (d *Differences) Blocked() int {
 // prices before a reduction that begins now.
 type Know struct {
 	Shown map[string]Shown
+	Later map[string]*Shown // what it will show from a later instant on; nil: nothing
+	Until *time.Time        // when the first of that begins
 	Open  map[string]Open
 	Rules map[string]json.RawMessage
 	// Lowest are the lowest prices shown since the look-back of a moment, by SKU.
@@ -90,6 +94,23 @@ type Know struct {
 type Open struct {
 	Unanswered, Behind, Held bool
 	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
+}
+
+// later is what is known as it will be when everything that the channel was told ahead is shown.
+func (k *Know) later() *Know {
+	if len(k.Later) == 0 {
+		return k
+	}
+	next := *k
+	next.Shown = maps.Clone(k.Shown)
+	for sku, s := range k.Later {
+		if s == nil {
+			delete(next.Shown, sku)
+		} else {
+			next.Shown[sku] = *s
+		}
+	}
+	return &next
 }
 
 // begun is what there is to know of reductions, by SKU.
@@ -118,6 +139,10 @@ func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[stri
 	if whole {
 		d.Rules = changesOf(nil, t.Rules(at))
 	}
+	restated, err := lines.restated(k)
+	if err != nil {
+		return nil, err
+	}
 	var mu sync.Mutex
 	known := 0
 	lines.Each(func(p int32, told Told, is bool) {
@@ -127,7 +152,7 @@ func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[stri
 		if is {
 			digest = told.Digest()
 		}
-		row, differs := differenceOf(k, sku, was, shows, told, is, digest, lines.Digits, whole)
+		row, differs := differenceOf(k, sku, was, shows, told, is, digest, lines.Digits, whole || restated[sku])
 		mu.Lock()
 		defer mu.Unlock()
 		switch {
@@ -162,6 +187,38 @@ func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[stri
 	}
 	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
 	return d, d.judge(t, broken)
+}
+
+// restated are products of which the channel was told a later line that is not what the book says of that time.
+func (l *Lines) restated(k *Know) (map[string]bool, error) {
+	restated := map[string]bool{}
+	of := map[time.Time][]int32{}
+	for sku, later := range k.Later {
+		p, exists := l.of.engine.ProductNumber(sku)
+		if exists && later != nil {
+			of[later.From] = append(of[later.From], p)
+		} else if exists {
+			restated[sku] = true
+		}
+	}
+	for from, products := range of {
+		at := pricing.MomentOf(from.In(l.of.zone))
+		if at <= l.At {
+			continue
+		}
+		then, err := l.again(at, l.of.engine.SetOf(products))
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range products {
+			sku := l.of.engine.Products()[p].SKU
+			told, is := then.Of(p)
+			if later := k.Later[sku]; !is || later.Digest == nil || told.Digest() != *later.Digest {
+				restated[sku] = true
+			}
+		}
+	}
+	return restated, nil
 }
 
 // differenceOf is how a product's line differs from what the channel took; false where it does not.

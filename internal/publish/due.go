@@ -5,10 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
 	"dogbane/internal/book"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 )
 
@@ -139,8 +141,14 @@ func (s *Schedule) look(ctx context.Context, channel string, link *Link) error {
 	for passed < len(a.dues) && a.dues[passed].At <= now {
 		passed++
 	}
+	ahead := pricing.Moment(0)
 	if passed == 0 {
-		return nil
+		// A channel that keeps one later line is told the next moment ahead, once the one before has come.
+		if ahead = leadOf(snap, channel); ahead == 0 || *state.DueAfter > now || len(a.dues) == 0 ||
+			a.dues[0].At > now+ahead {
+			return nil
+		}
+		passed = 1
 	}
 	underway, err := s.Keeper.Underway(ctx)
 	if err != nil {
@@ -151,7 +159,25 @@ func (s *Schedule) look(ctx context.Context, channel string, link *Link) error {
 			return nil // when that has ended, the present is published
 		}
 	}
-	return s.publish(ctx, snap, channel, link, state, a.dues[:passed])
+	return s.publish(ctx, snap, channel, link, state, a.dues[:passed], ahead > 0)
+}
+
+// leastLead is the least that a channel which can schedule is told ahead.
+const leastLead = 15 * pricing.Minute
+
+// leadOf is how long ahead a channel is told what it shows later; 0: it cannot schedule.
+func leadOf(snap *book.Snapshot, channel string) pricing.Moment {
+	c := snap.Channel(channel)
+	if c == nil || !slices.Contains(c.Can, "schedule") {
+		return 0
+	}
+	lead := leastLead
+	if c.Limits != nil && c.Limits.LeadHours != nil {
+		if n, fits := c.Limits.LeadHours.Mul(money.Int(int64(pricing.Hour))).Minor(0, money.Up); fits {
+			lead = max(lead, pricing.Moment(n))
+		}
+	}
+	return lead
 }
 
 // awaited are the next due moments of a channel, found once for each version and moment that was dealt with.
@@ -163,7 +189,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 		s.next = map[string]*awaited{}
 	}
 	a := s.next[channel]
-	if a != nil && a.version == state.Version && a.after == *state.DueAfter && now < a.until-lookAhead/2 {
+	if a != nil && a.version == state.Version && a.after == *state.DueAfter && now < a.until-lookAhead/2-leadOf(snap, channel) {
 		return a, nil
 	}
 	version, err := s.Desk.version(ctx, snap, state.Version)
@@ -178,7 +204,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 	if err != nil {
 		return nil, err
 	}
-	a = &awaited{version: state.Version, after: *state.DueAfter, until: now + lookAhead}
+	a = &awaited{version: state.Version, after: *state.DueAfter, until: now + lookAhead + leadOf(snap, channel)}
 	if a.dues, err = lines.Dues(a.until, mostDues); err != nil {
 		return nil, err
 	}
@@ -191,7 +217,7 @@ const mostDues = 5000
 
 // publish publishes the last of some moments that have come; the others are named.
 func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, link *Link, state ChannelState,
-	dues []DueMoment) error {
+	dues []DueMoment, ahead bool) error {
 	at := dues[len(dues)-1].At
 	p := Publication{Channel: channel, Version: state.Version, At: at, Prepared: s.Now(), Who: "the clock", Kind: Due,
 		State: Queued}
@@ -216,6 +242,9 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 	rows, err := dueRows(found, changed)
 	if err != nil {
 		return err
+	}
+	if ahead {
+		p.Named.Effective = at.Instant(snap.Zone).Format(time.RFC3339)
 	}
 	if snap.Version != state.Version {
 		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, channel, at, found.lines); err != nil {

@@ -101,7 +101,7 @@ func TestTheDatabaseFailsWhileSending(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, publish.Done, now.State, now.Problem)
 		again += out.Asked() - before - 3
-		know, err := direct.Know(t.Context(), "web")
+		know, err := direct.Know(t.Context(), "web", time.Now())
 		require.NoError(t, err)
 		prices := out.Prices()
 		require.Len(t, know.Shown, 3000)

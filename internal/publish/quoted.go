@@ -94,7 +94,7 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 			shown = append(shown, r.SKU)
 		}
 	}
-	lines, err := d.keeper.LinesOf(ctx, channel, shown)
+	lines, err := d.keeper.LinesOf(ctx, channel, q.read, shown)
 	if err != nil {
 		return err
 	}

@@ -80,7 +80,7 @@ func TestRandomSequences(t *testing.T) {
 		}
 		o.out.Behave = nil
 		clear(refuses)
-		know, err := o.store.Know(t.Context(), "web")
+		know, err := o.store.Know(t.Context(), "web", o.clock())
 		require.NoError(t, err)
 		for sku, open := range know.Open {
 			if open.Held {
@@ -125,7 +125,7 @@ func (o *office) blocked() (skus []string) {
 // agrees holds what the program says that the channel shows against what it does.
 func (o *office) agrees(seed uint64) (n int) {
 	o.t.Helper()
-	know, err := o.store.Know(o.t.Context(), "web")
+	know, err := o.store.Know(o.t.Context(), "web", o.clock())
 	require.NoError(o.t, err)
 	shows := o.out.Prices()
 	for i := range 9 {

@@ -539,3 +539,46 @@ func (o *office) saves(before, after *pricing.Rule) {
 	o.t.Helper()
 	booktest.Save(o.t, o.live, book.OfRule(before, after))
 }
+
+// A channel that can schedule is told ahead what it shows later; it counts from then on. An edit of what comes is told in
+// its place, and a price by hand replaces both.
+func TestScheduling(t *testing.T) {
+	o := opened(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},
+		"channels":[{"code":"web","can":["schedule","breaks"],"limits":{"leadHours":"2"}}],
+		"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"}],
+		"rules":[{"code":"S","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"2026-11-27T09:00","to":"2026-11-27T18:00"},"effect":{"percentOff":"10"}}]}`)
+	o.out.Now = o.clock
+	o.onTheMinute()
+	o.publishes(publish.Wish{})
+	s := o.scheduled()
+	o.passes(20*time.Hour+50*time.Minute, s) // 06:50 there
+	require.Len(t, o.publications(), 1)
+	o.passes(20*time.Minute, s)
+	list := o.publications()
+	require.Equal(t, []any{2, publish.Done, "2026-11-27T09:00:00+01:00"}, []any{len(list), list[0].State, list[0].Named.Effective})
+	require.Equal(t, "10.00", o.out.Prices()["A"])
+	require.Empty(t, o.differences(), "it shows what the book says")
+	o.passes(time.Minute, s)
+	require.Len(t, o.publications(), 2)
+
+	o.setOff("S", "20")
+	require.Equal(t, map[string]publish.Kind{"A": publish.Again}, o.differences(), "what it was told of later is another now")
+	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
+	require.Empty(t, o.differences())
+	o.passes(time.Minute, s)
+	require.Len(t, o.publications(), 4, "what comes is told anew")
+	o.passes(2*time.Hour, s)
+	require.Equal(t, "8.00", o.out.Prices()["A"])
+	require.Equal(t, "10.00", o.out.Shows["A"].Reference)
+	require.Empty(t, o.differences())
+	shown, err := o.store.ShownLines(t.Context(), "web", o.clock(), "", 9)
+	require.NoError(t, err)
+	require.Equal(t, "8", shown[0].Price.String())
+	history, err := o.store.PriceHistory(t.Context(), "web", "A")
+	require.NoError(t, err)
+	require.Equal(t, "2026-11-27T08:00:00Z", history[0].From.Format(time.RFC3339), "from its moment on")
+	o.passes(12*time.Hour, s)
+	require.Equal(t, "10.00", o.out.Prices()["A"])
+	require.Empty(t, o.differences())
+	o.out.Check(t)
+}

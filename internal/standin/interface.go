@@ -68,6 +68,7 @@ type review struct {
 type part struct {
 	Publication int64     `json:"publication"`
 	Part        int       `json:"part"`
+	Effective   string    `json:"effective"`
 	Lines       []Article `json:"lines"`
 	Remove      []string  `json:"remove"`
 }
@@ -141,7 +142,9 @@ func (s *Shop) takePrices(w http.ResponseWriter, r *http.Request) {
 
 // take takes what it likes of a part, and answers. The caller holds mu.
 func (s *Shop) take(message *part) ([]byte, error) {
-	answers, kept := []answer{}, taken{Publication: message.Publication, Lines: []Article{}, Remove: message.Remove}
+	s.turn()
+	answers, kept := []answer{}, taken{Publication: message.Publication, Effective: message.Effective,
+		Lines: []Article{}, Remove: message.Remove}
 	for _, a := range message.Lines {
 		problem := objection(a, s.Currency)
 		if problem == "" && s.WholeUnits && a.Reference != "" && !strings.HasSuffix(a.Price, ".00") {
@@ -208,6 +211,7 @@ func (s *Shop) tellPrices(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	const page = 1000
+	s.turned()
 	after := r.URL.Query().Get("after")
 	s.mu.RLock()
 	skus := slices.Sorted(maps.Keys(s.goods))

@@ -20,6 +20,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 )
 
 //go:embed *.html
@@ -39,7 +40,10 @@ type Shop struct {
 	answered       answeredKeys
 	reviews        map[string]*review
 	manners        Manners
-	checkout       checkout
+	later          map[string]laterArticle // what is shown from an instant on
+	// Now is its clock; nil: the machine's.
+	Now      func() time.Time
+	checkout checkout
 	// Mails, where it is set, is a page of the mails to customers.
 	Mails http.HandlerFunc
 }
@@ -60,14 +64,46 @@ type Article struct {
 // taken is what the shop took of one part.
 type taken struct {
 	Publication int64     `json:"publication"`
+	Effective   string    `json:"effective,omitempty"`
 	Lines       []Article `json:"lines"`
 	Remove      []string  `json:"remove"`
+}
+
+// laterArticle is what the shop shows of an article from an instant on; nil: nothing.
+type laterArticle struct {
+	Article *Article
+	At      time.Time
+}
+
+// turn shows what has come. The caller holds mu.
+func (s *Shop) turn() {
+	now := time.Now()
+	if s.Now != nil {
+		now = s.Now()
+	}
+	for sku, l := range s.later {
+		if l.At.After(now) {
+			continue
+		}
+		if delete(s.later, sku); l.Article == nil {
+			delete(s.goods, sku)
+		} else {
+			s.goods[sku] = *l.Article
+		}
+	}
+}
+
+// turned is turn for those who only read.
+func (s *Shop) turned() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.turn()
 }
 
 // OpenShop starts a shop whose state lives in folder. Only callers with the token may set prices.
 func OpenShop(folder, name, currency, token string) (*Shop, error) {
 	s := &Shop{Name: name, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"),
-		goods: map[string]Article{}, reviews: map[string]*review{}}
+		goods: map[string]Article{}, reviews: map[string]*review{}, later: map[string]laterArticle{}}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("make the shop's folder: %w", err)
 	}
@@ -89,6 +125,9 @@ func (s *Shop) load() error {
 		err = json.Unmarshal(data, &s.goods)
 	} else if os.IsNotExist(err) {
 		err = nil
+	}
+	if data, read := os.ReadFile(s.file + ".later"); err == nil && read == nil {
+		err = json.Unmarshal(data, &s.later)
 	}
 	if err != nil {
 		return err
@@ -112,18 +151,30 @@ func (s *Shop) load() error {
 }
 
 func (s *Shop) apply(t taken) {
+	at, err := time.Parse(time.RFC3339, t.Effective)
+	ahead := err == nil
 	for _, a := range t.Lines {
+		if ahead {
+			s.later[a.SKU] = laterArticle{&a, at}
+			continue
+		}
 		s.goods[a.SKU] = a
+		delete(s.later, a.SKU)
 	}
 	for _, sku := range t.Remove {
+		if ahead {
+			s.later[sku] = laterArticle{nil, at}
+			continue
+		}
 		delete(s.goods, sku)
+		delete(s.later, sku)
 	}
 	s.newest = max(s.newest, t.Publication)
 }
 
 // writeDown writes the goods whole; the messages before are done with.
 func (s *Shop) writeDown() error {
-	if err := keepJSON(s.file, s.goods); err != nil {
+	if err := errors.Join(keepJSON(s.file, s.goods), keepJSON(s.file+".later", s.later)); err != nil {
 		return err
 	}
 	s.written = 0
@@ -222,6 +273,7 @@ func keepJSON(file string, v any) error {
 }
 
 func (s *Shop) shelf(w http.ResponseWriter, r *http.Request) {
+	s.turned()
 	words := strings.ToLower(r.URL.Query().Get("q"))
 	s.mu.RLock()
 	var found []Article
@@ -241,6 +293,7 @@ func (s *Shop) shelf(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Shop) article(w http.ResponseWriter, r *http.Request) {
+	s.turned()
 	s.mu.RLock()
 	a, sold := s.goods[r.PathValue("sku")]
 	s.mu.RUnlock()

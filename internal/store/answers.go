@@ -109,6 +109,11 @@ func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time
 	if len(taken) == 0 {
 		return nil
 	}
+	if p.Named.Effective != "" {
+		if effective, err := time.Parse(time.RFC3339, p.Named.Effective); err == nil && effective.After(at) {
+			at = effective
+		}
+	}
 	skus := make([]string, len(taken))
 	rows := make([]publishedPrice, len(taken))
 	for i := range taken {
@@ -119,8 +124,10 @@ func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time
 			KeptReference: r.KeptReference}
 	}
 	for from := 0; from < len(skus); from += batchSize {
-		if err := tx.Exec("UPDATE published_prices SET until_at = GREATEST(from_at, ?) WHERE channel = ? AND sku IN ? AND shows_now = 1",
-			at.UTC(), p.Channel, skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+		// Also what would be shown until a later line begins, which this one replaces.
+		if err := tx.Exec(`UPDATE published_prices SET until_at = GREATEST(from_at, ?)
+			WHERE channel = ? AND sku IN ? AND (shows_now = 1 OR until_at > ?)`, at.UTC(), p.Channel,
+			skus[from:min(from+batchSize, len(skus))], at.UTC()).Error; err != nil {
 			return err
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"dogbane/internal/publish"
 )
@@ -75,7 +76,7 @@ func (s *Store) RulesBefore(ctx context.Context, p *publish.Publication) (publis
 	failed := func(err error) (publish.RuleChanges, error) {
 		return back, fmt.Errorf("read which rules were told before publication %d: %w", p.ID, err)
 	}
-	know, err := s.Know(ctx, p.Channel)
+	know, err := s.Know(ctx, p.Channel, time.Now())
 	if err != nil {
 		return back, err
 	}

@@ -109,25 +109,52 @@ func touch(tx *gorm.DB, channel string) error {
 		channel).Error
 }
 
-// Know is what is known of a channel: what it shows, which lines are open there, and which rules it took.
-func (s *Store) Know(ctx context.Context, channel string) (*publish.Know, error) {
-	k := &publish.Know{Shown: map[string]publish.Shown{}, Open: map[string]publish.Open{},
+// Know is what is known of a channel: what it shows at an instant and will show later, which lines are open there, and
+// which rules it took.
+func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publish.Know, error) {
+	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]*publish.Shown{}, Open: map[string]publish.Open{},
 		Rules: map[string]json.RawMessage{}}
 	failed := func(err error) (*publish.Know, error) {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
 	db := s.db.WithContext(ctx)
 	var rows []publishedPrice
-	if err := db.Select(withoutLine).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL",
-		channel).Find(&rows).Error; err != nil {
+	if err := db.Select(withoutLine).Where("channel = ? AND shows_now = 1 AND (price IS NOT NULL OR from_at > ?)", channel,
+		at.UTC()).Find(&rows).Error; err != nil {
 		return failed(err)
 	}
+	later := false
 	for i := range rows {
 		one, err := rows[i].shown()
-		if err != nil {
+		switch {
+		case err != nil:
 			return nil, err
+		case !one.From.After(at):
+			k.Shown[one.SKU] = one
+			continue
+		case rows[i].Price == nil:
+			k.Later[one.SKU] = nil
+		default:
+			k.Later[one.SKU] = &one
 		}
-		k.Shown[one.SKU] = one
+		later = true
+		if k.Until == nil || one.From.Before(*k.Until) {
+			k.Until = &one.From
+		}
+	}
+	if later { // what is shown until then
+		rows = nil
+		if err := db.Select(withoutLine).Where("channel = ? AND until_at > ? AND from_at <= ? AND price IS NOT NULL", channel,
+			at.UTC(), at.UTC()).Find(&rows).Error; err != nil {
+			return failed(err)
+		}
+		for i := range rows {
+			one, err := rows[i].shown()
+			if err != nil {
+				return nil, err
+			}
+			k.Shown[one.SKU] = one
+		}
 	}
 	var open []openLine
 	if err := db.Where("channel = ?", channel).Find(&open).Error; err != nil {
@@ -159,15 +186,16 @@ func (s *Store) Know(ctx context.Context, channel string) (*publish.Know, error)
 	return k, nil
 }
 
-// Lowest are the lowest prices that a channel showed from an instant on, by SKU, the price shown at that instant
-// included.
-func (s *Store) Lowest(ctx context.Context, channel string, from time.Time) (map[string]money.Rat, error) {
+// Lowest are the lowest prices that a channel showed from an instant on, before another, by SKU, the price shown at the
+// first included.
+func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time) (map[string]money.Rat, error) {
 	var rows []struct {
 		SKU string `gorm:"column:sku"`
 		Low string
 	}
 	err := s.db.WithContext(ctx).Raw(`SELECT sku, MIN(price) AS low FROM published_prices WHERE channel = ?
-		AND price IS NOT NULL AND (until_at IS NULL OR until_at > ?) GROUP BY sku`, channel, from.UTC()).Scan(&rows).Error
+		AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ? GROUP BY sku`, channel,
+		from.UTC(), to.UTC()).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
 	}
@@ -180,23 +208,29 @@ func (s *Store) Lowest(ctx context.Context, channel string, from time.Time) (map
 	return lowest, nil
 }
 
-// ShownLines are whole lines that a channel shows, by the bytes of their SKU, after one.
-func (s *Store) ShownLines(ctx context.Context, channel, after string, limit int) ([]publish.ShownLine, error) {
+// onShow are the rows of what a channel shows at an instant.
+func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.DB {
+	return s.db.WithContext(ctx).Where(
+		"channel = ? AND price IS NOT NULL AND from_at <= ? AND (until_at IS NULL OR until_at > ?)", channel, at.UTC(), at.UTC())
+}
+
+// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one.
+func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, after string, limit int) ([]publish.ShownLine,
+	error) {
 	var rows []publishedPrice
-	err := s.db.WithContext(ctx).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL AND sku > ?", channel,
-		after).Order("sku").Limit(limit).Find(&rows).Error
+	err := s.onShow(ctx, channel, at).Where("sku > ?", after).Order("sku").Limit(limit).Find(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
 	return shownLines(rows)
 }
 
-// LinesOf are the whole lines that a channel shows of some products.
-func (s *Store) LinesOf(ctx context.Context, channel string, skus []string) (list []publish.ShownLine, err error) {
+// LinesOf are the whole lines that a channel shows of some products at an instant.
+func (s *Store) LinesOf(ctx context.Context, channel string, at time.Time, skus []string) (list []publish.ShownLine,
+	err error) {
 	for from := 0; from < len(skus); from += batchSize {
 		var rows []publishedPrice
-		if err := s.db.WithContext(ctx).Where("channel = ? AND shows_now = 1 AND price IS NOT NULL AND sku IN ?", channel,
-			skus[from:min(from+batchSize, len(skus))]).Find(&rows).Error; err != nil {
+		if err := s.onShow(ctx, channel, at).Where("sku IN ?", skus[from:min(from+batchSize, len(skus))]).Find(&rows).Error; err != nil {
 			return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 		}
 		lines, err := shownLines(rows)

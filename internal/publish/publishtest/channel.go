@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"dogbane/internal/publish"
 )
@@ -26,6 +27,7 @@ type Channel struct {
 
 	mu       sync.Mutex // guards the rest
 	Shows    map[string]publish.Line
+	later    map[string]laterLine
 	Rules    map[string]string
 	newest   int64
 	bodies   map[string]string // by key
@@ -37,6 +39,32 @@ type Channel struct {
 	// Behave says what becomes of a request: see the words below.
 	Behave func(n int) string
 	Refuse func(l publish.Line) string
+	// Now is its clock, for lines of later; nil: the machine's.
+	Now func() time.Time
+}
+
+// laterLine is what the channel will show from an instant on; nil: nothing.
+type laterLine struct {
+	line *publish.Line
+	at   time.Time
+}
+
+// turn shows what is due. The caller holds mu.
+func (c *Channel) turn() {
+	now := time.Now()
+	if c.Now != nil {
+		now = c.Now()
+	}
+	for sku, l := range c.later {
+		if l.at.After(now) {
+			continue
+		}
+		if delete(c.later, sku); l.line == nil {
+			delete(c.Shows, sku)
+		} else {
+			c.Shows[sku] = *l.line
+		}
+	}
 }
 
 // Ways to behave.
@@ -57,7 +85,7 @@ const (
 
 // Open opens a channel that behaves well, until the test ends.
 func Open(t testing.TB) *Channel {
-	c := &Channel{t: t, Shows: map[string]publish.Line{}, Rules: map[string]string{}, bodies: map[string]string{},
+	c := &Channel{t: t, Shows: map[string]publish.Line{}, later: map[string]laterLine{}, Rules: map[string]string{}, bodies: map[string]string{},
 		answers: map[string]string{}, reviews: map[string]string{}}
 	c.server = httptest.NewServer(c)
 	t.Cleanup(c.server.Close)
@@ -181,11 +209,13 @@ func (c *Channel) take(key, body string) {
 	if c.answers[key] != "" {
 		return
 	}
+	c.turn()
 	var m struct {
-		Lines    []publish.Line
-		Remove   []string
-		Rules    []json.RawMessage
-		Withdraw []string
+		Effective string
+		Lines     []publish.Line
+		Remove    []string
+		Rules     []json.RawMessage
+		Withdraw  []string
 	}
 	if err := json.Unmarshal([]byte(body), &m); err != nil {
 		c.forbid("a part that cannot be read: %v", err)
@@ -199,13 +229,23 @@ func (c *Channel) take(key, body string) {
 		if c.Refuse != nil {
 			why = c.Refuse(l)
 		}
-		if why == "" {
+		switch at, err := time.Parse(time.RFC3339, m.Effective); {
+		case why != "":
+		case m.Effective != "" && err == nil:
+			c.later[l.SKU] = laterLine{&l, at}
+		default:
 			c.Shows[l.SKU] = l
+			delete(c.later, l.SKU)
 		}
 		answers = append(answers, map[string]any{"sku": l.SKU, "taken": why == "", "message": why})
 	}
 	for _, sku := range m.Remove {
-		delete(c.Shows, sku)
+		if at, err := time.Parse(time.RFC3339, m.Effective); err == nil {
+			c.later[sku] = laterLine{nil, at}
+		} else {
+			delete(c.Shows, sku)
+			delete(c.later, sku)
+		}
 		answers = append(answers, map[string]any{"sku": sku, "taken": true})
 	}
 	for _, doc := range m.Rules {
@@ -224,6 +264,7 @@ func (c *Channel) take(key, body string) {
 func (c *Channel) Prices() map[string]string {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	c.turn()
 	out := map[string]string{}
 	for sku, l := range c.Shows {
 		out[sku] = l.Price
