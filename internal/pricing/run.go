@@ -49,6 +49,17 @@ func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) {
 	return sweeps, nil
 }
 
+// SweepOf prices some products alone; it is not to be asked for any other.
+func (e *Engine) SweepOf(vp Viewpoint, some Set) (*Sweep, error) {
+	v, err := e.look(vp)
+	if err != nil {
+		return nil, err
+	}
+	sw := e.newSweep(v, vp)
+	sw.runPatch(v.plan(nil), some, some.Count())
+	return sw, nil
+}
+
 func (e *Engine) newSweep(v *view, vp Viewpoint) *Sweep {
 	return &Sweep{Viewpoint: vp, Currency: v.currency, Digits: v.digits, view: v}
 }

@@ -21,6 +21,8 @@ type Sweep struct {
 	stacked []*rule // rules of layers in which every rule applies, by slot
 
 	once, catalogOnce sync.Once
+	graduatedOnce     sync.Once
+	graduatedOf       Set
 	entering          [LayerCount]checkpoint // by layer, how far its products have come where they enter it
 	margins           Margins
 	catalog           *Sweep
@@ -45,7 +47,7 @@ func (sw *Sweep) Price(p int32) (int64, bool) {
 // is Price but where units of the line differ.
 func (sw *Sweep) LastUnit(p int32) (int64, bool) {
 	v := sw.view
-	if v.quantity > 1 {
+	if v.quantity > 1 && sw.graduated().has(p) {
 		line := state{product: p, quantity: v.quantity, term: v.term}
 		if segments := v.segments(&line); len(segments) > 1 && v.sells(p) {
 			v = v.own()
@@ -59,6 +61,24 @@ func (sw *Sweep) LastUnit(p int32) (int64, bool) {
 	return sw.Price(p)
 }
 
+// graduated are the products of which units of a line may differ; nil: none.
+func (sw *Sweep) graduated() Set {
+	sw.graduatedOnce.Do(func() {
+		for _, l := range sw.view.active {
+			for _, r := range l {
+				if r.counting.Method == Graduated {
+					if sw.graduatedOf == nil {
+						sw.graduatedOf = sw.view.index.empty()
+					}
+					sw.graduatedOf.or(r.reach[0])
+					sw.graduatedOf.or(r.reach[1])
+				}
+			}
+		}
+	})
+	return sw.graduatedOf
+}
+
 // CatalogPrice is a product's price after the catalog layer, on the channel's footing, rounded: what a reduced price is
 // shown against. All are worked out when the first is asked for.
 func (sw *Sweep) CatalogPrice(p int32) (int64, bool) {
@@ -67,6 +87,10 @@ func (sw *Sweep) CatalogPrice(p int32) (int64, bool) {
 		v.catalogOnly = true
 		sw.catalog = &Sweep{Viewpoint: sw.Viewpoint, Currency: sw.Currency, Digits: sw.Digits, view: v,
 			shards: make([]*shard, len(sw.shards))}
+		if sw.shards == nil && sw.patch != nil { // of some products alone
+			sw.catalog.runPatch(v.plan(nil), sw.patch.of, sw.patch.of.Count())
+			return
+		}
 		run([]*Sweep{sw.catalog}, []*plan{v.plan(nil)}, 0, nil)
 	})
 	return sw.catalog.Price(p)

@@ -20,6 +20,7 @@ type Lines struct {
 	sweeps []*pricing.Sweep // by place in of.asks
 	scope  *pricing.Scope
 	begun  map[string]Begun
+	some   pricing.Set // nil: all products
 }
 
 // Telling is how a channel is told the prices of one book: from which viewpoints they are asked, and what of them a
@@ -33,7 +34,7 @@ type Telling struct {
 	kind        ReferenceKind
 	zone        *time.Location
 	asks        []ask
-	places      map[ask]int // in asks
+	base        map[int]int // by quantity, where its asks begin
 	thresholds  []int       // ascending, above 1
 	groups      []string    // codes, in the book's order
 	tellsBreaks bool
@@ -79,10 +80,10 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 		}
 		who = append(who, t.groups...)
 	}
-	t.places = map[ask]int{}
+	t.base = map[int]int{}
 	for _, q := range quantities {
+		t.base[q] = len(t.asks)
 		for _, g := range who {
-			t.places[ask{g, q}] = len(t.asks)
 			t.asks = append(t.asks, ask{g, q})
 		}
 	}
@@ -160,6 +161,22 @@ func (t *Telling) At(at pricing.Moment, begun map[string]Begun) (*Lines, error) 
 	return t.lines(at, sweeps, begun)
 }
 
+// AtSome prices some products alone; the lines are not to be asked for any other.
+func (t *Telling) AtSome(at pricing.Moment, begun map[string]Begun, some pricing.Set) (*Lines, error) {
+	sweeps := make([]*pricing.Sweep, len(t.asks))
+	for i, vp := range t.viewpoints(at) {
+		var err error
+		if sweeps[i], err = t.engine.SweepOf(vp, some); err != nil {
+			return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
+		}
+	}
+	lines, err := t.lines(at, sweeps, begun)
+	if err == nil {
+		lines.some = some
+	}
+	return lines, err
+}
+
 func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun map[string]Begun) (*Lines, error) {
 	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
 	if err != nil {
@@ -170,11 +187,12 @@ func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun map[st
 		begun: begun}, nil
 }
 
-// price is that of the last of so many units for a group, in minor units. Quantities that are asked of few products
+// price is that of the last of so many units for a group, by its place among groups from 1 on (0: a guest), in minor
+// units. Quantities that are asked of few products
 // alone are priced one by one.
-func (l *Lines) price(p int32, group string, quantity int) (int64, bool) {
-	if i, asked := l.of.places[ask{group, quantity}]; asked {
-		return l.sweeps[i].LastUnit(p)
+func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
+	if base, asked := l.of.base[quantity]; asked {
+		return l.sweeps[base+group].LastUnit(p)
 	}
 	answer := l.answer(p, group, quantity)
 	if answer == nil {
@@ -185,10 +203,10 @@ func (l *Lines) price(p int32, group string, quantity int) (int64, bool) {
 
 // rules are those that applied to the last of so many units for a guest.
 func (l *Lines) rules(p int32, quantity int) (rules []*pricing.Rule) {
-	if i, asked := l.of.places[ask{"", quantity}]; asked {
-		return l.sweeps[i].Rules(p)
+	if base, asked := l.of.base[quantity]; asked {
+		return l.sweeps[base].Rules(p)
 	}
-	if answer := l.answer(p, "", quantity); answer != nil {
+	if answer := l.answer(p, 0, quantity); answer != nil {
 		last := answer.Portions[len(answer.Portions)-1]
 		l.of.engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) {
 			if slices.Contains(last.Rules, r.Code) {
@@ -203,10 +221,10 @@ func (l *Lines) rules(p int32, quantity int) (rules []*pricing.Rule) {
 }
 
 // answer prices one product by itself; nil: it has no price.
-func (l *Lines) answer(p int32, group string, quantity int) *pricing.Answer {
+func (l *Lines) answer(p int32, group, quantity int) *pricing.Answer {
 	vp := pricing.Viewpoint{Channel: l.of.Channel, At: l.At, Quantity: quantity}
-	if group != "" {
-		vp.Groups = []string{group}
+	if group > 0 {
+		vp.Groups = []string{l.of.groups[group-1]}
 	}
 	answer, err := l.of.engine.Price(pricing.Question{Viewpoint: vp, SKU: l.of.engine.Products()[p].SKU})
 	if err != nil || answer.Unit == nil {
@@ -228,7 +246,7 @@ type Told struct {
 func (l *Lines) Of(p int32) (Told, bool) {
 	t, product := l.of, l.of.engine.Products()[p]
 	least, multiple := t.baskets.Least(l.scope, p)
-	minor, ok := l.price(p, "", least)
+	minor, ok := l.price(p, 0, least)
 	if !ok {
 		return Told{}, false
 	}
@@ -242,13 +260,13 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	if least > 1 || multiple > 1 {
 		line.Order = &LineOrder{least, multiple}
 	}
-	line.Breaks = l.breaks(p, "", least, minor)
-	for _, g := range t.groups {
-		price, priced := l.price(p, g, least)
+	line.Breaks = l.breaks(p, 0, least, minor)
+	for i, g := range t.groups {
+		price, priced := l.price(p, i+1, least)
 		if !priced {
 			continue
 		}
-		breaks := l.breaks(p, g, least, price)
+		breaks := l.breaks(p, i+1, least, price)
 		if price == minor && slices.Equal(breaks, line.Breaks) {
 			continue
 		}
@@ -269,7 +287,7 @@ func (l *Lines) Of(p int32) (Told, bool) {
 
 // breaks are the quantities above least from which a unit costs otherwise than from the one before; of least it costs
 // price.
-func (l *Lines) breaks(p int32, group string, least int, price int64) (list []LineBreak) {
+func (l *Lines) breaks(p int32, group, least int, price int64) (list []LineBreak) {
 	for _, from := range l.of.thresholds {
 		if from <= least {
 			continue
@@ -307,12 +325,14 @@ func (l *Lines) texts(line *Line, rules []*pricing.Rule) {
 	}
 }
 
-// Each visits the lines of all products, several at once.
+// Each visits the lines of all products that were priced, several at once.
 func (l *Lines) Each(visit func(p int32, told Told, is bool)) {
 	pricing.InParallel(len(l.of.engine.Products()), func(from, to int) {
 		for p := int32(from); p < int32(to); p++ {
-			told, is := l.Of(p)
-			visit(p, told, is)
+			if l.some == nil || l.some.Has(p) {
+				told, is := l.Of(p)
+				visit(p, told, is)
+			}
 		}
 	})
 }

@@ -66,7 +66,17 @@ type knownOf struct {
 
 	key         string
 	differences *Differences
+	compared    comparedOf
 	numbered    *Numbered
+}
+
+// comparedOf is what differences were found from, besides what the channel shows.
+type comparedOf struct {
+	snap     *book.Snapshot
+	telling  *Telling
+	kind     ReferenceKind
+	lookback pricing.Moment
+	broken   string
 }
 
 // NewDesk makes a desk.
@@ -197,12 +207,42 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	if k.key == key {
 		return k.differences, nil
 	}
-	found, err := d.compare(ctx, k, snap, channel, &link, at, false, broken)
+	t, err := d.Telling(snap, channel, &link)
 	if err != nil {
 		return nil, err
 	}
-	k.key, k.differences = key, found
+	of := comparedOf{snap, t, link.Reference, lookback(at), fmt.Sprint(broken)}
+	found, err := d.little(k, of, at, broken)
+	if err == nil && found == nil {
+		found, err = d.compare(ctx, k, snap, channel, &link, at, false, broken)
+	}
+	if err != nil {
+		return nil, err
+	}
+	k.key, k.differences, k.compared = key, found, of
 	return found, nil
+}
+
+// little are the differences where little differs from those that are known; nil where much does. The caller holds mu.
+func (d *Desk) little(k *knownOf, of comparedOf, at pricing.Moment, broken map[string]bool) (*Differences, error) {
+	was := k.compared
+	if k.differences == nil || was.kind != of.kind || was.lookback != of.lookback || was.broken != of.broken ||
+		len(k.know.Later) > 0 || !slices.Equal(was.telling.asks, of.telling.asks) {
+		return nil, nil
+	}
+	some := of.telling.none()
+	if was.snap != of.snap {
+		touched, told := of.snap.Engine.Touched(was.snap.Engine)
+		if !told {
+			return nil, nil
+		}
+		some = some.Or(touched)
+	}
+	some = some.Or(of.telling.turned(k.differences.At, at))
+	if some.Count() > len(of.snap.Engine.Products())/3 {
+		return nil, nil
+	}
+	return k.differences.after(of.telling, at, k.know, broken, some)
 }
 
 // compare compares anew. The caller holds mu.

@@ -62,6 +62,30 @@ type Differences struct {
 	Rules             RuleChanges
 
 	lines *Lines
+	// states are, by product, what the counts are made of.
+	states []lineState
+}
+
+// lineState is how a product's line stands to what the channel shows.
+type lineState uint8
+
+const (
+	unpriced lineState = iota // it has no line, and none is shown
+	same
+	differs
+)
+
+// count makes the counts.
+func (d *Differences) count() {
+	d.Same, d.Unpriced = 0, 0
+	for _, s := range d.states {
+		switch s {
+		case same:
+			d.Same++
+		case unpriced:
+			d.Unpriced++
+		}
+	}
 }
 
 // Blocked reports whether the row is sent only with a reason.
@@ -143,50 +167,86 @@ func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[stri
 	if err != nil {
 		return nil, err
 	}
+	d.states = make([]lineState, len(t.engine.Products()))
+	rows, err := d.look(t, k, func(sku string) bool { return whole || restated[sku] }, broken)
+	if err != nil {
+		return nil, err
+	}
+	d.Rows = rows
+	// Products that left the book.
+	for sku, was := range k.Shown {
+		if _, exists := t.engine.ProductNumber(sku); !exists {
+			row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
+			row.Held, row.Behind = k.Open[sku].holds(nil), k.Open[sku].Behind
+			d.Rows = append(d.Rows, row)
+		}
+	}
+	for sku, open := range k.Open {
+		_, exists := t.engine.ProductNumber(sku)
+		if _, shows := k.Shown[sku]; !shows && !exists && open.Unanswered {
+			d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1})
+		}
+	}
+	d.count()
+	d.sort()
+	return d, nil
+}
+
+func (d *Differences) sort() {
+	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
+}
+
+// look finds the rows of the products whose lines were priced, and notes how each stands.
+func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, broken map[string]bool) (rows []Difference,
+	err error) {
 	var mu sync.Mutex
-	known := 0
-	lines.Each(func(p int32, told Told, is bool) {
+	d.lines.Each(func(p int32, told Told, is bool) {
 		sku := t.engine.Products()[p].SKU
 		was, shows := k.Shown[sku]
 		digest := Digest{}
 		if is {
 			digest = told.Digest()
 		}
-		row, differs := differenceOf(k, sku, was, shows, told, is, digest, lines.Digits, whole || restated[sku])
+		row, other := differenceOf(k, sku, was, shows, told, is, digest, d.Digits, again(sku))
 		mu.Lock()
 		defer mu.Unlock()
 		switch {
-		case shows:
-			known++
-		case !is:
-			d.Unpriced++
+		case other:
+			d.states[p] = differs
+			row.Product, row.Name = p, t.engine.Products()[p].Name
+			rows = append(rows, row)
+		case is:
+			d.states[p] = same
+		default:
+			d.states[p] = unpriced
 		}
-		if !differs {
-			if is {
-				d.Same++
-			}
-			return
-		}
-		row.Product, row.Name = p, t.engine.Products()[p].Name
-		d.Rows = append(d.Rows, row)
 	})
-	if known < len(k.Shown) || len(k.Open) > 0 { // products that left the book
-		for sku, was := range k.Shown {
-			if _, exists := t.engine.ProductNumber(sku); !exists {
-				row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
-				row.Held, row.Behind = k.Open[sku].holds(nil), k.Open[sku].Behind
-				d.Rows = append(d.Rows, row)
-			}
-		}
-		for sku, open := range k.Open {
-			_, exists := t.engine.ProductNumber(sku)
-			if _, shows := k.Shown[sku]; !shows && !exists && open.Unanswered {
-				d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1})
-			}
+	return rows, d.judge(t, rows, broken)
+}
+
+// after are the differences after an edit, or a little later: of the products in some anew, of the others as they were.
+// The channel shows what it showed, and the products are numbered alike.
+func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, broken map[string]bool, some pricing.Set) (*Differences,
+	error) {
+	lines, err := t.AtSome(at, k.begun(), some)
+	if err != nil {
+		return nil, err
+	}
+	next := &Differences{Channel: d.Channel, Currency: d.Currency, Digits: d.Digits, At: at, lines: lines,
+		states: slices.Clone(d.states), Rules: changesOf(k.Rules, t.Rules(at))}
+	rows, err := next.look(t, k, func(string) bool { return false }, broken)
+	if err != nil {
+		return nil, err
+	}
+	for i := range d.Rows {
+		if r := &d.Rows[i]; r.Product < 0 || !some.Has(r.Product) {
+			rows = append(rows, *r)
 		}
 	}
-	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
-	return d, d.judge(t, broken)
+	next.Rows = rows
+	next.count()
+	next.sort()
+	return next, nil
 }
 
 // restated are products of which the channel was told a later line that is not what the book says of that time.
@@ -272,10 +332,10 @@ func sameAmount(a, b *money.Rat) bool {
 }
 
 // judge finds what blocks rows, and what they leave.
-func (d *Differences) judge(t *Telling, broken map[string]bool) error {
+func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]bool) error {
 	var suspects []int32
-	for i := range d.Rows {
-		r := &d.Rows[i]
+	for i := range rows {
+		r := &rows[i]
 		if r.Line == nil {
 			continue
 		}
@@ -308,8 +368,8 @@ func (d *Differences) judge(t *Telling, broken map[string]bool) error {
 	if err != nil {
 		return fmt.Errorf("hold the prices against the limits of channel %q: %w", d.Channel, err)
 	}
-	for i := range d.Rows {
-		r := &d.Rows[i]
+	for i := range rows {
+		r := &rows[i]
 		if r.Line == nil {
 			continue
 		}

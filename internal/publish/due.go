@@ -189,7 +189,8 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 		s.next = map[string]*awaited{}
 	}
 	a := s.next[channel]
-	if a != nil && a.version == state.Version && a.after == *state.DueAfter && now < a.until-lookAhead/2-leadOf(snap, channel) {
+	if a != nil && a.version == state.Version && a.after == *state.DueAfter &&
+		now < a.until-lookAhead/2-leadOf(snap, channel) {
 		return a, nil
 	}
 	version, err := s.Desk.version(ctx, snap, state.Version)

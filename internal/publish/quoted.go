@@ -11,8 +11,9 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Quoted is what a channel's customers are quoted from: the book as it was published there, and the products of which the
-// channel shows another price than that, whatever the reason, with what it took. So page, feed and basket say the same.
+// Quoted is what a channel's customers are quoted from: the book as it was published there, and the products of which
+// the channel shows another price than that, whatever the reason, with what it took. So page, feed and basket say the
+// same.
 type Quoted struct {
 	*book.Snapshot
 	Told map[string]*pricing.ToldPrice // nil: none is shown

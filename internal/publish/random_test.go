@@ -1,6 +1,7 @@
 package publish_test
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
@@ -77,6 +79,7 @@ func TestRandomSequences(t *testing.T) {
 				}
 			}
 			taken += o.agrees(seed)
+			o.looksAnew(seed)
 		}
 		o.out.Behave = nil
 		clear(refuses)
@@ -120,6 +123,25 @@ func (o *office) blocked() (skus []string) {
 		}
 	}
 	return skus
+}
+
+// looksAnew holds the differences that are known from those before against those of somebody who knows nothing yet.
+func (o *office) looksAnew(seed uint64) {
+	o.t.Helper()
+	snap := o.live.Current()
+	at := snap.Moment(o.clock())
+	known, err := o.desk.Differences(o.t.Context(), snap, "web", at)
+	require.NoError(o.t, err)
+	none := func(context.Context, *book.Snapshot, string) (map[string]bool, error) { return nil, nil }
+	anew, err := publish.NewDesk(o.store, o.clock, none, nil).Differences(o.t.Context(), snap, "web", at)
+	require.NoError(o.t, err)
+	require.Equal(o.t, []int{anew.Same, anew.Unpriced, len(anew.Rows)}, []int{known.Same, known.Unpriced, len(known.Rows)})
+	for i := range anew.Rows {
+		a, b := &anew.Rows[i], &known.Rows[i]
+		require.Equal(o.t, []any{a.SKU, a.Kind, a.Digest, a.Held, a.Behind, a.Stops}, []any{b.SKU, b.Kind, b.Digest, b.Held,
+			b.Behind, b.Stops}, "seed %d", seed)
+	}
+	require.Equal(o.t, anew.Rules, known.Rules)
 }
 
 // agrees holds what the program says that the channel shows against what it does.

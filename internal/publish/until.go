@@ -45,6 +45,21 @@ func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 	return rules, derived
 }
 
+// turned are the products of which a rule opens or closes between two moments.
+func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
+	rules, derived := t.timed()
+	all, any := t.none(), false
+	for i := range rules {
+		if rules[i].open(from) != rules[i].open(to) {
+			all, any = all.Or(rules[i].reach), true
+		}
+	}
+	if any {
+		all = all.Or(derived)
+	}
+	return all
+}
+
 func (t *Telling) none() pricing.Set { return t.engine.Match(&pricing.Where{Field: pricing.FieldAny}) }
 
 // walk visits the moments after those of lines, before to, at which a rule opens or closes, with the products that such
@@ -95,14 +110,7 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 
 // again are the lines of some products at a later moment; those of others are not to be asked for.
 func (l *Lines) again(at pricing.Moment, some pricing.Set) (*Lines, error) {
-	sweeps := make([]*pricing.Sweep, len(l.sweeps))
-	for i, vp := range l.of.viewpoints(at) {
-		var err error
-		if sweeps[i], err = l.of.engine.Resweep(l.sweeps[i], vp, some); err != nil {
-			return nil, err
-		}
-	}
-	return l.of.lines(at, sweeps, l.begun)
+	return l.of.AtSome(at, l.begun, some)
 }
 
 // Untils are the moments at which lines of some products will differ by themselves; those that will not in a year are

@@ -112,8 +112,8 @@ func touch(tx *gorm.DB, channel string) error {
 // Know is what is known of a channel: what it shows at an instant and will show later, which lines are open there, and
 // which rules it took.
 func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publish.Know, error) {
-	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]*publish.Shown{}, Open: map[string]publish.Open{},
-		Rules: map[string]json.RawMessage{}}
+	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]*publish.Shown{},
+		Open: map[string]publish.Open{}, Rules: map[string]json.RawMessage{}}
 	failed := func(err error) (*publish.Know, error) {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
@@ -194,8 +194,8 @@ func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time) 
 		Low string
 	}
 	err := s.db.WithContext(ctx).Raw(`SELECT sku, MIN(price) AS low FROM published_prices WHERE channel = ?
-		AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ? GROUP BY sku`, channel,
-		from.UTC(), to.UTC()).Scan(&rows).Error
+		AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ? GROUP BY sku`,
+		channel, from.UTC(), to.UTC()).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
 	}
@@ -215,8 +215,8 @@ func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.
 }
 
 // ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one.
-func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, after string, limit int) ([]publish.ShownLine,
-	error) {
+func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, after string,
+	limit int) ([]publish.ShownLine, error) {
 	var rows []publishedPrice
 	err := s.onShow(ctx, channel, at).Where("sku > ?", after).Order("sku").Limit(limit).Find(&rows).Error
 	if err != nil {

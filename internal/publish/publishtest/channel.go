@@ -1,5 +1,5 @@
-// Package publishtest has a channel of the outside, written by the text of the publication protocol alone, which behaves
-// as a test wants it to and notes what the protocol forbids.
+// Package publishtest has a channel of the outside, written by the text of the publication protocol alone, which
+// behaves as a test wants it to and notes what the protocol forbids.
 package publishtest
 
 import (
@@ -85,8 +85,8 @@ const (
 
 // Open opens a channel that behaves well, until the test ends.
 func Open(t testing.TB) *Channel {
-	c := &Channel{t: t, Shows: map[string]publish.Line{}, later: map[string]laterLine{}, Rules: map[string]string{}, bodies: map[string]string{},
-		answers: map[string]string{}, reviews: map[string]string{}}
+	c := &Channel{t: t, Shows: map[string]publish.Line{}, later: map[string]laterLine{}, Rules: map[string]string{},
+		bodies: map[string]string{}, answers: map[string]string{}, reviews: map[string]string{}}
 	c.server = httptest.NewServer(c)
 	t.Cleanup(c.server.Close)
 	return c
@@ -132,7 +132,8 @@ func (c *Channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 				out["next"] = lines[1]["sku"]
 				break
 			}
-			lines = append(lines, map[string]string{"sku": sku, "price": c.Shows[sku].Price, "reference": c.Shows[sku].Reference})
+			l := c.Shows[sku]
+			lines = append(lines, map[string]string{"sku": sku, "price": l.Price, "reference": l.Reference})
 		}
 		out["lines"] = lines
 		_ = json.NewEncoder(w).Encode(out)

@@ -1,0 +1,67 @@
+package publish
+
+import (
+	"encoding/json"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/demo"
+	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
+)
+
+// What it takes to build the lines of 100,000 products, to hold them against what the channel shows, and to find how
+// long they hold. The baseline is encoding the same lines alone.
+func BenchmarkLines(b *testing.B) {
+	book := demo.Book(100_000)
+	e := pricing.Compile(book)
+	at := moment(b, demo.Now)
+	t, err := Tell(e, basket.Compile(e), demo.WebShop, Lowest30)
+	require.NoError(b, err)
+	first, err := Compare(t, at, &Know{}, false, nil)
+	require.NoError(b, err)
+	know := &Know{Shown: map[string]Shown{}}
+	for i := range first.Rows {
+		r := &first.Rows[i]
+		know.Shown[r.SKU] = Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Digest: r.Digest, Begun: r.Begun}
+	}
+	b.Run("baseline=encoding", func(b *testing.B) {
+		for b.Loop() {
+			for i := range first.Rows {
+				_, err := json.Marshal(first.Rows[i].Line)
+				require.NoError(b, err)
+			}
+		}
+	})
+	b.Run("build", func(b *testing.B) {
+		for b.Loop() {
+			lines, err := t.At(at, nil)
+			require.NoError(b, err)
+			var mu sync.Mutex
+			n := 0
+			lines.Each(func(_ int32, told Told, is bool) {
+				digest := told.Digest()
+				mu.Lock()
+				defer mu.Unlock()
+				if is && digest != (Digest{}) {
+					n++
+				}
+			})
+			require.Len(b, first.Rows, n)
+		}
+	})
+	b.Run("differences", func(b *testing.B) {
+		for b.Loop() {
+			d, err := Compare(t, at, know, false, nil)
+			require.NoError(b, err)
+			require.Less(b, len(d.Rows), len(first.Rows))
+		}
+	})
+	b.Run("until", func(b *testing.B) {
+		for b.Loop() {
+			require.NoError(b, first.untils())
+		}
+	})
+}
