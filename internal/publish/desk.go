@@ -56,6 +56,7 @@ type Desk struct {
 	links     map[string]Link          // as they were last read
 	published map[int64]*book.Snapshot // versions that channels show
 	quoted    map[string]*Quoted
+	upcoming  map[string]*upcoming
 }
 
 // knownOf is what is known of a channel at one revision.
@@ -82,7 +83,8 @@ type comparedOf struct {
 // NewDesk makes a desk.
 func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, known: map[string]*knownOf{},
-		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}}
+		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{},
+		upcoming: map[string]*upcoming{}}
 }
 
 // Numbered is what a channel shows by product number, in minor units.
@@ -219,6 +221,7 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	if err != nil {
 		return nil, err
 	}
+	found.slim()
 	k.key, k.differences, k.compared = key, found, of
 	return found, nil
 }
@@ -377,13 +380,18 @@ func (d *Desk) Send(ctx context.Context, snap *book.Snapshot, id int64, who stri
 	if !linked {
 		return p, fmt.Errorf("channel %q: %w", p.Channel, ErrUnlinked)
 	}
-	rows, err := d.fresh(ctx, snap, &p)
-	if err != nil {
+	if err := d.fresh(ctx, snap, &p); err != nil {
 		return p, err
 	}
 	next := Queued
-	if p.Kind != Due && link.Asks(rows) {
-		next = Waiting
+	if link.MayAsk() {
+		rows, err := d.keeper.Rows(ctx, id, "", 0)
+		if err != nil {
+			return p, err
+		}
+		if link.Asks(rows) {
+			next = Waiting
+		}
 	}
 	return d.decide(ctx, &p, next, "", "")
 }
@@ -400,7 +408,7 @@ func (d *Desk) Approve(ctx context.Context, snap *book.Snapshot, id int64, who s
 	if p.State != Waiting {
 		return p, fmt.Errorf("publication %d is %s: %w", id, p.State, ErrState)
 	}
-	if _, err := d.fresh(ctx, snap, &p); err != nil {
+	if err := d.fresh(ctx, snap, &p); err != nil {
 		return p, err
 	}
 	return d.decide(ctx, &p, Queued, who, "")
@@ -437,29 +445,37 @@ func (d *Desk) decide(ctx context.Context, p *Publication, next State, by, reaso
 	return *p, nil
 }
 
-// fresh are the rows of a publication, if its lines would come out the same now; else ErrStale. One that gives lines
-// back what they were is never stale.
-func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) ([]Row, error) {
-	rows, err := d.keeper.Rows(ctx, p.ID, "", 0)
-	if err != nil || p.Kind == TakeBack {
-		return rows, err
+// fresh fails with ErrStale where the lines of a publication would not come out the same now. One that gives lines back
+// what they were is never stale.
+func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) error {
+	if p.Kind == TakeBack || p.Kind == ByHand && p.Version == snap.Version && p.At == snap.Moment(d.now()) {
+		return nil
 	}
-	if p.Kind != ByHand {
-		if snap, err = d.version(ctx, snap, p.Version); err != nil {
-			return nil, err
+	rows, err := d.keeper.Rows(ctx, p.ID, "", 0)
+	if err != nil {
+		return err
+	}
+	var now *Differences
+	switch {
+	case p.Kind == ByHand && !p.Whole:
+		now, err = d.Differences(ctx, snap, p.Channel, snap.Moment(d.now()))
+	default:
+		if p.Kind != ByHand {
+			if snap, err = d.version(ctx, snap, p.Version); err != nil {
+				return err
+			}
+		}
+		if now, err = d.anew(ctx, snap, p.Channel, p.Whole); err == nil && p.Kind != ByHand {
+			now.only(rows)
 		}
 	}
-	again, err := d.anew(ctx, snap, p.Channel, p.Whole)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	if p.Kind != ByHand {
-		again.only(rows)
+	if !sameRows(rows, now) || p.Kind == ByHand && !sameRules(p.Rules, now.Rules) {
+		return ErrStale
 	}
-	if !sameRows(rows, again) || p.Kind == ByHand && !sameRules(p.Rules, again.Rules) {
-		return nil, ErrStale
-	}
-	return rows, nil
+	return nil
 }
 
 // anew are the differences of a channel from a version of the book, at the present.

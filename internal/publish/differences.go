@@ -196,6 +196,14 @@ func (d *Differences) sort() {
 	slices.SortFunc(d.Rows, func(a, b Difference) int { return cmp.Compare(a.SKU, b.SKU) })
 }
 
+// slim lets go of what is large: the lines themselves, which are built again when they are sent.
+func (d *Differences) slim() {
+	d.lines = nil
+	for i := range d.Rows {
+		d.Rows[i].Line = nil
+	}
+}
+
 // look finds the rows of the products whose lines were priced, and notes how each stands.
 func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, broken map[string]bool) (rows []Difference,
 	err error) {

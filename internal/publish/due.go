@@ -335,15 +335,38 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 		return nil, err
 	}
 	link := links[channel]
+	now := pricing.MomentOf(d.now().In(snap.Zone))
+	d.mu.Lock()
+	known := d.upcoming[channel]
+	d.mu.Unlock()
+	if known != nil && known.version == version.Version && known.kind == link.Reference && known.from <= now &&
+		now-known.from < pricing.Hour && (len(known.dues) == 0 || now < known.dues[0].At) {
+		return known.dues, nil
+	}
 	t, err := d.Telling(version, channel, &link)
 	if err != nil {
 		return nil, err
 	}
-	lines, err := t.At(pricing.MomentOf(d.now().In(snap.Zone)), nil)
+	lines, err := t.At(now, nil)
 	if err != nil {
 		return nil, err
 	}
-	return lines.Dues(to, limit)
+	found := &upcoming{version: version.Version, kind: link.Reference, from: now}
+	if found.dues, err = lines.Dues(to, limit); err != nil {
+		return nil, err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.upcoming[channel] = found
+	return found.dues, nil
+}
+
+// upcoming are due moments that were found for a version.
+type upcoming struct {
+	version int64
+	kind    ReferenceKind
+	from    pricing.Moment
+	dues    []DueMoment
 }
 
 // Waits are products of which a channel does not show what the saved book says now: what is due sends them as the

@@ -32,6 +32,9 @@ func (l *Link) Page() string {
 	return u.Scheme + "://" + u.Host + "/"
 }
 
+// MayAsk reports whether a second person may have to agree.
+func (l *Link) MayAsk() bool { return l.Approval != "" && l.Approval != "none" }
+
 // Asks reports whether a second person has to agree to rows.
 func (l *Link) Asks(rows []Row) bool {
 	switch l.Approval {

@@ -211,11 +211,8 @@ type Reply struct {
 	Message string
 }
 
-// PartBytes is a part as it travels, with the SKUs that it names.
-type PartBytes struct {
-	Body []byte
-	SKUs []string
-}
+// LinesPerPart is how many lines a part has at most, those that remove goods counted in.
+const LinesPerPart = 1000
 
 // Part is how far a part has come.
 type Part struct {

@@ -27,7 +27,9 @@ type Outbox interface {
 	Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
 	Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
 	LetGo(ctx context.Context, id int64, owner string) error
-	FixParts(ctx context.Context, id int64, owner string, parts []PartBytes) error
+	// FixParts keeps the bytes of all parts before the first is sent. A single one has all rows, of several each has
+	// those that were prepared for it.
+	FixParts(ctx context.Context, id int64, owner string, parts [][]byte) error
 	Parts(ctx context.Context, id int64) ([]Part, error)
 	PartBytes(ctx context.Context, id int64, number int) ([]byte, error)
 	KeepPart(ctx context.Context, id int64, owner string, p Part) error
@@ -73,7 +75,6 @@ func Sleep(ctx context.Context, d time.Duration) bool {
 }
 
 const (
-	linesPerPart  = 1000
 	firstPause    = 500 * time.Millisecond
 	longestPause  = 60 * time.Second
 	longestReview = 72 * time.Hour
@@ -268,24 +269,26 @@ func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
 		return err
 	}
 	rows = slices.DeleteFunc(rows, func(r Row) bool { return !r.Goes() })
-	size := linesPerPart
-	if link.Kind == "folder" {
-		size = max(len(rows), 1)
-	}
 	var chunks [][]Row
-	for c := range slices.Chunk(rows, size) {
-		chunks = append(chunks, c)
+	for i := range rows {
+		n := rows[i].Part - 1
+		if link.Kind == "folder" {
+			n = 0
+		}
+		if n == len(chunks) {
+			chunks = append(chunks, nil)
+		}
+		chunks[n] = append(chunks[n], rows[i])
 	}
 	if len(chunks) == 0 && !p.Rules.None() {
 		chunks = append(chunks, nil)
 	}
-	parts := make([]PartBytes, len(chunks))
+	parts := make([][]byte, len(chunks))
 	for i, chunk := range chunks {
 		m := format.Message{Channel: p.Channel, Publication: p.ID, Part: i + 1, Parts: len(chunks), At: s.Instant(p),
 			Effective: p.Named.Effective}
 		for j := range chunk {
 			r := &chunk[j]
-			parts[i].SKUs = append(parts[i].SKUs, r.SKU)
 			if r.Line == nil {
 				m.Remove = append(m.Remove, r.SKU)
 			} else {
@@ -295,7 +298,7 @@ func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
 		if i == len(chunks)-1 {
 			m.Rules, m.Withdraw = p.Rules.Rules, p.Rules.Withdraw
 		}
-		if parts[i].Body, err = m.Bytes(); err != nil {
+		if parts[i], err = m.Bytes(); err != nil {
 			return err
 		}
 	}

@@ -68,7 +68,9 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 		}
 		groups[what] = append(groups[what], r.SKU)
 	}
+	count := map[publish.Answer]int{}
 	for what, skus := range groups {
+		count[what.answer] += len(skus)
 		if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?", what.answer,
 			what.message, p.ID, skus).Error; err != nil {
 			return err
@@ -85,7 +87,8 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 			return err
 		}
 	}
-	if err := recount(tx, p.ID); err != nil {
+	if err := tx.Exec("UPDATE publications SET taken = taken + ?, refused = refused + ?, unanswered = unanswered + ? WHERE id = ?",
+		count[publish.Taken], count[publish.Refused], count[publish.Unanswered], p.ID).Error; err != nil {
 		return err
 	}
 	return touch(tx, p.Channel)
@@ -168,11 +171,4 @@ func keepRules(tx *gorm.DB, p *publish.Publication) error {
 		return nil
 	}
 	return tx.Where("channel = ? AND code IN ?", p.Channel, p.Rules.Withdraw).Delete(&channelRule{}).Error
-}
-
-// recount counts what became of a publication's lines, in the database.
-func recount(tx *gorm.DB, id int64) error {
-	return tx.Exec(`UPDATE publications p JOIN (SELECT publication, SUM(answer = 'taken') AS t, SUM(answer = 'refused') AS f,
-		SUM(answer = 'unanswered') AS u FROM publication_rows WHERE publication = ? GROUP BY publication) c
-		ON c.publication = p.id SET p.taken = c.t, p.refused = c.f, p.unanswered = c.u`, id).Error
 }

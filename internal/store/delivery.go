@@ -90,21 +90,21 @@ type part struct {
 
 func (part) TableName() string { return "publication_parts" }
 
-// FixParts keeps the bytes of all parts before the first is sent, and which rows are in which.
-func (s *Store) FixParts(ctx context.Context, id int64, owner string, parts []publish.PartBytes) error {
+// FixParts keeps the bytes of all parts before the first is sent. A single one has all rows, of several each has those
+// that were prepared for it.
+func (s *Store) FixParts(ctx context.Context, id int64, owner string, parts [][]byte) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := own(tx, id, owner); err != nil {
 			return err
 		}
-		for i, p := range parts {
-			if err := tx.Create(&part{Publication: id, Part: i + 1, Body: packed(p.Body), State: "waiting"}).Error; err != nil {
+		for i, body := range parts {
+			if err := tx.Create(&part{Publication: id, Part: i + 1, Body: packed(body), State: "waiting"}).Error; err != nil {
 				return err
 			}
-			for from := 0; from < len(p.SKUs); from += batchSize {
-				if err := tx.Exec("UPDATE publication_rows SET part = ? WHERE publication = ? AND sku IN ?", i+1, id,
-					p.SKUs[from:min(from+batchSize, len(p.SKUs))]).Error; err != nil {
-					return err
-				}
+		}
+		if len(parts) == 1 { // all in one, as a folder has it
+			if err := tx.Exec("UPDATE publication_rows SET part = 1 WHERE publication = ? AND part > 1", id).Error; err != nil {
+				return err
 			}
 		}
 		return tx.Exec("UPDATE publications SET parts = ? WHERE id = ?", len(parts), id).Error
@@ -194,11 +194,13 @@ func (s *Store) End(ctx context.Context, p *publish.Publication, owner, problem 
 				return err
 			}
 		}
-		if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = IF(message = '', ?, message) WHERE publication = ? AND answer = ''",
-			publish.Unanswered, shorten(problem, 500), p.ID).Error; err != nil {
-			return err
+		left := tx.Exec("UPDATE publication_rows SET answer = ?, message = IF(message = '', ?, message) WHERE publication = ? AND answer = ''",
+			publish.Unanswered, shorten(problem, 500), p.ID)
+		if left.Error != nil {
+			return left.Error
 		}
-		if err := recount(tx, p.ID); err != nil {
+		if err := tx.Exec("UPDATE publications SET unanswered = unanswered + ? WHERE id = ?", left.RowsAffected,
+			p.ID).Error; err != nil {
 			return err
 		}
 		var row publication
@@ -282,6 +284,9 @@ func (s *Store) KeepLate(ctx context.Context, id int64, answers map[string]publi
 			return nil
 		}
 		if err := keepAnswers(tx, &p, rows, answers, at); err != nil {
+			return err
+		}
+		if err := tx.Exec("UPDATE publications SET unanswered = unanswered - ? WHERE id = ?", len(rows), id).Error; err != nil {
 			return err
 		}
 		if err := tx.Take(&row, id).Error; err != nil {

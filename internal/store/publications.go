@@ -155,7 +155,9 @@ func prepare(tx *gorm.DB, p *publish.Publication, rows []publish.Row) error {
 		row.Rules = jsonText(p.Rules)
 	}
 	for i := range rows {
+		rows[i].Part = 0
 		if rows[i].Goes() {
+			rows[i].Part = 1 + row.Total/publish.LinesPerPart
 			row.Total++
 		} else {
 			row.LeftOut++
