@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -13,35 +14,42 @@ import (
 )
 
 // KeepAnswers keeps what a channel answered to a part, at once with what it shows from then on. Lines that it did not
-// name are unanswered.
+// name are unanswered. A large part is kept in steps, none of which takes long, and goes on where it stood.
 func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int,
 	answers map[string]publish.Reply, at time.Time) error {
-	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		if err := own(tx, p.ID, owner); err != nil {
-			return err
-		}
-		var answered bool
-		if err := tx.Raw("SELECT state = 'answered' FROM publication_parts WHERE publication = ? AND part = ?", p.ID,
-			number).Scan(&answered).Error; err != nil || answered {
-			return err
-		}
-		rows, err := readRows(tx.Where("publication = ? AND part = ?", p.ID, number).Order("sku"))
-		if err != nil {
-			return err
-		}
-		if err := keepAnswers(tx, p, rows, answers, at); err != nil {
-			return err
-		}
-		if number == p.Parts {
-			if err := keepRules(tx, p); err != nil {
+	for over := false; !over; {
+		err := s.transaction(ctx, func(tx *gorm.DB) error {
+			if err := own(tx, p.ID, owner); err != nil {
 				return err
 			}
+			var answered bool
+			if err := tx.Raw("SELECT state = 'answered' FROM publication_parts WHERE publication = ? AND part = ?", p.ID,
+				number).Scan(&answered).Error; err != nil || answered {
+				over = answered
+				return err
+			}
+			rows, err := readRows(tx.Where("publication = ? AND part = ? AND answer = ''", p.ID, number).Order("sku").
+				Limit(batchSize))
+			if err != nil {
+				return err
+			}
+			if err := keepAnswers(tx, p, rows, answers, at); err != nil {
+				return err
+			}
+			if over = len(rows) < batchSize; !over {
+				return nil
+			}
+			if number == p.Parts {
+				if err := keepRules(tx, p); err != nil {
+					return err
+				}
+			}
+			return tx.Exec("UPDATE publication_parts SET state = 'answered' WHERE publication = ? AND part = ?", p.ID,
+				number).Error
+		})
+		if err != nil {
+			return fmt.Errorf("keep the answers to part %d of publication %d: %w", number, p.ID, err)
 		}
-		return tx.Exec("UPDATE publication_parts SET state = 'answered' WHERE publication = ? AND part = ?", p.ID,
-			number).Error
-	})
-	if err != nil {
-		return fmt.Errorf("keep the answers to part %d of publication %d: %w", number, p.ID, err)
 	}
 	return nil
 }
@@ -71,12 +79,14 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 	count := map[publish.Answer]int{}
 	for what, skus := range groups {
 		count[what.answer] += len(skus)
-		if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?", what.answer,
-			what.message, p.ID, skus).Error; err != nil {
-			return err
-		}
-		if err := open(tx, p, what.answer, skus); err != nil {
-			return err
+		for some := range slices.Chunk(skus, batchSize) {
+			if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?",
+				what.answer, what.message, p.ID, some).Error; err != nil {
+				return err
+			}
+			if err := open(tx, p, what.answer, some); err != nil {
+				return err
+			}
 		}
 	}
 	if err := show(tx, p, taken, at); err != nil {
