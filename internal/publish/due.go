@@ -369,14 +369,25 @@ type upcoming struct {
 	dues    []DueMoment
 }
 
-// Waits are products of which a channel does not show what the saved book says now: what is due sends them as the
-// published book has them.
+// Waits are products whose lines may be saved otherwise than they were published in a channel: what is due sends them as
+// they were published.
 func (d *Desk) Waits(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
+	version, err := d.Published(ctx, snap, channel)
+	if err != nil || version == nil || version.Version == snap.Version {
+		return nil, err
+	}
+	waits := map[string]bool{}
+	if touched, told := snap.Engine.Touched(version.Engine); told {
+		touched.Each(func(p int32) bool {
+			waits[snap.Engine.Products()[p].SKU] = true
+			return true
+		})
+		return waits, nil
+	}
 	found, err := d.Differences(ctx, snap, channel, snap.Moment(d.now()))
 	if err != nil {
 		return nil, err
 	}
-	waits := make(map[string]bool, len(found.Rows))
 	for i := range found.Rows {
 		waits[found.Rows[i].SKU] = true
 	}
