@@ -234,8 +234,8 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 
 // after are the differences after an edit, or a little later: of the products in some anew, of the others as they were.
 // The channel shows what it showed, and the products are numbered alike.
-func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, broken map[string]bool, some pricing.Set) (*Differences,
-	error) {
+func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, broken map[string]bool,
+	some pricing.Set) (*Differences, error) {
 	lines, err := t.AtSome(at, k.begun(), some)
 	if err != nil {
 		return nil, err

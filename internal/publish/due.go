@@ -369,8 +369,8 @@ type upcoming struct {
 	dues    []DueMoment
 }
 
-// Waits are products whose lines may be saved otherwise than they were published in a channel: what is due sends them as
-// they were published.
+// Waits are products whose lines may be saved otherwise than they were published in a channel: what is due sends them
+// as they were published.
 func (d *Desk) Waits(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
 	version, err := d.Published(ctx, snap, channel)
 	if err != nil || version == nil || version.Version == snap.Version {
