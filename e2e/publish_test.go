@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
@@ -220,7 +221,7 @@ func TestAMomentComes(t *testing.T) {
 	password := p.password
 	begins := time.Now().UTC().Add(12 * time.Second).Truncate(time.Second)
 	book := fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"}],
-		"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"}],
+		"products":[{"sku":"A","name":"=1+1 \"x\"","list":"10.00"},{"sku":"B","list":"20.00"}],
 		"rules":[{"code":"R","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"%s"},"effect":{"percentOff":"10"}}]}`,
 		begins.Format("2006-01-02T15:04:05"))
 	file := filepath.Join(t.TempDir(), "book.json")
@@ -242,7 +243,40 @@ func TestAMomentComes(t *testing.T) {
 	p.password = password
 	require.Eventually(t, func() bool { return out.Prices()["A"] == "9.00" }, time.Until(begins)+time.Minute,
 		5*time.Millisecond)
-	t.Logf("%s after its moment", time.Since(begins).Round(time.Millisecond))
-	require.True(t, !time.Now().Before(begins), "not before it")
+	late := time.Since(begins)
+	require.Positive(t, late, "not before it")
+	key := tell[struct{ Key string }](t, c, "POST", p.url+"/api/channels/web/keys", map[string]any{"name": "its page",
+		"rights": []string{"feed"}}, 201)
+	stranger := &http.Client{}
+	status, said := ask(t, stranger, "GET", p.url+"/feeds/web.csv?key="+key.Key, nil)
+	require.Equal(t, 200, status)
+	var shown []string
+	require.Eventually(t, func() bool {
+		_, said = ask(t, stranger, "GET", p.url+"/feeds/web.csv?key="+key.Key, nil)
+		records, err := csv.NewReader(strings.NewReader(said)).ReadAll()
+		require.NoError(t, err)
+		shown = records[1][:4]
+		return shown[2] == "9.00"
+	}, 20*time.Second, 50*time.Millisecond)
+	require.Equal(t, []string{"A", "'=1+1 \"x\"", "9.00", "10.00"}, shown, "a formula is disarmed")
+	_, said = ask(t, stranger, "GET", p.url+"/feeds/web.jsonl?key="+key.Key, nil)
+	require.Contains(t, said, `"name":"=1+1 \"x\"","price":"9.00"`)
+	require.Len(t, strings.Split(strings.TrimSpace(said), "\n"), 2)
+	again, err := http.NewRequestWithContext(t.Context(), "GET", p.url+"/feeds/web.csv", nil)
+	require.NoError(t, err)
+	again.Header.Set("Authorization", "Bearer "+key.Key)
+	first, err := stranger.Do(again)
+	require.NoError(t, err)
+	first.Body.Close()
+	again.Header.Set("If-None-Match", first.Header.Get("ETag"))
+	second, err := stranger.Do(again)
+	require.NoError(t, err)
+	second.Body.Close()
+	require.Equal(t, http.StatusNotModified, second.StatusCode)
+	for _, wrong := range []string{"/feeds/web.csv", "/feeds/web.csv?key=guess", "/feeds/other.csv?key=" + key.Key} {
+		status, _ = ask(t, stranger, "GET", p.url+wrong, nil)
+		require.Equal(t, http.StatusUnauthorized, status, wrong)
+	}
+	t.Logf("%s after its moment", late.Round(time.Millisecond))
 	out.Check(t)
 }

@@ -64,6 +64,7 @@ type knownOf struct {
 	revision int64
 	know     *Know
 	lookback pricing.Moment // of know.Lowest
+	newest   time.Time      // since when the newest line is shown; zero: it was not looked for
 
 	key         string
 	differences *Differences
@@ -146,6 +147,24 @@ func (d *Desk) link(ctx context.Context, channel string) (Link, error) {
 	}
 	d.links = links
 	return links[channel], nil
+}
+
+// Mark tells two things apart that a channel showed at different times, and says since when it shows the newest.
+func (d *Desk) Mark(ctx context.Context, channel string) (mark string, since time.Time, err error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	k, err := d.of(ctx, channel)
+	if err != nil {
+		return "", since, err
+	}
+	if k.newest.IsZero() {
+		for _, s := range k.know.Shown {
+			if s.From.After(k.newest) {
+				k.newest = s.From
+			}
+		}
+	}
+	return fmt.Sprintf("%d-%d", k.revision, k.newest.UnixNano()), k.newest, nil
 }
 
 // Numbered is what a channel shows by product number, in minor units of so many digits. It is kept as long as the

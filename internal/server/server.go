@@ -225,7 +225,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerDue, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
-		s.registerImages,
+		s.registerImages, s.registerFeeds,
 	} {
 		register(api)
 	}

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // Columns of the files, in order.
@@ -34,30 +35,41 @@ type csvLine struct {
 	Order struct{ Min int }
 }
 
+// rowsOf are the rows of a line, one for each price, without an action.
+func rowsOf(data json.RawMessage) (rows [][]string, err error) {
+	var l csvLine
+	if err := json.Unmarshal(data, &l); err != nil {
+		return nil, fmt.Errorf("write the prices: %w", err)
+	}
+	row := func(price, reference, group string, from int) {
+		rows = append(rows, []string{l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As, l.Until})
+	}
+	least := max(l.Order.Min, 1)
+	row(l.Price, l.Reference, "", least)
+	for _, b := range l.Breaks {
+		row(b.Price, "", "", b.From)
+	}
+	for _, code := range slices.Sorted(maps.Keys(l.Groups)) {
+		row(l.Groups[code].Price, "", code, least)
+		for _, b := range l.Groups[code].Breaks {
+			row(b.Price, "", code, b.From)
+		}
+	}
+	return rows, nil
+}
+
 // CSV is a file of lines and of SKUs that are no longer shown: RFC 4180 with a header, one row for each price.
 func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
 	var buf bytes.Buffer
 	w := csv.NewWriter(&buf)
 	records := [][]string{PriceColumns}
 	for _, data := range lines {
-		var l csvLine
-		if err := json.Unmarshal(data, &l); err != nil {
-			return nil, fmt.Errorf("write the prices: %w", err)
+		rows, err := rowsOf(data)
+		if err != nil {
+			return nil, err
 		}
-		row := func(price, reference, group string, from int) {
-			records = append(records, []string{l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As,
-				l.Until, "set"})
-		}
-		least := max(l.Order.Min, 1)
-		row(l.Price, l.Reference, "", least)
-		for _, b := range l.Breaks {
-			row(b.Price, "", "", b.From)
-		}
-		for _, code := range slices.Sorted(maps.Keys(l.Groups)) {
-			row(l.Groups[code].Price, "", code, least)
-			for _, b := range l.Groups[code].Breaks {
-				row(b.Price, "", code, b.From)
-			}
+		for _, r := range rows {
+			records = append(records, append(r, "set"))
 		}
 	}
 	for _, sku := range remove {
@@ -67,6 +79,42 @@ func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
 		return nil, fmt.Errorf("write the prices: %w", err)
 	}
 	return buf.Bytes(), nil
+}
+
+// Feed writes lines as a file that a channel fetches: RFC 4180, one row for each price. A cell that a spreadsheet would
+// take for a formula is disarmed with an apostrophe.
+type Feed struct{ w *csv.Writer }
+
+// NewFeed begins a feed with its header.
+func NewFeed(to io.Writer) (*Feed, error) {
+	f := &Feed{csv.NewWriter(to)}
+	f.w.UseCRLF = true
+	return f, f.w.Write(PriceColumns[:len(PriceColumns)-1])
+}
+
+// Write writes a line.
+func (f *Feed) Write(line json.RawMessage) error {
+	rows, err := rowsOf(line)
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		for i, cell := range r {
+			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+				r[i] = "'" + cell
+			}
+		}
+		if err := f.w.Write(r); err != nil {
+			return fmt.Errorf("write the feed: %w", err)
+		}
+	}
+	return nil
+}
+
+// End writes what is left.
+func (f *Feed) End() error {
+	f.w.Flush()
+	return f.w.Error()
 }
 
 // ReadCSV reads a file of answers by SKU.
