@@ -245,6 +245,7 @@ func TestAMomentComes(t *testing.T) {
 		5*time.Millisecond)
 	late := time.Since(begins)
 	require.Positive(t, late, "not before it")
+	c = p.admin(t)
 	key := tell[struct{ Key string }](t, c, "POST", p.url+"/api/channels/web/keys", map[string]any{"name": "its page",
 		"rights": []string{"feed"}}, 201)
 	stranger := &http.Client{}

@@ -47,7 +47,7 @@ func TestRandomSequences(t *testing.T) {
 		}
 		for range steps {
 			sku := fmt.Sprintf("P%d", rng.IntN(9))
-			o.out.Behave = nil
+			o.out.Manner(nil)
 			switch rng.IntN(8) {
 			case 0, 1:
 				o.setList(sku, fmt.Sprintf("%d.%02d", 14+rng.IntN(10), rng.IntN(100)))
@@ -56,7 +56,7 @@ func TestRandomSequences(t *testing.T) {
 			case 3:
 				o.passes(time.Duration(rng.IntN(40))*time.Hour, schedule)
 			case 4:
-				refuses[sku] = !refuses[sku]
+				o.out.Do(func() { refuses[sku] = !refuses[sku] })
 			case 5:
 				if list := o.publications(); len(list) > 0 {
 					of := list[rng.IntN(min(len(list), 4))]
@@ -66,8 +66,8 @@ func TestRandomSequences(t *testing.T) {
 					}
 				}
 			default:
-				o.out.Behave = publishtest.BySeed(rng.Uint64(), publishtest.Well, publishtest.Well, publishtest.Cut, publishtest.Never,
-					publishtest.Half, publishtest.Wrong, publishtest.Reviewed)
+				o.out.Manner(publishtest.BySeed(rng.Uint64(), publishtest.Well, publishtest.Well, publishtest.Cut, publishtest.Never,
+					publishtest.Half, publishtest.Wrong, publishtest.Reviewed))
 				w := publish.Wish{Who: "me", Version: o.live.Current().Version, LeaveOut: o.blocked()}
 				if rng.IntN(3) == 0 {
 					w.LeaveOut = append(w.LeaveOut, sku)
@@ -81,8 +81,8 @@ func TestRandomSequences(t *testing.T) {
 			taken += o.agrees(seed)
 			o.looksAnew(seed)
 		}
-		o.out.Behave = nil
-		clear(refuses)
+		o.out.Manner(nil)
+		o.out.Do(func() { clear(refuses) })
 		know, err := o.store.Know(t.Context(), "web", o.clock())
 		require.NoError(t, err)
 		for sku, open := range know.Open {

@@ -65,7 +65,7 @@ func TestReferencePrices(t *testing.T) {
 				if d := o.differences(); len(d) > 0 {
 					require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 				}
-				line := o.out.Shows["A"]
+				line := o.out.Line("A")
 				as := "ordinary"
 				if s.reference != "" {
 					as = "reduced"

@@ -147,8 +147,8 @@ func TestPublishing(t *testing.T) {
 	require.Equal(t, publish.Done, p.State, p.Problem)
 	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00", "a & <b>": "1.00"}, o.out.Prices())
 	require.Empty(t, o.differences())
-	require.Contains(t, o.out.Rules["O"], `"percentOff":"5"`)
-	require.NotContains(t, o.out.Rules["O"], `"name"`)
+	require.Contains(t, o.out.Rule("O"), `"percentOff":"5"`)
+	require.NotContains(t, o.out.Rule("O"), `"name"`)
 	_, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Version: o.live.Current().Version})
 	require.ErrorIs(t, err, publish.ErrNothing)
 
@@ -162,7 +162,7 @@ func TestPublishing(t *testing.T) {
 	require.Equal(t, publish.Done, p.State, p.Problem)
 	require.Equal(t, map[string]publish.Kind{"C": publish.Down}, o.differences())
 	require.Equal(t, publish.LeftOut, o.answers(p.ID)["C"])
-	line := o.out.Shows["B"]
+	line := o.out.Line("B")
 	require.Equal(t, []string{"18.00", "20.00", "lowest30", "reduced", "2026-11-29T00:00:00Z"},
 		[]string{line.Price, line.Reference, line.ReferenceKind, line.As, line.Until})
 	o.out.Check(t)
@@ -191,12 +191,12 @@ func TestAChannelMisbehaves(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			o := opened(t, shop)
-			o.out.Behave = func(n int) string { return c.ways[min(n, len(c.ways)-1)] }
+			o.out.Manner(func(n int) string { return c.ways[min(n, len(c.ways)-1)] })
 			p := o.publishes(publish.Wish{})
 			require.Equal(t, c.state, p.State, p.Problem)
 			require.Equal(t, c.taken, p.Counts.Taken)
 			require.Equal(t, c.state == publish.Done, p.Problem == "" && len(o.differences()) == 0, p.Problem)
-			o.out.Behave = nil
+			o.out.Manner(nil)
 			if c.state != publish.Done {
 				require.Len(t, o.differences(), 4-c.taken, "what has no answer is a difference")
 				next, err := o.desk.Rest(t.Context(), o.live.Current(), p.ID, "me")
@@ -215,12 +215,12 @@ func TestUnansweredIsADifferenceWhateverTheBookSays(t *testing.T) {
 	o := opened(t, shop)
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 	o.setList("B", "12.00")
-	o.out.Behave = func(int) string { return publishtest.Cut }
+	o.out.Manner(func(int) string { return publishtest.Cut })
 	require.Equal(t, publish.Failed, o.publishes(publish.Wish{}).State)
 	require.Equal(t, "12.00", o.out.Prices()["B"], "it took it, and could not say so")
 	o.setList("B", "20.00")
 	require.Equal(t, map[string]publish.Kind{"B": publish.Again}, o.differences())
-	o.out.Behave = nil
+	o.out.Manner(nil)
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 	require.Equal(t, "20.00", o.out.Prices()["B"])
 	require.Empty(t, o.differences())
@@ -253,7 +253,7 @@ func TestTakingBack(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, publish.Done, o.sends(back).State)
 	require.Equal(t, []string{"A & <b>", "B"}, slices.Sorted(maps.Keys(o.out.Prices())), "the others were not shown before")
-	require.Empty(t, o.out.Rules, "nor was the offer known")
+	require.Empty(t, o.out.Rule("O"), "nor was the offer known")
 	require.Equal(t, map[string]publish.Kind{"C": "held", "a & <b>": "held"}, o.differences())
 	o.setList("C", "31.00")
 	require.Equal(t, map[string]publish.Kind{"C": publish.New, "a & <b>": "held"}, o.differences(),
@@ -313,13 +313,13 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	}
 	o := opened(t, doc[:len(doc)-1]+`]}`)
 	dying, die := context.WithCancel(t.Context())
-	o.out.Behave = func(n int) string {
+	o.out.Manner(func(n int) string {
 		if n == 1 {
 			die()
 			return publishtest.Cut
 		}
 		return publishtest.Well
-	}
+	})
 	p, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Who: "me", Version: 1})
 	require.NoError(t, err)
 	_, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me")
@@ -333,7 +333,7 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	o.wait(t.Context(), time.Second)
 	o.another()
 	require.Equal(t, publish.Done, o.ends(p.ID).State)
-	require.Equal(t, 4, o.out.Requests, "the second part twice, the first once")
+	require.Equal(t, 4, o.out.Asked(), "the second part twice, the first once")
 	require.Empty(t, o.differences())
 	require.Len(t, o.out.Prices(), 2500)
 	o.out.Check(t)
@@ -455,10 +455,12 @@ func TestDrift(t *testing.T) {
 	drifts, err := c.Compare(t.Context(), "web")
 	require.NoError(t, err)
 	require.Empty(t, drifts)
-	line := o.out.Shows["B"]
-	line.Price = "1.00"
-	o.out.Shows["B"], o.out.Shows["EXTRA"] = line, line
-	delete(o.out.Shows, "C")
+	o.out.Do(func() {
+		line := o.out.Shows["B"]
+		line.Price = "1.00"
+		o.out.Shows["B"], o.out.Shows["EXTRA"] = line, line
+		delete(o.out.Shows, "C")
+	})
 	found := o.clock()
 	_, err = c.Compare(t.Context(), "web")
 	require.NoError(t, err)
@@ -517,7 +519,7 @@ func TestWhatCustomersAreQuoted(t *testing.T) {
 	o.publishes(publish.Wish{})
 	o.wait(t.Context(), time.Minute)
 	require.Equal(t, []string{"13.50", "30.00"}, []string{quote("A", 1), quote("C", 1)})
-	o.out.Behave = func(int) string { return publishtest.Wrong }
+	o.out.Manner(func(int) string { return publishtest.Wrong })
 	o.setList("B", "25.00")
 	o.publishes(publish.Wish{})
 	o.wait(t.Context(), time.Minute)
@@ -569,7 +571,7 @@ func TestScheduling(t *testing.T) {
 	require.Len(t, o.publications(), 4, "what comes is told anew")
 	o.passes(2*time.Hour, s)
 	require.Equal(t, "8.00", o.out.Prices()["A"])
-	require.Equal(t, "10.00", o.out.Shows["A"].Reference)
+	require.Equal(t, "10.00", o.out.Line("A").Reference)
 	require.Empty(t, o.differences())
 	shown, err := o.store.ShownLines(t.Context(), "web", o.clock(), "", 9)
 	require.NoError(t, err)

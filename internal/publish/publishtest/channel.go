@@ -310,3 +310,25 @@ func (c *Channel) Change(sku, price string) {
 	l.SKU, l.Price = sku, price
 	c.Shows[sku] = l
 }
+
+// Do does something while the channel answers nothing.
+func (c *Channel) Do(something func()) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	something()
+}
+
+// Line is what the channel shows of a product.
+func (c *Channel) Line(sku string) publish.Line {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.turn()
+	return c.Shows[sku]
+}
+
+// Rule is a rule that the channel was told; "": it knows none.
+func (c *Channel) Rule(code string) string {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.Rules[code]
+}

@@ -40,10 +40,11 @@ export const useTryLink = (channel: string) =>
   });
 
 /** What a channel will be told by itself. */
-export const useDue = (channel: string) =>
+export const useDue = (channel: string, wanted = true) =>
   useQuery({
     queryKey: ["book", "due", channel],
     queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })).then((d) => d.due),
+    enabled: wanted,
   });
 
 /** Where a channel does not show what it took. */

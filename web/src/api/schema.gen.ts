@@ -1716,6 +1716,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/feeds/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-feeds-by-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/images/{name}": {
         parameters: {
             query?: never;
@@ -9302,6 +9318,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SetList"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-feeds-by-file": {
+        parameters: {
+            query?: {
+                /** @description instead of the header */
+                key?: string;
+            };
+            header?: {
+                /** @description Bearer KEY */
+                Authorization?: string;
+                "If-None-Match"?: string;
+                "Accept-Encoding"?: string;
+            };
+            path: {
+                /** @description the channel's code, with .csv or .jsonl */
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

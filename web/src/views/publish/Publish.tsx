@@ -1,3 +1,4 @@
+import { useDrifts, useDue, useLinks } from "../../api/links";
 import { differenceWords, stateWords } from "./words";
 import { useState } from "react";
 import { Link } from "react-router";
@@ -49,6 +50,12 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
   const { data } = useDifferences(code);
   const { data: past } = usePublications(code);
   const last = past?.publications[0];
+  const { data: links } = useLinks();
+  const itself = links?.find((l) => l.channel === code)?.sends === "on-the-minute";
+  const { data: due } = useDue(code, itself);
+  const next = itself ? due?.[0] : undefined;
+  const { data: drifts } = useDrifts(code);
+  const drifting = drifts?.drifts.filter((d) => !d.accepted).length ?? 0;
   const blocked = data?.blocked ?? 0;
   return (
     <section
@@ -68,6 +75,12 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
         {blocked > 0 && <span className="font-medium text-bad"> · {count(blocked)} blocked</span>}
         {data !== undefined && data.held > 0 && <span> · {count(data.held)} held back</span>}
       </p>
+      {next && (
+        <p>
+          by itself {moment(next.at, state?.now)}: {count(next.lines)}
+        </p>
+      )}
+      {drifting > 0 && <p className="font-medium text-bad">shows {count(drifting)} otherwise than it took</p>}
       <p className="text-quiet">
         {last
           ? last.ended
