@@ -132,6 +132,7 @@ func TestShapesOfDeals(t *testing.T) {
 		code := h.find("[data-rule]", regexp.QuoteMeta(c.name)).MustAttribute("data-rule")
 		h.basket(p, "&shipping=6.95", c.total, c.lines...)
 		h.find(fmt.Sprintf("[data-offer=%q]", *code))
+		p.tells(t, "web")
 		v := p.visitor(t)
 		page := ""
 		for _, l := range c.lines {
@@ -157,6 +158,7 @@ func TestShapesOfDeals(t *testing.T) {
 	h.find("[data-testid=message]", "thank you for Turned display plinth")
 	h.press(input.ControlLeft, input.Enter)
 	h.find("[data-rule=AFTER-A-PLINTH]")
+	p.tells(t, "web")
 	v := p.visitor(t)
 	v.post("buyer", "buyer", "C-12")
 	v.post("add", "sku", "PLINTH-64", "quantity", "1")
@@ -183,6 +185,7 @@ func TestShapesOfDeals(t *testing.T) {
 	h.find("[data-rule=BY-THE-SIX]")
 	h.basket(p, "", "29.00", "2 BAT-30")
 	h.says("cannot be ordered: at least 6, in multiples of 6")
+	p.tells(t, "web")
 	page := p.visitor(t).post("add", "sku", "BAT-30", "quantity", "2")
 	require.Contains(t, page, "at least 6, in multiples of 6", "the shop says so too")
 	require.Equal(t, "35.95", total(t, page))

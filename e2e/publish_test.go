@@ -59,6 +59,29 @@ func (p *program) ends(t testing.TB, c *http.Client, id int64) (s sent) {
 	return s
 }
 
+// tells publishes to a channel whatever the saved book says otherwise, but for what is blocked.
+func (p *program) tells(t testing.TB, channel string) {
+	t.Helper()
+	c := p.client(t, "wout")
+	d := tell[struct {
+		Version int64
+		Rows    []struct {
+			SKU     string
+			Blocked []string
+		}
+	}](t, c, "GET", p.url+"/api/channels/"+channel+"/differences?limit=10000", nil, 200)
+	var out []string
+	for _, r := range d.Rows {
+		if len(r.Blocked) > 0 {
+			out = append(out, r.SKU)
+		}
+	}
+	s := tell[sent](t, c, "POST", p.url+"/api/channels/"+channel+"/publications", map[string]any{"version": d.Version,
+		"leaveOut": out}, 201)
+	tell[sent](t, c, "POST", fmt.Sprintf("%s/api/publications/%d/send", p.url, s.ID), map[string]any{}, 202)
+	require.Equal(t, "done", p.ends(t, c, s.ID).State)
+}
+
 // A publication is killed at random points while a channel misbehaves. Every time it goes on by itself where it stood:
 // the same keys with the same bytes, no part again whose answer is kept, nothing older after something newer; and what
 // the program says that the channel shows is what it took.
