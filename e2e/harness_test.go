@@ -3,7 +3,9 @@ package e2e
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -215,15 +217,20 @@ func (p *page) find(selector string, text ...string) *rod.Element {
 	p.t.Helper()
 	var el *rod.Element
 	var err error
-	if len(text) > 0 {
-		el, err = p.Page.Timeout(patience).ElementR(selector, text[0])
-	} else {
-		el, err = p.Page.Timeout(patience).Element(selector)
+	for until := time.Now().Add(patience); ; time.Sleep(20 * time.Millisecond) {
+		if len(text) > 0 {
+			el, err = p.Page.Timeout(patience).ElementR(selector, text[0])
+		} else {
+			el, err = p.Page.Timeout(patience).Element(selector)
+		}
+		if err == nil {
+			return el.CancelTimeout()
+		}
+		// A page that is just being replaced is looked at again.
+		if errors.Is(err, context.DeadlineExceeded) || time.Now().After(until) {
+			p.fail(fmt.Sprintf("no %s %q on the page", selector, text))
+		}
 	}
-	if err != nil {
-		p.fail(fmt.Sprintf("no %s %q on the page", selector, text))
-	}
-	return el.CancelTimeout()
 }
 
 // labelled finds a control by its accessible label.
