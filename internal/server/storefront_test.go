@@ -89,6 +89,7 @@ func TestImages(t *testing.T) {
 	require.Equal(t, 422, status)
 	require.Contains(t, answer, "PNG, JPEG or WebP")
 	a.do("GET", "/images/nothing", nil, 404, nil)
+	a.do("GET", "/images/%F0%9F%8F%BA", nil, 404, nil)
 }
 
 // While an offer is written it is tried: what it lacks is named, what its customers are told is shown, and a pinned basket

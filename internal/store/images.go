@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -32,6 +33,9 @@ func (s *Store) KeepImage(ctx context.Context, i images.Image, who string, at ti
 
 // Image is a kept image.
 func (s *Store) Image(ctx context.Context, name string) (images.Image, error) {
+	if strings.ContainsFunc(name, func(r rune) bool { return r > '~' }) { // names are ASCII; the column compares no others
+		return images.Image{}, fmt.Errorf("image %s: %w", name, ErrNotFound)
+	}
 	var row imageRow
 	err := s.db.WithContext(ctx).Where("name = ?", name).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
