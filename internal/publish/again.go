@@ -3,6 +3,7 @@ package publish
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"dogbane/internal/book"
@@ -27,7 +28,7 @@ func (d *Desk) TakeBack(ctx context.Context, snap *book.Snapshot, id int64, who 
 		return of, err
 	}
 	for i := range rows {
-		if err := rows[i].asBefore(); err != nil {
+		if err := rows[i].asBefore(taxOf(snap, of.Channel)); err != nil {
 			return of, err
 		}
 	}
@@ -45,7 +46,7 @@ func (d *Desk) TakeBack(ctx context.Context, snap *book.Snapshot, id int64, who 
 
 // asBefore makes a line that was shown once one that is shown again: how long it holds is no longer what it was. One of
 // which only the price is known, as it was taken before whole lines were kept, is told with that.
-func (r *Row) asBefore() error {
+func (r *Row) asBefore(tax string) error {
 	if r.Price == nil {
 		r.Kind, r.Line, r.Digest = Gone, nil, nil
 		return nil
@@ -58,7 +59,7 @@ func (r *Row) asBefore() error {
 		}
 	} else {
 		digits, _ := money.Digits(r.Currency)
-		line = Line{SKU: r.SKU, Price: r.Price.Fixed(digits), Currency: r.Currency, Tax: "included", As: "ordinary"}
+		line = Line{SKU: r.SKU, Price: r.Price.Fixed(digits), Currency: r.Currency, Tax: tax, As: "ordinary"}
 		if r.Reference != nil {
 			line.Reference, line.ReferenceKind, line.As = r.Reference.Fixed(digits), string(Catalog), "reduced"
 		}
@@ -67,6 +68,18 @@ func (r *Row) asBefore() error {
 	digest := line.Digest()
 	r.Line, r.Digest = line.bytes(), &digest
 	return nil
+}
+
+// taxOf says whether prices in a channel include tax.
+func taxOf(snap *book.Snapshot, channel string) string {
+	included := snap.Book.Settings.PricesIncludeTax
+	if c := snap.Channel(channel); c != nil && c.TaxExcluded != nil {
+		included = !*c.TaxExcluded
+	}
+	if included {
+		return "included"
+	}
+	return "excluded"
 }
 
 // kindOf is how a price differs from the one before.
@@ -103,10 +116,13 @@ func (d *Desk) Rest(ctx context.Context, snap *book.Snapshot, id int64, who stri
 		return d.restOfTakeBack(ctx, snap, &of, rows, who)
 	}
 	version, err := d.version(ctx, snap, of.Version)
+	if errors.Is(err, ErrForgotten) { // another version was published since
+		return of, errors.Join(ErrStale, err)
+	}
 	if err != nil {
 		return of, err
 	}
-	found, err := d.anew(ctx, version, of.Channel, false)
+	found, err := d.at(ctx, version, of.Channel, snap.Moment(d.now()), false)
 	if err != nil {
 		return of, err
 	}

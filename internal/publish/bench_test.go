@@ -20,7 +20,7 @@ func BenchmarkLines(b *testing.B) {
 	at := moment(b, demo.Now)
 	t, err := Tell(e, basket.Compile(e), demo.WebShop, Lowest30)
 	require.NoError(b, err)
-	first, err := Compare(t, at, &Know{}, false, nil)
+	first, err := Compare(t, at, &Know{}, nil, false, nil)
 	require.NoError(b, err)
 	know := &Know{Shown: map[string]Shown{}}
 	for i := range first.Rows {
@@ -54,7 +54,7 @@ func BenchmarkLines(b *testing.B) {
 	})
 	b.Run("differences", func(b *testing.B) {
 		for b.Loop() {
-			d, err := Compare(t, at, know, false, nil)
+			d, err := Compare(t, at, know, nil, false, nil)
 			require.NoError(b, err)
 			require.Less(b, len(d.Rows), len(first.Rows))
 		}

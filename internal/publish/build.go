@@ -19,7 +19,7 @@ type Lines struct {
 	of     *Telling
 	sweeps []*pricing.Sweep // by place in of.asks
 	scope  *pricing.Scope
-	begun  map[string]Begun
+	begun  begunOf
 	some   pricing.Set // nil: all products
 }
 
@@ -28,16 +28,15 @@ type Lines struct {
 type Telling struct {
 	Channel string
 
-	engine      *pricing.Engine
-	baskets     *basket.Engine
-	channel     *pricing.Channel
-	kind        ReferenceKind
-	zone        *time.Location
-	asks        []ask
-	base        map[int]int // by quantity, where its asks begin
-	thresholds  []int       // ascending, above 1
-	groups      []string    // codes, in the book's order
-	tellsBreaks bool
+	engine     *pricing.Engine
+	baskets    *basket.Engine
+	channel    *pricing.Channel
+	kind       ReferenceKind
+	zone       *time.Location
+	asks       []ask
+	base       map[int]int // by quantity, where its asks begin
+	thresholds []int       // ascending, above 1
+	groups     []string    // codes, in the book's order
 }
 
 // mostLeasts is for how many smallest orders all products are priced at once; where there are more, one by one.
@@ -61,8 +60,7 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 		return nil, fmt.Errorf("load the book's time zone: %w", err)
 	}
 	t := &Telling{Channel: channel, engine: engine, baskets: baskets, channel: &book.Channels[i], kind: kind, zone: zone}
-	t.tellsBreaks = t.can("breaks")
-	if t.tellsBreaks {
+	if t.can("breaks") {
 		t.thresholds = thresholds(engine)
 	}
 	quantities := append([]int{1}, t.thresholds...)
@@ -151,9 +149,12 @@ func (t *Telling) viewpoints(at pricing.Moment) []pricing.Viewpoint {
 	return vps
 }
 
-// At prices all products at a moment. begun says of products which reduction is under way in the channel, and what was
-// the lowest price before (see Begun).
-func (t *Telling) At(at pricing.Moment, begun map[string]Begun) (*Lines, error) {
+// begunOf says of a product which reduction is under way in the channel, and what was the lowest price before; nil:
+// none is, and none was.
+type begunOf func(sku string) Begun
+
+// At prices all products at a moment.
+func (t *Telling) At(at pricing.Moment, begun begunOf) (*Lines, error) {
 	sweeps, err := t.engine.Sweeps(t.viewpoints(at))
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
@@ -162,7 +163,7 @@ func (t *Telling) At(at pricing.Moment, begun map[string]Begun) (*Lines, error) 
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
-func (t *Telling) AtSome(at pricing.Moment, begun map[string]Begun, some pricing.Set) (*Lines, error) {
+func (t *Telling) AtSome(at pricing.Moment, begun begunOf, some pricing.Set) (*Lines, error) {
 	sweeps := make([]*pricing.Sweep, len(t.asks))
 	for i, vp := range t.viewpoints(at) {
 		var err error
@@ -177,7 +178,7 @@ func (t *Telling) AtSome(at pricing.Moment, begun map[string]Begun, some pricing
 	return lines, err
 }
 
-func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun map[string]Begun) (*Lines, error) {
+func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun begunOf) (*Lines, error) {
 	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
@@ -188,8 +189,7 @@ func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun map[st
 }
 
 // price is that of the last of so many units for a group, by its place among groups from 1 on (0: a guest), in minor
-// units. Quantities that are asked of few products
-// alone are priced one by one.
+// units. Quantities that are asked of few products alone are priced one by one.
 func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
 	if base, asked := l.of.base[quantity]; asked {
 		return l.sweeps[base+group].LastUnit(p)

@@ -46,7 +46,7 @@ func TestALine(t *testing.T) {
 			{"code":"TRADE","layer":"group","rank":1,"where":{"all":[]},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}},
 			{"code":"ORDER","layer":"promotion","rank":1,"where":{"all":[]},"order":{"multiple":1}}]}`, "web")
 	ten := money.MustParse("8.30")
-	lines, err := tell.At(moment(t, "2026-11-26T09:00"), map[string]Begun{"GB-01": {Lowest: &ten}})
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), func(string) Begun { return Begun{Lowest: &ten} })
 	require.NoError(t, err)
 	told, is := lines.Of(0)
 	require.True(t, is)

@@ -14,7 +14,6 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/clock"
 	"dogbane/internal/money"
-	"dogbane/internal/pricing"
 )
 
 // Keeper keeps publications and what channels show.
@@ -51,241 +50,18 @@ type Desk struct {
 	broken Broken
 	wake   func() // has the sender look
 
-	mu        sync.Mutex // guards what follows; held while something is read
-	known     map[string]*knownOf
+	mu        sync.Mutex // guards what follows; held for a moment alone
+	channels  map[string]*known
 	links     map[string]Link          // as they were last read
 	published map[int64]*book.Snapshot // versions that channels show
 	quoted    map[string]*Quoted
 	upcoming  map[string]*upcoming
 }
 
-// knownOf is what is known of a channel at one revision.
-type knownOf struct {
-	revision int64
-	know     *Know
-	lookback pricing.Moment // of know.Lowest
-	newest   time.Time      // since when the newest line is shown; zero: it was not looked for
-
-	key         string
-	differences *Differences
-	compared    comparedOf
-	numbered    *Numbered
-}
-
-// comparedOf is what differences were found from, besides what the channel shows.
-type comparedOf struct {
-	snap     *book.Snapshot
-	telling  *Telling
-	kind     ReferenceKind
-	lookback pricing.Moment
-	broken   string
-}
-
 // NewDesk makes a desk.
 func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
-	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, known: map[string]*knownOf{},
-		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{},
-		upcoming: map[string]*upcoming{}}
-}
-
-// Numbered is what a channel shows by product number, in minor units.
-type Numbered struct {
-	Price []int64
-	Known []bool
-
-	products []*pricing.Product // whose numbers these are
-	digits   int
-}
-
-// At is the price shown of the product with a number; false where none is.
-func (n *Numbered) At(p int32) (int64, bool) { return n.Price[p], n.Known[p] }
-
-// of is what is known of a channel now. The caller holds mu.
-func (d *Desk) of(ctx context.Context, channel string) (*knownOf, error) {
-	state, err := d.keeper.ChannelState(ctx, channel)
-	k := d.known[channel]
-	if err != nil {
-		if k != nil && ctx.Err() == nil { // while the database is away, what was last known is shown
-			return k, nil
-		}
-		return nil, err
-	}
-	now := d.now()
-	if k != nil && k.revision == state.Revision && (k.know.Until == nil || now.Before(*k.know.Until)) {
-		return k, nil
-	}
-	know, err := d.keeper.Know(ctx, channel, now)
-	if err != nil {
-		return nil, err
-	}
-	k = &knownOf{revision: state.Revision, know: know}
-	d.known[channel] = k
-	return k, nil
-}
-
-// Shown is what a channel shows, by SKU.
-func (d *Desk) Shown(ctx context.Context, channel string) (map[string]Shown, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	return k.know.Shown, nil
-}
-
-// link is how a channel is reached; while the database is away, as was last known.
-func (d *Desk) link(ctx context.Context, channel string) (Link, error) {
-	links, err := d.keeper.Links(ctx)
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if err != nil {
-		if d.links == nil || ctx.Err() != nil {
-			return Link{}, err
-		}
-		links = d.links
-	}
-	d.links = links
-	return links[channel], nil
-}
-
-// Mark tells two things apart that a channel showed at different times, and says since when it shows the newest.
-func (d *Desk) Mark(ctx context.Context, channel string) (mark string, since time.Time, err error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return "", since, err
-	}
-	if k.newest.IsZero() {
-		for _, s := range k.know.Shown {
-			if s.From.After(k.newest) {
-				k.newest = s.From
-			}
-		}
-	}
-	return fmt.Sprintf("%d-%d", k.revision, k.newest.UnixNano()), k.newest, nil
-}
-
-// Numbered is what a channel shows by product number, in minor units of so many digits. It is kept as long as the
-// products are the same.
-func (d *Desk) Numbered(ctx context.Context, snap *book.Snapshot, channel string, digits int) (*Numbered, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	products := snap.Engine.Products()
-	if n := k.numbered; n != nil && n.digits == digits && sameSlice(n.products, products) {
-		return n, nil
-	}
-	n := &Numbered{make([]int64, len(products)), make([]bool, len(products)), products, digits}
-	for i, product := range products {
-		if was, known := k.know.Shown[product.SKU]; known {
-			n.Price[i], n.Known[i] = was.Price.Minor(digits, money.HalfUp)
-		}
-	}
-	k.numbered = n
-	return n, nil
-}
-
-// sameSlice reports whether two slices are the same one.
-func sameSlice[T any](a, b []T) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
-
-// Telling is how a channel is told the prices of a version of the book.
-func (d *Desk) Telling(snap *book.Snapshot, channel string, link *Link) (*Telling, error) {
-	kind := Lowest30
-	if link != nil && link.Reference != "" {
-		kind = link.Reference
-	}
-	return Tell(snap.Engine, snap.Baskets(), channel, kind)
-}
-
-// Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
-// channel shows, or the rules that take part are others. Whoever gets them changes nothing of them.
-func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences,
-	error) {
-	link, err := d.link(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	alike, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
-	if err != nil {
-		return nil, err
-	}
-	broken, err := d.broken(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	key := fmt.Sprint(snap.Version, " ", link.Reference, " ", lookback(at), broken, alike)
-	if k.key == key {
-		return k.differences, nil
-	}
-	t, err := d.Telling(snap, channel, &link)
-	if err != nil {
-		return nil, err
-	}
-	of := comparedOf{snap, t, link.Reference, lookback(at), fmt.Sprint(broken)}
-	found, err := d.little(k, of, at, broken)
-	if err == nil && found == nil {
-		found, err = d.compare(ctx, k, snap, channel, &link, at, false, broken)
-	}
-	if err != nil {
-		return nil, err
-	}
-	found.slim()
-	k.key, k.differences, k.compared = key, found, of
-	return found, nil
-}
-
-// little are the differences where little differs from those that are known; nil where much does. The caller holds mu.
-func (d *Desk) little(k *knownOf, of comparedOf, at pricing.Moment, broken map[string]bool) (*Differences, error) {
-	was := k.compared
-	if k.differences == nil || was.kind != of.kind || was.lookback != of.lookback || was.broken != of.broken ||
-		len(k.know.Later) > 0 || !slices.Equal(was.telling.asks, of.telling.asks) {
-		return nil, nil
-	}
-	some := of.telling.none()
-	if was.snap != of.snap {
-		touched, told := of.snap.Engine.Touched(was.snap.Engine)
-		if !told {
-			return nil, nil
-		}
-		some = some.Or(touched)
-	}
-	some = some.Or(of.telling.turned(k.differences.At, at))
-	if some.Count() > len(of.snap.Engine.Products())/3 {
-		return nil, nil
-	}
-	return k.differences.after(of.telling, at, k.know, broken, some)
-}
-
-// compare compares anew. The caller holds mu.
-func (d *Desk) compare(ctx context.Context, k *knownOf, snap *book.Snapshot, channel string, link *Link,
-	at pricing.Moment, whole bool, broken map[string]bool) (*Differences, error) {
-	t, err := d.Telling(snap, channel, link)
-	if err != nil {
-		return nil, err
-	}
-	if from := lookback(at); k.know.Lowest == nil || k.lookback != from {
-		if k.know.Lowest, err = d.keeper.Lowest(ctx, channel, from.Instant(snap.Zone),
-			at.Instant(snap.Zone).Add(time.Minute)); err != nil {
-			return nil, err
-		}
-		k.lookback = from
-	}
-	know := k.know
-	if at.Instant(snap.Zone).After(d.now()) {
-		know = know.later()
-	}
-	return Compare(t, at, know, whole, broken)
+	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, channels: map[string]*known{},
+		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{}}
 }
 
 // Wish is what somebody wants to send.
@@ -306,7 +82,7 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 	if err := d.linked(ctx, channel); err != nil {
 		return Publication{}, err
 	}
-	found, err := d.anew(ctx, snap, channel, w.Whole)
+	found, err := d.at(ctx, snap, channel, snap.Moment(d.now()), w.Whole)
 	if err != nil {
 		return Publication{}, err
 	}
@@ -484,7 +260,7 @@ func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) e
 				return err
 			}
 		}
-		if now, err = d.anew(ctx, snap, p.Channel, p.Whole); err == nil && p.Kind != ByHand {
+		if now, err = d.at(ctx, snap, p.Channel, snap.Moment(d.now()), p.Whole); err == nil && p.Kind != ByHand {
 			now.only(rows)
 		}
 	}
@@ -495,26 +271,6 @@ func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) e
 		return ErrStale
 	}
 	return nil
-}
-
-// anew are the differences of a channel from a version of the book, at the present.
-func (d *Desk) anew(ctx context.Context, snap *book.Snapshot, channel string, whole bool) (*Differences, error) {
-	links, err := d.keeper.Links(ctx)
-	if err != nil {
-		return nil, err
-	}
-	link := links[channel]
-	broken, err := d.broken(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	return d.compare(ctx, k, snap, channel, &link, snap.Moment(d.now()), whole, broken)
 }
 
 // only leaves of differences those of the products in rows.
@@ -557,44 +313,3 @@ func (d *Desk) linked(ctx context.Context, channel string) error {
 	}
 	return nil
 }
-
-// Published is the version of the book that a channel was told last; nil: none is known.
-func (d *Desk) Published(ctx context.Context, snap *book.Snapshot, channel string) (*book.Snapshot, error) {
-	state, err := d.keeper.ChannelState(ctx, channel)
-	if err != nil || state.Version == 0 {
-		return nil, err
-	}
-	return d.version(ctx, snap, state.Version)
-}
-
-// version is one that was published, with its engine.
-func (d *Desk) version(ctx context.Context, snap *book.Snapshot, version int64) (*book.Snapshot, error) {
-	if version == snap.Version {
-		return snap, nil
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if s := d.published[version]; s != nil {
-		return s, nil
-	}
-	doc, err := d.keeper.KeptBook(ctx, version)
-	if err != nil {
-		return nil, err
-	}
-	b, err := bookfile.Decode(doc)
-	if err != nil {
-		return nil, fmt.Errorf("read version %d of the book: %w", version, err)
-	}
-	s, err := book.NewSnapshot(b, version, pricing.Compile(b), nil)
-	if err != nil {
-		return nil, err
-	}
-	if len(d.published) >= mostPublished {
-		clear(d.published)
-	}
-	d.published[version] = s
-	return s, nil
-}
-
-// mostPublished bounds how many published versions are in memory.
-const mostPublished = 8

@@ -48,6 +48,7 @@ type Difference struct {
 	Stops                 []flags.Kind // keep the line from being sent until they are overridden or it is left out
 	Held                  bool         // it was taken back: nothing sends it until somebody releases it
 	Behind                bool         // it was refused or left out before: it waits for a publication by hand
+	Unanswered            bool         // nobody knows what the channel shows of it
 	Rules                 []string
 }
 
@@ -102,16 +103,19 @@ func (d *Differences) Blocked() int {
 	return n
 }
 
-// Know is what is known of a channel: what it shows, which lines are open there, which rules it took, and the lowest
-// prices before a reduction that begins now.
+// Know is what is known of a channel: what it shows, which lines are open there, and which rules it took.
 type Know struct {
 	Shown map[string]Shown
-	Later map[string]*Shown // what it will show from a later instant on; nil: nothing
-	Until *time.Time        // when the first of that begins
+	Later map[string]Later // what it will show from a later instant on
+	Until *time.Time       // when the first of that begins
 	Open  map[string]Open
 	Rules map[string]json.RawMessage
-	// Lowest are the lowest prices shown since the look-back of a moment, by SKU.
-	Lowest map[string]money.Rat
+}
+
+// Later is what a channel will show of a product; nil: nothing.
+type Later struct {
+	*Shown
+	From time.Time
 }
 
 // Open says why a channel does not show, or may not show, what the book says of a product.
@@ -127,34 +131,33 @@ func (k *Know) later() *Know {
 	}
 	next := *k
 	next.Shown = maps.Clone(k.Shown)
-	for sku, s := range k.Later {
-		if s == nil {
+	for sku, later := range k.Later {
+		if later.Shown == nil {
 			delete(next.Shown, sku)
 		} else {
-			next.Shown[sku] = *s
+			next.Shown[sku] = *later.Shown
 		}
 	}
 	return &next
 }
 
-// begun is what there is to know of reductions, by SKU.
-func (k *Know) begun() map[string]Begun {
-	begun := make(map[string]Begun, len(k.Shown))
-	for sku, s := range k.Shown {
-		begun[sku] = s.Begun
+// begun says what there is to know of a product's reduction. lowest are the lowest prices shown before, by SKU.
+func (k *Know) begun(lowest map[string]money.Rat) func(sku string) Begun {
+	return func(sku string) Begun {
+		b := k.Shown[sku].Begun
+		if low, shown := lowest[sku]; shown {
+			b.Lowest = &low
+		}
+		return b
 	}
-	for sku, lowest := range k.Lowest {
-		b := begun[sku]
-		b.Lowest = &lowest
-		begun[sku] = b
-	}
-	return begun
 }
 
 // Compare holds what a channel shows against what the book says at a moment. With whole, all lines are told again.
-// broken are SKUs whose pinned prices do not hold.
-func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[string]bool) (*Differences, error) {
-	lines, err := t.At(at, k.begun())
+// lowest are the lowest prices shown before a reduction that begins at that moment, broken are SKUs whose pinned prices
+// do not hold.
+func Compare(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat, whole bool,
+	broken map[string]bool) (*Differences, error) {
+	lines, err := t.At(at, k.begun(lowest))
 	if err != nil {
 		return nil, err
 	}
@@ -177,14 +180,14 @@ func Compare(t *Telling, at pricing.Moment, k *Know, whole bool, broken map[stri
 	for sku, was := range k.Shown {
 		if _, exists := t.engine.ProductNumber(sku); !exists {
 			row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
-			row.Held, row.Behind = k.Open[sku].holds(nil), k.Open[sku].Behind
+			row.stands(k.Open[sku])
 			d.Rows = append(d.Rows, row)
 		}
 	}
 	for sku, open := range k.Open {
 		_, exists := t.engine.ProductNumber(sku)
 		if _, shows := k.Shown[sku]; !shows && !exists && open.Unanswered {
-			d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1})
+			d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1, Unanswered: true})
 		}
 	}
 	d.count()
@@ -234,9 +237,9 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 
 // after are the differences after an edit, or a little later: of the products in some anew, of the others as they were.
 // The channel shows what it showed, and the products are numbered alike.
-func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, broken map[string]bool,
+func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat, broken map[string]bool,
 	some pricing.Set) (*Differences, error) {
-	lines, err := t.AtSome(at, k.begun(), some)
+	lines, err := t.AtSome(at, k.begun(lowest), some)
 	if err != nil {
 		return nil, err
 	}
@@ -262,11 +265,8 @@ func (l *Lines) restated(k *Know) (map[string]bool, error) {
 	restated := map[string]bool{}
 	of := map[time.Time][]int32{}
 	for sku, later := range k.Later {
-		p, exists := l.of.engine.ProductNumber(sku)
-		if exists && later != nil {
+		if p, exists := l.of.engine.ProductNumber(sku); exists {
 			of[later.From] = append(of[later.From], p)
-		} else if exists {
-			restated[sku] = true
 		}
 	}
 	for from, products := range of {
@@ -281,7 +281,8 @@ func (l *Lines) restated(k *Know) (map[string]bool, error) {
 		for _, p := range products {
 			sku := l.of.engine.Products()[p].SKU
 			told, is := then.Of(p)
-			if later := k.Later[sku]; !is || later.Digest == nil || told.Digest() != *later.Digest {
+			later := k.Later[sku]
+			if is != (later.Shown != nil) || is && (later.Digest == nil || told.Digest() != *later.Digest) {
 				restated[sku] = true
 			}
 		}
@@ -298,7 +299,8 @@ func differenceOf(k *Know, sku string, was Shown, shows bool, told Told, is bool
 		row.Was = &was.Price
 	}
 	if !is {
-		row.Kind, row.Held, row.Behind = Gone, open.holds(nil), open.Behind
+		row.Kind = Gone
+		row.stands(open)
 		return row, shows || open.Unanswered
 	}
 	price := money.FromMinor(told.Minor, digits)
@@ -306,27 +308,27 @@ func differenceOf(k *Know, sku string, was Shown, shows bool, told Told, is bool
 	if told.Reference != "" {
 		row.Reference = told.Begun.Reference
 	}
-	row.Held, row.Behind = open.holds(&price), open.Behind
+	row.stands(open)
 	for _, r := range told.Rules {
 		row.Rules = append(row.Rules, r.Code)
 	}
+	row.Kind = kindOf(row.Was, row.Price)
 	switch {
-	case !shows:
-		row.Kind = New
-	case was.Price.Less(price):
-		row.Kind = Up
-	case price.Less(was.Price):
-		row.Kind = Down
+	case row.Kind != Details:
 	case !sameAmount(was.Reference, row.Reference):
 		row.Kind = Reference
 	case was.Digest == nil || *was.Digest != digest:
-		row.Kind = Details
 	case open.Unanswered || whole:
 		row.Kind = Again
 	default:
 		return row, false
 	}
 	return row, true
+}
+
+// stands notes what is open about a row whose price is known.
+func (d *Difference) stands(open Open) {
+	d.Held, d.Behind, d.Unanswered = open.holds(d.Price), open.Behind, open.Unanswered
 }
 
 // holds reports whether a line is held back: it was taken back, and the book still says what was taken back.

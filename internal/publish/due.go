@@ -118,7 +118,7 @@ func (s *Schedule) Look(ctx context.Context) error {
 	var failed error
 	for channel, link := range links {
 		if link.OnTheMinute() {
-			if err := s.look(ctx, channel, &link); err != nil {
+			if err := s.look(ctx, channel); err != nil {
 				failed = errors.Join(failed, fmt.Errorf("publish what is due in channel %q: %w", channel, err))
 			}
 		}
@@ -126,14 +126,14 @@ func (s *Schedule) Look(ctx context.Context) error {
 	return failed
 }
 
-func (s *Schedule) look(ctx context.Context, channel string, link *Link) error {
+func (s *Schedule) look(ctx context.Context, channel string) error {
 	state, err := s.Keeper.ChannelState(ctx, channel)
 	if err != nil || state.Version == 0 || state.DueAfter == nil {
 		return err
 	}
 	snap := s.Book()
 	now := pricing.MomentOf(s.Now().In(snap.Zone))
-	a, err := s.awaited(ctx, snap, channel, link, state, now)
+	a, err := s.awaited(ctx, snap, channel, state, now)
 	if err != nil {
 		return err
 	}
@@ -159,7 +159,7 @@ func (s *Schedule) look(ctx context.Context, channel string, link *Link) error {
 			return nil // when that has ended, the present is published
 		}
 	}
-	return s.publish(ctx, snap, channel, link, state, a.dues[:passed], ahead > 0)
+	return s.publish(ctx, snap, channel, state, a.dues[:passed], ahead > 0)
 }
 
 // leastLead is the least that a channel which can schedule is told ahead.
@@ -181,7 +181,7 @@ func leadOf(snap *book.Snapshot, channel string) pricing.Moment {
 }
 
 // awaited are the next due moments of a channel, found once for each version and moment that was dealt with.
-func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel string, link *Link, state ChannelState,
+func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
 	now pricing.Moment) (*awaited, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -197,7 +197,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 	if err != nil {
 		return nil, err
 	}
-	t, err := s.Desk.Telling(version, channel, link)
+	t, err := s.Desk.telling(ctx, version, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -217,7 +217,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 const mostDues = 5000
 
 // publish publishes the last of some moments that have come; the others are named.
-func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, link *Link, state ChannelState,
+func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
 	dues []DueMoment, ahead bool) error {
 	at := dues[len(dues)-1].At
 	p := Publication{Channel: channel, Version: state.Version, At: at, Prepared: s.Now(), Who: "the clock", Kind: Due,
@@ -235,7 +235,7 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 			changed[sku] = true
 		}
 	}
-	found, err := s.Desk.at(ctx, version, channel, link, at)
+	found, err := s.Desk.at(ctx, version, channel, at, false)
 	if err != nil {
 		return err
 	}
@@ -268,7 +268,8 @@ func dueRows(d *Differences, changed map[string]bool) ([]Row, error) {
 	var rows []Difference
 	for _, r := range d.Rows {
 		switch {
-		case r.Kind == Again, changed[r.SKU] && !r.Behind && !r.Held:
+		case r.Held:
+		case r.Unanswered, r.Kind == Again, changed[r.SKU] && !r.Behind:
 			rows = append(rows, r)
 			if r.Blocked() {
 				w.LeaveOut = append(w.LeaveOut, r.SKU)
@@ -282,22 +283,6 @@ func dueRows(d *Differences, changed map[string]bool) ([]Row, error) {
 		return nil, nil
 	}
 	return out, err
-}
-
-// at are the differences of a channel from a version of the book at a moment.
-func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, link *Link,
-	at pricing.Moment) (*Differences, error) {
-	broken, err := d.broken(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	k, err := d.of(ctx, channel)
-	if err != nil {
-		return nil, err
-	}
-	return d.compare(ctx, k, snap, channel, link, at, false, broken)
 }
 
 // unpublished is how many lines the saved book has otherwise than the published one at a moment.
@@ -330,28 +315,23 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 	if err != nil || version == nil {
 		return nil, err
 	}
-	links, err := d.keeper.Links(ctx)
+	t, err := d.telling(ctx, version, channel)
 	if err != nil {
 		return nil, err
 	}
-	link := links[channel]
 	now := pricing.MomentOf(d.now().In(snap.Zone))
 	d.mu.Lock()
 	known := d.upcoming[channel]
 	d.mu.Unlock()
-	if known != nil && known.version == version.Version && known.kind == link.Reference && known.from <= now &&
+	if known != nil && known.version == version.Version && known.kind == t.kind && known.from <= now &&
 		now-known.from < pricing.Hour && (len(known.dues) == 0 || now < known.dues[0].At) {
 		return known.dues, nil
-	}
-	t, err := d.Telling(version, channel, &link)
-	if err != nil {
-		return nil, err
 	}
 	lines, err := t.At(now, nil)
 	if err != nil {
 		return nil, err
 	}
-	found := &upcoming{version: version.Version, kind: link.Reference, from: now}
+	found := &upcoming{version: version.Version, kind: t.kind, from: now}
 	if found.dues, err = lines.Dues(to, limit); err != nil {
 		return nil, err
 	}

@@ -178,6 +178,7 @@ var (
 	ErrStale     = errors.New("the book has changed since, or a moment has passed")
 	ErrState     = errors.New("the publication is not in a state for that")
 	ErrOwn       = errors.New("whoever prepared a publication does not decide on it")
+	ErrForgotten = errors.New("the book of that publication is not kept any more")
 	ErrOlder     = errors.New("a newer publication to this channel is on its way")
 )
 

@@ -71,17 +71,7 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 	if err != nil {
 		return err
 	}
-	link, err := d.link(ctx, channel)
-	if err != nil {
-		return err
-	}
-	d.mu.Lock()
-	k, err := d.of(ctx, channel)
-	var found *Differences
-	if err == nil {
-		found, err = d.compare(ctx, k, version, channel, &link, at, false, nil)
-	}
-	d.mu.Unlock()
+	found, err := d.at(ctx, version, channel, at, false)
 	if err != nil {
 		return err
 	}

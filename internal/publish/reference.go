@@ -32,11 +32,14 @@ type Begun struct {
 // refer finds what a price is shown against.
 func (l *Lines) refer(told *Told) {
 	p := told.Product
-	before, has := l.catalogPrice(p)
+	before, has := l.sweeps[0].CatalogPrice(p)
 	if !has || told.Minor >= before {
 		return
 	}
-	was := l.begun[told.SKU]
+	was := Begun{}
+	if l.begun != nil {
+		was = l.begun(told.SKU)
+	}
 	reference := was.Reference
 	if !was.Reduced {
 		reference = l.reference(p, before, was.Lowest)
@@ -46,9 +49,6 @@ func (l *Lines) refer(told *Told) {
 		told.Reference, told.ReferenceKind = reference.Fixed(l.Digits), string(l.of.kind)
 	}
 }
-
-// catalogPrice is that after the catalog layer, finished.
-func (l *Lines) catalogPrice(p int32) (int64, bool) { return l.sweeps[0].CatalogPrice(p) }
 
 // reference is that of a reduction which begins.
 func (l *Lines) reference(p int32, catalog int64, lowest *money.Rat) *money.Rat {

@@ -33,7 +33,8 @@ type Outbox interface {
 	Parts(ctx context.Context, id int64) ([]Part, error)
 	PartBytes(ctx context.Context, id int64, number int) ([]byte, error)
 	KeepPart(ctx context.Context, id int64, owner string, p Part) error
-	// KeepAnswers keeps answers to a part with what the channel shows from then on; a line not named is unanswered.
+	// KeepAnswers keeps answers to a part with what the channel shows from then on; a line not named is unanswered. nil:
+	// the channel will not answer any more.
 	KeepAnswers(ctx context.Context, p *Publication, owner string, number int, answers map[string]Reply,
 		at time.Time) error
 	End(ctx context.Context, p *Publication, owner, problem string, at time.Time) error
@@ -451,7 +452,10 @@ func (s *Sender) digest(ctx, holding context.Context, p *Publication, link *Link
 
 // answered keeps answers to a part, however long the database is away, as long as the publication is this instance's.
 func (s *Sender) answered(ctx context.Context, p *Publication, number int, answers map[string]format.Answer) error {
-	replies := make(map[string]Reply, len(answers))
+	var replies map[string]Reply // nil: it will not answer any more
+	if answers != nil {
+		replies = make(map[string]Reply, len(answers))
+	}
 	for sku, a := range answers {
 		replies[sku] = Reply(a)
 	}

@@ -14,7 +14,8 @@ import (
 )
 
 // KeepAnswers keeps what a channel answered to a part, at once with what it shows from then on. Lines that it did not
-// name are unanswered. A large part is kept in steps, none of which takes long, and goes on where it stood.
+// name are unanswered; nil: it will not answer any more. A large part is kept in steps, none of which takes long, and goes
+// on where it stood.
 func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int,
 	answers map[string]publish.Reply, at time.Time) error {
 	for over := false; !over; {
@@ -39,7 +40,7 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 			if over = len(rows) < batchSize; !over {
 				return nil
 			}
-			if number == p.Parts {
+			if number == p.Parts && answers != nil {
 				if err := keepRules(tx, p); err != nil {
 					return err
 				}
@@ -93,7 +94,13 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 		return err
 	}
 	if p.Kind == publish.TakeBack {
-		if err := hold(tx, p, rows, answers); err != nil {
+		var back []string
+		for i := range rows {
+			if reply, named := answers[rows[i].SKU]; !named || reply.Taken {
+				back = append(back, rows[i].SKU)
+			}
+		}
+		if err := hold(tx, p, back); err != nil {
 			return err
 		}
 	}
@@ -148,18 +155,12 @@ func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time
 }
 
 // hold keeps lines of a take-back from being sent again: those that the channel took, or may have taken.
-func hold(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answers map[string]publish.Reply) error {
-	var skus []string
-	for i := range rows {
-		if reply, named := answers[rows[i].SKU]; !named || reply.Taken {
-			skus = append(skus, rows[i].SKU)
-		}
-	}
-	for from := 0; from < len(skus); from += batchSize {
+func hold(tx *gorm.DB, p *publish.Publication, skus []string) error {
+	for some := range slices.Chunk(skus, batchSize) {
 		if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication, price)
 			SELECT ?, sku, ?, ?, price FROM publication_rows WHERE publication = ? AND sku IN ?
 			ON DUPLICATE KEY UPDATE publication = VALUES(publication), price = VALUES(price)`, p.Channel, publish.Held, p.ID,
-			p.Of, skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+			p.Of, some).Error; err != nil {
 			return err
 		}
 	}

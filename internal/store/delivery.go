@@ -189,8 +189,13 @@ func (s *Store) End(ctx context.Context, p *publish.Publication, owner, problem 
 			p.ID).Scan(&tried).Error; err != nil {
 			return err
 		}
-		for from := 0; from < len(tried); from += batchSize {
-			if err := open(tx, p, publish.Unanswered, tried[from:min(from+batchSize, len(tried))]); err != nil {
+		for some := range slices.Chunk(tried, batchSize) {
+			if err := open(tx, p, publish.Unanswered, some); err != nil {
+				return err
+			}
+		}
+		if p.Kind == publish.TakeBack { // it may have taken them
+			if err := hold(tx, p, tried); err != nil {
 				return err
 			}
 		}
@@ -242,6 +247,11 @@ func leftBehind(tx *gorm.DB, p *publish.Publication) error {
 	}
 	if p.Kind != publish.ByHand || p.Counts.Taken == 0 && p.Counts.Total > 0 {
 		return nil
+	}
+	var newer int64 // of which something was taken before this one's late answers came
+	if err := tx.Model(&publication{}).Where("channel = ? AND id > ? AND kind = ? AND taken > 0", p.Channel, p.ID,
+		publish.ByHand).Count(&newer).Error; err != nil || newer > 0 {
+		return err
 	}
 	if err := tx.Exec("UPDATE channel_states SET version = ?, due_after = ? WHERE channel = ?", p.Version, int64(p.At),
 		p.Channel).Error; err != nil {

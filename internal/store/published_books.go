@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"fmt"
+
+	"dogbane/internal/publish"
 )
 
 // KeepBook keeps a version of the book that a channel may come to show.
@@ -24,7 +26,7 @@ func (s *Store) KeptBook(ctx context.Context, version int64) ([]byte, error) {
 	var rows [][]byte
 	err := s.db.WithContext(ctx).Raw("SELECT book FROM published_books WHERE version = ?", version).Scan(&rows).Error
 	if err == nil && len(rows) == 0 {
-		err = ErrNotFound
+		err = publish.ErrForgotten
 	}
 	var book []byte
 	if err == nil {

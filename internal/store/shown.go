@@ -112,7 +112,7 @@ func touch(tx *gorm.DB, channel string) error {
 // Know is what is known of a channel: what it shows at an instant and will show later, which lines are open there, and
 // which rules it took.
 func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publish.Know, error) {
-	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]*publish.Shown{},
+	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]publish.Later{},
 		Open: map[string]publish.Open{}, Rules: map[string]json.RawMessage{}}
 	failed := func(err error) (*publish.Know, error) {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
@@ -133,9 +133,9 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 			k.Shown[one.SKU] = one
 			continue
 		case rows[i].Price == nil:
-			k.Later[one.SKU] = nil
+			k.Later[one.SKU] = publish.Later{From: one.From}
 		default:
-			k.Later[one.SKU] = &one
+			k.Later[one.SKU] = publish.Later{Shown: &one, From: one.From}
 		}
 		later = true
 		if k.Until == nil || one.From.Before(*k.Until) {

@@ -1,0 +1,281 @@
+package publish
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"dogbane/internal/book"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+)
+
+// known is what the desk knows of one channel. Whoever wants to know what it shows does not wait for whoever compares.
+type known struct {
+	reading  sync.Mutex // guards what follows; held while it is read
+	revision int64
+	know     *Know
+	numbered *Numbered
+	newest   time.Time // since when the newest line is shown; zero: it was not looked for
+
+	comparing   sync.Mutex // guards what follows; held while lines are held against what is shown
+	of          *Know      // that the rest was found from
+	lowest      map[string]money.Rat
+	lookback    pricing.Moment // of lowest
+	key         string
+	differences *Differences
+	compared    compared
+}
+
+// compared is what differences were found from, besides what the channel shows.
+type compared struct {
+	snap     *book.Snapshot
+	telling  *Telling
+	lookback pricing.Moment
+	broken   string
+}
+
+// channel is what is known of a channel.
+func (d *Desk) channel(code string) *known {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.channels[code] == nil {
+		d.channels[code] = &known{}
+	}
+	return d.channels[code]
+}
+
+// read is what is known of a channel now. The caller holds reading.
+func (k *known) read(ctx context.Context, d *Desk, channel string) error {
+	state, err := d.keeper.ChannelState(ctx, channel)
+	if err != nil {
+		if k.know != nil && ctx.Err() == nil { // while the database is away, what was last known is shown
+			return nil
+		}
+		return err
+	}
+	now := d.now()
+	if k.know != nil && k.revision == state.Revision && (k.know.Until == nil || now.Before(*k.know.Until)) {
+		return nil
+	}
+	know, err := d.keeper.Know(ctx, channel, now)
+	if err != nil {
+		return err
+	}
+	k.revision, k.know, k.numbered, k.newest = state.Revision, know, nil, time.Time{}
+	return nil
+}
+
+// know is what is known of a channel; it never changes.
+func (d *Desk) know(ctx context.Context, channel string) (*Know, error) {
+	k := d.channel(channel)
+	k.reading.Lock()
+	defer k.reading.Unlock()
+	err := k.read(ctx, d, channel)
+	return k.know, err
+}
+
+// Shown is what a channel shows, by SKU.
+func (d *Desk) Shown(ctx context.Context, channel string) (map[string]Shown, error) {
+	know, err := d.know(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	return know.Shown, nil
+}
+
+// Mark tells two things apart that a channel showed at different times, and says since when it shows the newest.
+func (d *Desk) Mark(ctx context.Context, channel string) (mark string, since time.Time, err error) {
+	k := d.channel(channel)
+	k.reading.Lock()
+	defer k.reading.Unlock()
+	if err := k.read(ctx, d, channel); err != nil {
+		return "", since, err
+	}
+	if k.newest.IsZero() {
+		for _, s := range k.know.Shown {
+			if s.From.After(k.newest) {
+				k.newest = s.From
+			}
+		}
+	}
+	return fmt.Sprintf("%d-%d", k.revision, k.newest.UnixNano()), k.newest, nil
+}
+
+// Numbered is what a channel shows by product number, in minor units.
+type Numbered struct {
+	Price []int64
+	Known []bool
+
+	products []*pricing.Product // whose numbers these are
+	digits   int
+}
+
+// At is the price shown of the product with a number; false where none is.
+func (n *Numbered) At(p int32) (int64, bool) { return n.Price[p], n.Known[p] }
+
+// Numbered is what a channel shows by product number, in minor units of so many digits. It is kept as long as the
+// products are the same.
+func (d *Desk) Numbered(ctx context.Context, snap *book.Snapshot, channel string, digits int) (*Numbered, error) {
+	k := d.channel(channel)
+	k.reading.Lock()
+	defer k.reading.Unlock()
+	if err := k.read(ctx, d, channel); err != nil {
+		return nil, err
+	}
+	products := snap.Engine.Products()
+	if n := k.numbered; n != nil && n.digits == digits && sameSlice(n.products, products) {
+		return n, nil
+	}
+	n := &Numbered{make([]int64, len(products)), make([]bool, len(products)), products, digits}
+	for i, product := range products {
+		if was, known := k.know.Shown[product.SKU]; known {
+			n.Price[i], n.Known[i] = was.Price.Minor(digits, money.HalfUp)
+		}
+	}
+	k.numbered = n
+	return n, nil
+}
+
+// sameSlice reports whether two slices are the same one.
+func sameSlice[T any](a, b []T) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
+
+// link is how a channel is reached; while the database is away, as was last known.
+func (d *Desk) link(ctx context.Context, channel string) (Link, error) {
+	links, err := d.keeper.Links(ctx)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if err != nil {
+		if d.links == nil || ctx.Err() != nil {
+			return Link{}, err
+		}
+		links = d.links
+	}
+	d.links = links
+	return links[channel], nil
+}
+
+// telling is how a channel is told the prices of a version of the book.
+func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string) (*Telling, error) {
+	link, err := d.link(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	kind := link.Reference
+	if kind == "" {
+		kind = Lowest30
+	}
+	return Tell(snap.Engine, snap.Baskets(), channel, kind)
+}
+
+// Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
+// channel shows, or the rules that take part are others. Whoever gets them changes nothing of them.
+func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences,
+	error) {
+	t, err := d.telling(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	alike, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
+	if err != nil {
+		return nil, err
+	}
+	broken, err := d.broken(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	know, err := d.know(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	k := d.channel(channel)
+	k.comparing.Lock()
+	defer k.comparing.Unlock()
+	k.begin(know)
+	of := compared{snap, t, lookback(at), fmt.Sprint(broken)}
+	key := fmt.Sprint(snap.Version, " ", t.kind, " ", of.lookback, of.broken, alike)
+	if k.key == key {
+		return k.differences, nil
+	}
+	found, err := k.little(of, at, broken)
+	if err == nil && found == nil {
+		found, err = k.compare(ctx, d, t, at, false, broken)
+	}
+	if err != nil {
+		return nil, err
+	}
+	found.slim()
+	k.key, k.differences, k.compared = key, found, of
+	return found, nil
+}
+
+// begin forgets what was found from something else that is known. The caller holds comparing.
+func (k *known) begin(know *Know) {
+	if k.of != know {
+		k.of, k.lowest, k.key, k.differences, k.compared = know, nil, "", nil, compared{}
+	}
+}
+
+// little are the differences where little differs from those that are known; nil where much does. The caller holds
+// comparing.
+func (k *known) little(of compared, at pricing.Moment, broken map[string]bool) (*Differences, error) {
+	was := k.compared
+	if k.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
+		was.broken != of.broken || len(k.of.Later) > 0 || !slices.Equal(was.telling.asks, of.telling.asks) {
+		return nil, nil
+	}
+	some := of.telling.none()
+	if was.snap != of.snap {
+		touched, told := of.snap.Engine.Touched(was.snap.Engine)
+		if !told {
+			return nil, nil
+		}
+		some = some.Or(touched)
+	}
+	some = some.Or(of.telling.turned(k.differences.At, at))
+	if some.Count() > len(of.snap.Engine.Products())/3 {
+		return nil, nil
+	}
+	return k.differences.after(of.telling, at, k.of, k.lowest, broken, some)
+}
+
+// at are the differences of a channel from a version of the book at a moment, with their lines.
+func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment, whole bool) (*Differences,
+	error) {
+	t, err := d.telling(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	broken, err := d.broken(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	know, err := d.know(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
+	k := d.channel(channel)
+	k.comparing.Lock()
+	defer k.comparing.Unlock()
+	k.begin(know)
+	return k.compare(ctx, d, t, at, whole, broken)
+}
+
+// compare compares anew. The caller holds comparing.
+func (k *known) compare(ctx context.Context, d *Desk, t *Telling, at pricing.Moment, whole bool,
+	broken map[string]bool) (*Differences, error) {
+	if from := lookback(at); k.lowest == nil || k.lookback != from {
+		var err error
+		if k.lowest, err = d.keeper.Lowest(ctx, t.Channel, from.Instant(t.zone), at.Instant(t.zone).Add(time.Minute)); err != nil {
+			return nil, err
+		}
+		k.lookback = from
+	}
+	know := k.of
+	if at.Instant(t.zone).After(d.now()) {
+		know = know.later()
+	}
+	return Compare(t, at, know, k.lowest, whole, broken)
+}
