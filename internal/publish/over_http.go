@@ -1,0 +1,142 @@
+package publish
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"dogbane/internal/publish/transport"
+)
+
+// overHTTP sends the parts of a publication one after the other until each has its answer, or nothing more comes.
+func (s *Sender) overHTTP(ctx, holding context.Context, p *Publication, link *Link) error {
+	channel := &transport.HTTP{Address: link.Address, Token: link.Token}
+	pause := time.Duration(0) // after an attempt of which nobody knows what it did
+	for {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if holding.Err() != nil {
+			return context.Cause(holding)
+		}
+		parts, err := s.Keeper.Parts(holding, p.ID)
+		if err != nil {
+			return err
+		}
+		next, asks := nextPart(parts, s.Machine())
+		if next == nil {
+			return s.end(holding, p, "")
+		}
+		if asks > 0 {
+			if !s.Wait(ctx, asks) {
+				return ctx.Err()
+			}
+			continue
+		}
+		var r transport.Result
+		if next.Review != "" {
+			r = channel.Review(holding, next.Review)
+		} else {
+			if next.FirstTried == nil { // known before anything goes out
+				now := s.Machine().UTC()
+				next.FirstTried = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, *next); err != nil {
+					return err
+				}
+			}
+			body, err := s.Keeper.PartBytes(holding, p.ID, next.Number)
+			if err != nil {
+				return err
+			}
+			r = channel.Put(holding, fmt.Sprintf("%d-%d", p.ID, next.Number), body)
+		}
+		if holding.Err() != nil && r.Outcome == transport.Unknown {
+			return context.Cause(holding)
+		}
+		over, problem, err := s.digest(ctx, holding, p, link, next, r, &pause)
+		if err != nil {
+			return err
+		}
+		if over {
+			return s.end(holding, p, problem)
+		}
+	}
+}
+
+// nextPart is the part that is to be asked for next, and in how long: the first that has no answer, but those that the
+// channel reviews do not keep the next from being sent. nil: all are answered.
+func nextPart(parts []Part, now time.Time) (next *Part, in time.Duration) {
+	for i := range parts {
+		p := &parts[i]
+		if p.Answered {
+			continue
+		}
+		wait := time.Duration(0)
+		if p.NotBefore != nil {
+			wait = max(p.NotBefore.Sub(now), 0)
+		}
+		if next == nil || wait < in {
+			next, in = p, wait
+		}
+		if p.Review == "" {
+			break // later parts wait for it
+		}
+	}
+	return next, in
+}
+
+// digest keeps what an answer says. over says that the publication has ended before all was answered.
+func (s *Sender) digest(ctx, holding context.Context, p *Publication, link *Link, part *Part, r transport.Result,
+	pause *time.Duration) (over bool, problem string, err error) {
+	now := s.Machine().UTC()
+	wait := func(d time.Duration) {
+		at := now.Add(d)
+		part.NotBefore = &at
+	}
+	switch r.Outcome {
+	case transport.Answered:
+		*pause = 0
+		return false, "", s.answered(holding, p, part.Number, r.Answers)
+	case transport.Reviewing:
+		*pause = 0
+		if part.Review == "" {
+			part.ReviewSince = &now
+		} else if now.Sub(*part.ReviewSince) > longestReview {
+			return false, "", s.answered(holding, p, part.Number, nil)
+		}
+		part.Review = r.Review
+		wait(r.After)
+		return false, "", s.Keeper.KeepPart(holding, p.ID, s.Owner, *part)
+	case transport.Missing:
+		return false, "", s.answered(holding, p, part.Number, nil)
+	case transport.Later:
+		part.ToldToWait += r.After
+		wait(r.After)
+		return false, "", s.Keeper.KeepPart(holding, p.ID, s.Owner, *part)
+	case transport.Newer:
+		if s.Newer != nil {
+			s.Newer(p.Channel)
+		}
+		return true, "The channel has a newer publication than this one: " + r.Problem + ".", nil
+	case transport.Wrong:
+		if part.Review == "" {
+			return true, r.Problem, nil
+		}
+	}
+	// Nobody knows what it did.
+	if part.Review != "" {
+		if now.Sub(*part.ReviewSince) > longestReview {
+			return false, "", s.answered(holding, p, part.Number, nil)
+		}
+	} else if part.FirstTried != nil && now.Sub(*part.FirstTried)-part.ToldToWait >= link.GiveUpAfter {
+		return true, fmt.Sprintf("Given up after %s: %s.", link.GiveUpAfter, r.Problem), nil
+	}
+	*pause = min(max(*pause*2, firstPause), longestPause)
+	slog.Warn("a channel did not answer a part; it is asked again", "publication", p.ID, "part", part.Number, "in", *pause,
+		"problem", r.Problem)
+	if !s.Wait(ctx, *pause) {
+		return false, "", ctx.Err()
+	}
+	return false, "", nil
+}

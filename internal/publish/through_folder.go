@@ -1,0 +1,116 @@
+package publish
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"dogbane/internal/publish/transport"
+)
+
+// throughFolder lays a publication down and waits for its answer file.
+func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link) error {
+	folder := &transport.Folder{Path: link.Address}
+	for pause := firstPause; ; {
+		parts, err := s.Keeper.Parts(holding, p.ID)
+		if err != nil {
+			return err
+		}
+		part := parts[0]
+		if part.Answered {
+			return s.end(holding, p, "")
+		}
+		answers, problem := folder.Answers(p.ID)
+		if problem == nil && answers != nil {
+			if err := s.answered(holding, p, 1, answers); err != nil {
+				return err
+			}
+			continue
+		}
+		now := s.Machine().UTC()
+		if part.NotBefore == nil { // it is not known to lie there
+			if part.FirstTried == nil {
+				part.FirstTried = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
+					return err
+				}
+			}
+			if problem = s.lay(holding, folder, p); problem == nil {
+				part.NotBefore = &now
+				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
+					return err
+				}
+				pause = firstPause
+			}
+		}
+		if now.Sub(*part.FirstTried) >= link.GiveUpAfter {
+			text := fmt.Sprintf("The channel laid no answer down within %s.", link.GiveUpAfter)
+			if problem != nil {
+				text = fmt.Sprintf("Given up after %s: %s.", link.GiveUpAfter, problem)
+			}
+			return s.end(holding, p, text)
+		}
+		wait := 200 * time.Millisecond
+		if problem != nil {
+			slog.Warn("a channel's folder cannot be used; it is tried again", "publication", p.ID, "error", problem)
+			wait, pause = pause, min(2*pause, longestPause)
+		}
+		if !s.Wait(ctx, wait) {
+			return ctx.Err()
+		}
+		if holding.Err() != nil {
+			return context.Cause(holding)
+		}
+	}
+}
+
+func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication) error {
+	body, err := s.Keeper.PartBytes(ctx, p.ID, 1)
+	if err != nil {
+		return err
+	}
+	m, _, err := readMessage(body)
+	if err != nil {
+		return err
+	}
+	var rules []byte
+	if !p.Rules.None() {
+		if rules, err = json.Marshal(map[string]any{"rules": m.Rules, "withdraw": m.Withdraw}); err != nil {
+			return fmt.Errorf("write the rules: %w", err)
+		}
+	}
+	return folder.Lay(p.ID, m.Lines, m.Remove, rules)
+}
+
+// Late keeps answers that folders give to publications which have ended.
+func (s *Sender) Late(ctx context.Context) error {
+	links, err := s.Keeper.Links(ctx)
+	if err != nil {
+		return err
+	}
+	for channel, link := range links {
+		if link.Kind != "folder" {
+			continue
+		}
+		ids, err := s.Keeper.Unsettled(ctx, channel, s.Book().Add(-lateAnswers))
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			answers, err := (&transport.Folder{Path: link.Address}).Answers(id)
+			if err != nil || answers == nil {
+				continue
+			}
+			replies := map[string]Reply{}
+			for sku, a := range answers {
+				replies[sku] = Reply(a)
+			}
+			if err := s.Keeper.KeepLate(ctx, id, replies, s.Book()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
