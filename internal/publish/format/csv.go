@@ -1,6 +1,7 @@
 package format
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
@@ -83,13 +84,34 @@ func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
 
 // Feed writes lines as a file that a channel fetches: RFC 4180, one row for each price. A cell that a spreadsheet would
 // take for a formula is disarmed with an apostrophe.
-type Feed struct{ w *csv.Writer }
+type Feed struct {
+	to  *bufio.Writer
+	row bytes.Buffer
+	w   *csv.Writer // into row
+}
 
 // NewFeed begins a feed with its header.
 func NewFeed(to io.Writer) (*Feed, error) {
-	f := &Feed{csv.NewWriter(to)}
-	f.w.UseCRLF = true
-	return f, f.w.Write(PriceColumns[:len(PriceColumns)-1])
+	f := &Feed{to: bufio.NewWriter(to)}
+	f.w = csv.NewWriter(&f.row)
+	return f, f.record(PriceColumns[:len(PriceColumns)-1])
+}
+
+// record writes a row. The package's own CRLF would change line breaks within cells.
+func (f *Feed) record(r []string) error {
+	f.row.Reset()
+	err := f.w.Write(r)
+	f.w.Flush()
+	if err == nil {
+		_, err = f.to.Write(bytes.TrimSuffix(f.row.Bytes(), []byte("\n")))
+	}
+	if err == nil {
+		_, err = f.to.WriteString("\r\n")
+	}
+	if err != nil {
+		return fmt.Errorf("write the feed: %w", err)
+	}
+	return nil
 }
 
 // Write writes a line.
@@ -104,18 +126,15 @@ func (f *Feed) Write(line json.RawMessage) error {
 				r[i] = "'" + cell
 			}
 		}
-		if err := f.w.Write(r); err != nil {
-			return fmt.Errorf("write the feed: %w", err)
+		if err := f.record(r); err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
 // End writes what is left.
-func (f *Feed) End() error {
-	f.w.Flush()
-	return f.w.Error()
-}
+func (f *Feed) End() error { return f.to.Flush() }
 
 // ReadCSV reads a file of answers by SKU.
 func ReadCSV(from io.Reader) (map[string]Answer, error) {
