@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -583,4 +584,79 @@ func TestScheduling(t *testing.T) {
 	require.Equal(t, "10.00", o.out.Prices()["A"])
 	require.Empty(t, o.differences())
 	o.out.Check(t)
+}
+
+func (o *office) savesProduct(before, after *pricing.Product) {
+	o.t.Helper()
+	booktest.Save(o.t, o.live, book.OfProduct(before, after))
+}
+
+// A line without an answer goes along when a moment comes, though the clock changes nothing of it.
+func TestUnansweredGoesWithWhatIsDue(t *testing.T) {
+	o := opened(t, strings.Replace(shop, `"where":{"all":[]},"window"`, `"where":{"sku":["B"]},"window"`, 1))
+	o.onTheMinute()
+	o.out.Manner(func(int) string { return publishtest.Half })
+	require.Equal(t, publish.Partly, o.publishes(publish.Wish{}).State)
+	require.Len(t, o.differences(), 2)
+	o.out.Manner(nil)
+	o.passes(25*time.Hour, o.scheduled())
+	require.Empty(t, o.differences())
+	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "18.00", "C": "30.00", "a & <b>": "1.00"}, o.out.Prices())
+	o.out.Check(t)
+}
+
+// What a channel that schedules is told to remove later is no difference, and is gone when the moment comes.
+func TestARemovalToldAhead(t *testing.T) {
+	o := opened(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},
+		"channels":[{"code":"web","can":["schedule"]}],"products":[{"sku":"A"},{"sku":"B","list":"20.00"}],
+		"rules":[{"code":"S","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"to":"2026-11-26T10:00"},"effect":{"setPrice":"5.00"}}]}`)
+	o.out.Now = o.clock
+	o.onTheMinute()
+	o.publishes(publish.Wish{})
+	require.Equal(t, "5.00", o.out.Prices()["A"])
+	s := o.scheduled()
+	o.passes(50*time.Minute, s)
+	require.Len(t, o.publications(), 2)
+	require.Equal(t, "5.00", o.out.Prices()["A"])
+	require.Empty(t, o.differences())
+	o.passes(20*time.Minute, s)
+	require.NotContains(t, o.out.Prices(), "A")
+	require.Empty(t, o.differences())
+	require.Len(t, o.publications(), 2)
+	o.out.Check(t)
+}
+
+// A take-back that nobody answered is held all the same: the channel may show it.
+func TestAnUnansweredTakeBackIsHeld(t *testing.T) {
+	o := opened(t, shop)
+	o.publishes(publish.Wish{})
+	o.setList("B", "22.00")
+	second := o.publishes(publish.Wish{})
+	back, err := o.desk.TakeBack(t.Context(), o.live.Current(), second.ID, "me")
+	require.NoError(t, err)
+	o.out.Manner(func(int) string { return publishtest.Cut })
+	back = o.sends(back)
+	require.Equal(t, publish.Failed, back.State)
+	require.Equal(t, map[string]publish.Kind{"B": "held"}, o.differences())
+	o.out.Manner(nil)
+	rest, err := o.desk.Rest(t.Context(), o.live.Current(), back.ID, "me")
+	require.NoError(t, err)
+	require.Equal(t, publish.Done, o.sends(rest).State)
+	require.Equal(t, "20.00", o.out.Prices()["B"])
+	require.Equal(t, map[string]publish.Kind{"B": "held"}, o.differences())
+	o.out.Check(t)
+}
+
+// Rules count as taken with the answer to the last part alone; a review that is never told is none.
+func TestRulesOfAReviewThatIsNeverTold(t *testing.T) {
+	o := opened(t, shop)
+	o.out.Manner(func(int) string { return publishtest.Reviewed })
+	o.out.Forgets = true
+	require.Equal(t, publish.Failed, o.publishes(publish.Wish{}).State)
+	know, err := o.store.Know(t.Context(), "web", o.clock())
+	require.NoError(t, err)
+	require.Empty(t, know.Rules)
+	o.out.Manner(nil)
+	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
+	require.NotEmpty(t, o.out.Rule("O"))
 }

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"time"
 
+	"dogbane/internal/publish/format"
 	"dogbane/internal/publish/transport"
 )
 
@@ -22,28 +23,24 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 		if part.Answered {
 			return s.end(holding, p, "")
 		}
-		answers, problem := folder.Answers(p.ID)
-		if problem == nil && answers != nil {
-			if err := s.answered(holding, p, 1, answers); err != nil {
-				return err
-			}
-			continue
-		}
 		now := s.Machine().UTC()
+		var problem error
 		if part.NotBefore == nil { // it is not known to lie there
-			if part.FirstTried == nil {
-				part.FirstTried = &now
-				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
+			problem, err = s.layDown(holding, folder, p, &part, now)
+		} else {
+			var answers map[string]format.Answer
+			if answers, problem = folder.Answers(p.ID); answers != nil {
+				if err := s.answered(holding, p, 1, answers); err != nil {
 					return err
 				}
+				continue
 			}
-			if problem = s.lay(holding, folder, p); problem == nil {
-				part.NotBefore = &now
-				if err := s.Keeper.KeepPart(holding, p.ID, s.Owner, part); err != nil {
-					return err
-				}
-				pause = firstPause
-			}
+		}
+		if err != nil {
+			return err
+		}
+		if problem == nil {
+			pause = firstPause
 		}
 		if now.Sub(*part.FirstTried) >= link.GiveUpAfter {
 			text := fmt.Sprintf("The channel laid no answer down within %s.", link.GiveUpAfter)
@@ -64,6 +61,26 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 			return context.Cause(holding)
 		}
 	}
+}
+
+// layDown lays a publication down. What answers to its number before that is of another program's life; problem says why
+// the folder cannot be used.
+func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publication, part *Part,
+	now time.Time) (problem, err error) {
+	if part.FirstTried == nil {
+		if problem := folder.Forget(p.ID); problem != nil {
+			slog.Warn("an older answer cannot be taken away", "publication", p.ID, "error", problem)
+		}
+		part.FirstTried = &now
+		if err := s.Keeper.KeepPart(ctx, p.ID, s.Owner, *part); err != nil {
+			return nil, err
+		}
+	}
+	if problem := s.lay(ctx, folder, p); problem != nil {
+		return problem, nil
+	}
+	part.NotBefore = &now
+	return nil, s.Keeper.KeepPart(ctx, p.ID, s.Owner, *part)
 }
 
 func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication) error {

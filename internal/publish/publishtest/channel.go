@@ -39,6 +39,8 @@ type Channel struct {
 	// Behave says what becomes of a request: see the words below.
 	Behave func(n int) string
 	Refuse func(l publish.Line) string
+	// Forgets has it know nothing of what it took in to review.
+	Forgets bool
 	// Now is its clock, for lines of later; nil: the machine's.
 	Now func() time.Time
 }
@@ -112,7 +114,7 @@ func (c *Channel) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case r.Method == http.MethodGet && strings.HasPrefix(r.URL.Path, "/in/prices/reviews/"):
 		key := strings.TrimPrefix(r.URL.Path, "/in/prices/reviews/")
 		body, known := c.reviews[key]
-		if !known {
+		if !known || c.Forgets {
 			http.Error(w, "no such review", http.StatusNotFound)
 			return
 		}

@@ -49,6 +49,15 @@ func layDown(file string, content []byte) error {
 	return nil
 }
 
+// Forget takes away an answer that lies there before its publication does: it is of another one with that number.
+func (f *Folder) Forget(publication int64) error {
+	err := os.Remove(f.name("answers", publication, "csv"))
+	if err == nil || errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	return fmt.Errorf("take an older answer away: %w", err)
+}
+
 // Answers reads the channel's answer to a publication; nil where there is none yet.
 func (f *Folder) Answers(publication int64) (map[string]format.Answer, error) {
 	file, err := os.Open(f.name("answers", publication, "csv"))
