@@ -17,6 +17,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/checks"
 	"dogbane/internal/demo"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/pricingtest"
 	"dogbane/internal/store"
@@ -432,4 +433,9 @@ func TestABookOfANewerFormatIsNotOpened(t *testing.T) {
 	require.NoError(t, s.Close())
 	_, err = store.Open(t.Context(), dsn)
 	require.ErrorContains(t, err, "a newer version of the program, in format 99")
+}
+
+func amount(s string) *money.Rat {
+	a := money.MustParse(s)
+	return &a
 }
