@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -163,7 +165,7 @@ func (u *Unreachable) Error() string {
 // Unwrap is why.
 func (u *Unreachable) Unwrap() error { return u.Err }
 
-// driftsOf are the differences between what a channel took and what it shows; since when, if it was found before.
+// driftsOf are the differences between what a channel took and what it shows, by SKU; since when, if found before.
 func driftsOf(know *Know, shows map[string][2]string, before []Drift, now time.Time) (drifts []Drift) {
 	known := map[string]Drift{}
 	for _, d := range before {
@@ -204,6 +206,7 @@ func driftsOf(know *Know, shows map[string][2]string, before []Drift, now time.T
 			add(sku, nil, &text)
 		}
 	}
+	slices.SortFunc(drifts, func(a, b Drift) int { return strings.Compare(a.SKU, b.SKU) })
 	return drifts
 }
 
