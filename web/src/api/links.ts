@@ -7,29 +7,36 @@ export type LinkAnswer = Schema["LinkAnswer"];
 
 /** How all channels are reached. */
 export const useLinks = () =>
-  useQuery({ queryKey: ["links"], queryFn: () => take(api.GET("/api/links")).then((l) => l.links) });
+  useQuery({
+    queryKey: ["links"],
+    queryFn: () => take(api.GET("/api/links")).then((l) => l.links),
+    refetchInterval: 30_000,
+  });
+
+/** Asks anew how channels are reached, and what follows from it; done when the former is known. */
+function useLinksAgain() {
+  const client = useQueryClient();
+  return () => {
+    void refresh(client);
+    return client.invalidateQueries({ queryKey: ["links"] });
+  };
+}
 
 /** Keeps how a channel is reached. */
 export function useSaveLink(channel: string) {
-  const client = useQueryClient();
+  const again = useLinksAgain();
   return useMutation({
     mutationFn: (body: LinkForm) => take(api.PUT("/api/links/{channel}", { params: { path: { channel } }, body })),
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["links"] });
-      void refresh(client);
-    },
+    onSuccess: again,
   });
 }
 
 /** Forgets how a channel is reached. */
 export function useDropLink(channel: string) {
-  const client = useQueryClient();
+  const again = useLinksAgain();
   return useMutation({
     mutationFn: () => take(api.DELETE("/api/links/{channel}", { params: { path: { channel } } })),
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["links"] });
-      void refresh(client);
-    },
+    onSuccess: again,
   });
 }
 

@@ -3,8 +3,10 @@ import { Problem } from "../../api/client";
 import { useDropLink, useLinks, useSaveLink, useTryLink, type LinkAnswer, type LinkForm } from "../../api/links";
 import { useMay } from "../../api/session";
 import { errorText } from "../../lib/format";
+import { Choice } from "../../ui/blanks";
 import { Button } from "../../ui/button";
 import { Confirm } from "../../ui/confirm";
+import { ConflictNote } from "../../ui/draft-notes";
 import { FieldError } from "../../ui/states";
 
 /** How a channel is reached, when it is told, and who has to agree. */
@@ -12,7 +14,7 @@ export function Connection({ channel, name }: { channel: string; name: string })
   const { data: links } = useLinks();
   if (!links) return null;
   const link = links.find((l) => l.channel === channel);
-  return <Form key={JSON.stringify(link ?? null)} channel={channel} name={name} link={link} />;
+  return <Form key={channel} channel={channel} name={name} link={link} />;
 }
 
 interface Draft {
@@ -53,15 +55,55 @@ const formOf = (d: Draft): LinkForm => ({
   reference: d.reference,
 });
 
+const kinds = [
+  ["http", "over HTTP: prices are sent to it"],
+  ["folder", "through a folder: files are laid down for it"],
+  ["feed", "by itself: it fetches a feed"],
+] as const;
+const sendings = [
+  ["by-hand", "by hand alone"],
+  ["on-the-minute", "by hand, and on the minute what begins or ends by itself"],
+] as const;
+const approvals = [
+  ["none", "never"],
+  ["always", "always"],
+  ["over", "where a price moves by more than"],
+] as const;
+const references = [
+  ["lowest30", "the lowest price of the 30 days before"],
+  ["catalog", "the catalog price"],
+  ["list", "the list price"],
+  ["rrp", "the recommended price"],
+] as const;
+
+const word = (of: readonly (readonly [string, string])[], key: string) => of.find(([k]) => k === key)?.[1] ?? key;
+
+/** A connection in words. */
+const inWords = (d: Draft) =>
+  [
+    word(kinds, d.kind),
+    d.kind !== "feed" && (d.address || "no address"),
+    word(sendings, d.sends),
+    `a second person agrees: ${word(approvals, d.approval)}${d.approval === "over" ? ` ${d.over} %` : ""}`,
+    `from ${word(references, d.reference)}`,
+    d.kind !== "feed" && `given up after ${d.giveUpAfter}`,
+    d.kind === "http" && `read: ${d.compare}`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
+
 function Form({ channel, name, link }: { channel: string; name: string; link: LinkAnswer | undefined }) {
-  const [draft, setDraft] = useState(() => draftOf(link));
+  const saved = JSON.stringify(link ?? null);
+  // What was written, with what was kept when it was begun; nothing written: what is kept.
+  const [own, setOwn] = useState<{ draft: Draft; of: string } | null>(null);
+  const draft = own?.draft ?? draftOf(link);
   const [dropping, setDropping] = useState(false);
   const may = useMay("administrator");
   const save = useSaveLink(channel);
   const drop = useDropLink(channel);
   const probe = useTryLink(channel);
   const set = (change: Partial<Draft>) => {
-    setDraft((d) => ({ ...d, ...change }));
+    setOwn((o) => ({ draft: { ...(o?.draft ?? draftOf(link)), ...change }, of: o?.of ?? saved }));
     save.reset();
     probe.reset();
   };
@@ -74,21 +116,12 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
       className="mx-auto w-full max-w-[760px] overflow-y-auto px-5 py-4"
       onSubmit={(e) => {
         e.preventDefault();
-        save.mutate(formOf(draft));
+        save.mutate(formOf(draft), { onSuccess: () => setOwn(null) });
       }}
     >
       <fieldset disabled={!may} className="grid grid-cols-[190px_1fr] items-start gap-x-5 gap-y-3">
         <Row label="It is reached">
-          <select
-            aria-label="It is reached"
-            className="blank"
-            value={draft.kind}
-            onChange={(e) => set({ kind: e.target.value })}
-          >
-            <option value="http">over HTTP: prices are sent to it</option>
-            <option value="folder">through a folder: files are laid down for it</option>
-            <option value="feed">by itself: it fetches a feed</option>
-          </select>
+          <Choice label="It is reached" value={draft.kind} options={kinds} onChange={(kind) => set({ kind })} />
           {wrong("kind")}
         </Row>
         {draft.kind !== "feed" && (
@@ -128,27 +161,15 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
           </Row>
         )}
         <Row label="It is told">
-          <select
-            aria-label="It is told"
-            className="blank"
-            value={draft.sends}
-            onChange={(e) => set({ sends: e.target.value })}
-          >
-            <option value="by-hand">by hand alone</option>
-            <option value="on-the-minute">by hand, and on the minute what begins or ends by itself</option>
-          </select>
+          <Choice label="It is told" value={draft.sends} options={sendings} onChange={(sends) => set({ sends })} />
         </Row>
         <Row label="A second person agrees">
-          <select
-            aria-label="A second person agrees"
-            className="blank"
+          <Choice
+            label="A second person agrees"
             value={draft.approval}
-            onChange={(e) => set({ approval: e.target.value })}
-          >
-            <option value="none">never</option>
-            <option value="always">always</option>
-            <option value="over">where a price moves by more than</option>
-          </select>
+            options={approvals}
+            onChange={(approval) => set({ approval })}
+          />
           {draft.approval === "over" && (
             <label>
               {" "}
@@ -165,17 +186,12 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
           {wrong("approval")}
         </Row>
         <Row label="Reductions are shown from">
-          <select
-            aria-label="Reductions are shown from"
-            className="blank"
+          <Choice
+            label="Reductions are shown from"
             value={draft.reference}
-            onChange={(e) => set({ reference: e.target.value })}
-          >
-            <option value="lowest30">the lowest price of the 30 days before</option>
-            <option value="catalog">the catalog price</option>
-            <option value="list">the list price</option>
-            <option value="rrp">the recommended price</option>
-          </select>
+            options={references}
+            onChange={(reference) => set({ reference })}
+          />
         </Row>
         {draft.kind !== "feed" && (
           <Row label="Given up after">
@@ -202,6 +218,16 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
           </Row>
         )}
       </fieldset>
+      {own && own.of !== saved && (
+        <ConflictNote
+          one="connection"
+          theirs={inWords(draftOf(link))}
+          yours={inWords(draft)}
+          deleted={!link}
+          onTake={() => setOwn(null)}
+          onKeep={() => setOwn({ draft, of: saved })}
+        />
+      )}
       {at === "" && failed && <FieldError>{errorText(failed)}</FieldError>}
       <div className="mt-5 flex items-center gap-3">
         {may ? (
