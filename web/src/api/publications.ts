@@ -9,18 +9,18 @@ const page = 10_000;
 export const useDifferences = (channel: string) =>
   useQuery({
     queryKey: ["book", "differences", channel],
-    queryFn: async () => {
+    queryFn: async function whole(): Promise<Differences> {
       const of = (after: string) =>
         take(
           api.GET("/api/channels/{channel}/differences", {
             params: { path: { channel }, query: { after, limit: page } },
           }),
         );
-      const all: Differences = await of("");
+      const all = await of("");
       for (let next = all.next; next;) {
         const more = await of(next);
         // What changed between two pages is asked for from the start.
-        if (more.version !== all.version || more.total !== all.total) return of("");
+        if (more.version !== all.version || more.total !== all.total) return whole();
         all.rows.push(...more.rows);
         next = more.next;
       }

@@ -169,3 +169,22 @@ test("what was sent is beside, and the reasons that were begun are kept", async 
   await user.click(screen.getByRole("tab", { name: /What would change/ }));
   expect(screen.getByLabelText("Reason for sending =A&B although it is blocked")).toHaveProperty("value", "begun");
 });
+
+test("a long list that changes between two of its pages is read from the start, whole", async () => {
+  let times = 0;
+  const { asked } = await sheet({
+    "GET /api/channels/web/differences": ({ query }: { query: URLSearchParams }) => {
+      const first = query.get("after") === "";
+      const version = ++times > 1 ? 13 : 12;
+      const rows = [difference({ sku: first ? "A" : "Z" })];
+      return { body: { ...differences, version, total: 2, blocked: 0, rows, next: first ? "A" : undefined } };
+    },
+  });
+  expect([...document.querySelectorAll<HTMLElement>("[data-sku]")].map((r) => r.dataset.sku)).toEqual(["A", "Z"]);
+  expect(asked.filter((a) => a.path.endsWith("/differences")).map((a) => a.query.get("after"))).toEqual([
+    "",
+    "A",
+    "",
+    "A",
+  ]);
+});
