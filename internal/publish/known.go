@@ -242,8 +242,8 @@ func (k *known) little(of compared, at pricing.Moment, broken map[string]bool) (
 }
 
 // at are the differences of a channel from a version of the book at a moment, with their lines.
-func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment, whole bool) (*Differences,
-	error) {
+func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
+	whole bool) (*Differences, error) {
 	t, err := d.telling(ctx, snap, channel)
 	if err != nil {
 		return nil, err
@@ -267,10 +267,11 @@ func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at p
 func (k *known) compare(ctx context.Context, d *Desk, t *Telling, at pricing.Moment, whole bool,
 	broken map[string]bool) (*Differences, error) {
 	if from := lookback(at); k.lowest == nil || k.lookback != from {
-		var err error
-		if k.lowest, err = d.keeper.Lowest(ctx, t.Channel, from.Instant(t.zone), at.Instant(t.zone).Add(time.Minute)); err != nil {
+		lowest, err := d.keeper.Lowest(ctx, t.Channel, from.Instant(t.zone), at.Instant(t.zone).Add(time.Minute))
+		if err != nil {
 			return nil, err
 		}
+		k.lowest = lowest
 		k.lookback = from
 	}
 	know := k.of

@@ -63,8 +63,8 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 	}
 }
 
-// layDown lays a publication down. What answers to its number before that is of another program's life; problem says why
-// the folder cannot be used.
+// layDown lays a publication down. What answers to its number before that is of another program's life; problem says
+// why the folder cannot be used.
 func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publication, part *Part,
 	now time.Time) (problem, err error) {
 	if part.FirstTried == nil {

@@ -14,8 +14,8 @@ import (
 )
 
 // KeepAnswers keeps what a channel answered to a part, at once with what it shows from then on. Lines that it did not
-// name are unanswered; nil: it will not answer any more. A large part is kept in steps, none of which takes long, and goes
-// on where it stood.
+// name are unanswered; nil: it will not answer any more. A large part is kept in steps, none of which takes long, and
+// goes on where it stood.
 func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int,
 	answers map[string]publish.Reply, at time.Time) error {
 	for over := false; !over; {
