@@ -300,7 +300,7 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 	for i := range priced {
 		l := &priced[i]
 		if ready[i] != nil {
-			s.tell(l)
+			s.tell(l, ready[i])
 		}
 		if ready[i] != nil && l.Runs == nil {
 			l.Problems = append(l.Problems, LineProblem{"", fmt.Sprintf("product %q has no price here", l.SKU)})

@@ -45,8 +45,9 @@ func (t *ToldPrice) of(quantity int, groups []string) money.Rat {
 // Tell has some products, by SKU, cost what their channel was told; nil: it shows none, so it has no price.
 func (s *Scope) Tell(told map[string]*ToldPrice) { s.told = told }
 
-// tell prices a line by what the channel was told. Options come to it as they do to the book's price.
-func (s *Scope) tell(l *PricedLine) {
+// tell prices a line by what the channel was told. Options come to it as they do to the book's price, and what is taken
+// off by hand goes off it.
+func (s *Scope) tell(l *PricedLine, known *basketLine) {
 	told, is := s.told[l.SKU]
 	if !is || l.Product < 0 {
 		return
@@ -61,7 +62,31 @@ func (s *Scope) tell(l *PricedLine) {
 		run.Options, run.List, run.Catalog, run.Days = first.Options, first.List, first.Catalog, first.Days
 		run.Reduced = slices.ContainsFunc(l.Runs, func(r Run) bool { return r.Reduced })
 	}
-	unit := told.of(l.Quantity, s.v.visitor.groups).Mul(money.Int(int64(max(l.Times, 1))))
-	run.Price = unit.Add(run.Options)
+	times := money.Int(int64(max(l.Times, 1)))
+	unit := told.of(l.Quantity, s.v.visitor.groups)
+	if l.ByHandRefused = false; l.ByHand != nil {
+		catalog := optional{}
+		if run.Catalog != nil {
+			catalog = some(run.Catalog.Div(times))
+		}
+		unit, l.ByHandRefused = s.v.takeOff(known, unit, catalog)
+	}
+	run.Price = unit.Mul(times).Add(run.Options)
 	l.Runs = []Run{run}
+}
+
+// takeOff takes off by hand what a line asks for from a finished price of a unit; endings and the guard hold as they do
+// for a price of the book. catalog is the finished price after the catalog layer.
+func (v *view) takeOff(l *basketLine, finished money.Rat, catalog optional) (price money.Rat, refused bool) {
+	factor := v.toChannel(l.product, money.Int(1))
+	raw := finished.Div(factor)
+	off, refused := v.byHand(l, raw)
+	if off.Sign() == 0 {
+		return finished, refused
+	}
+	if catalog.ok {
+		catalog.v = catalog.v.Div(factor)
+	}
+	fin := v.finish(&state{product: l.product, quantity: l.Quantity, price: some(raw.Sub(off)), catalog: catalog})
+	return fin.price, refused
 }
