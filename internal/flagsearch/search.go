@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -41,6 +42,7 @@ type Found struct {
 	From      pricing.Moment
 	Searching bool // a newer book is being looked at, or will be
 	Present   bool // only the present moment was looked at so far
+	Left      int  // products of which not even that was looked at since they changed
 }
 
 // Search keeps the flags of the newest book that was looked at.
@@ -287,33 +289,41 @@ func (s *Search) present(snap *book.Snapshot, q flags.Question) error {
 // manyTouched is from how many products on an edit's flags of the present are told before those of the span.
 const manyTouched = 500
 
-// presentFirst tells, after an edit, what the products that it touches show at this moment. What they show later, and
-// what is about rules, stays as it was until the span has been looked at.
+// presentFirst tells, after an edit, what the products that it touches show at this moment, piece by piece. What they
+// show later, what was not looked at yet, and what is about rules stays as it was until then.
 func (s *Search) presentFirst(ctx context.Context, snap *book.Snapshot, q flags.Question, before *base,
 	touched pricing.Set) error {
 	if touched.Count() < manyTouched {
 		return nil
 	}
 	q.To, q.Between = q.From+1, ctx.Err
-	fresh, err := flags.Show(snap.Engine, q, touched)
+	var list []bookfile.FlagAnswer
+	known := map[string]bool{}
+	err := flags.Show(snap.Engine, q, touched, func(fresh []flags.Flag, left pricing.Set) error {
+		for _, f := range answers(fresh) {
+			list = append(list, f)
+			known[Subject(&f)] = true
+		}
+		told := slices.Clip(list)
+		for _, old := range s.whole.Flags {
+			if known[Subject(&old)] {
+				continue
+			}
+			p, exists := before.engine.ProductNumber(old.SKU)
+			looked := exists && touched.Has(p) && !left.Has(p)
+			if now := old.Witness.At <= q.From.String(); !looked || !now {
+				told = append(told, old)
+			}
+		}
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		s.found = Found{Flags: told, Version: snap.Version, From: q.From, Present: true, Left: left.Count(),
+			entries: &entryList{}}
+		return nil
+	})
 	if err != nil {
 		return fmt.Errorf("look at the present moment: %w", err)
 	}
-	list := answers(fresh)
-	known := map[string]bool{}
-	for i := range list {
-		known[Subject(&list[i])] = true
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, old := range s.whole.Flags {
-		later := old.Witness.At > q.From.String()
-		if p, exists := before.engine.ProductNumber(old.SKU); known[Subject(&old)] || exists && touched.Has(p) && !later {
-			continue
-		}
-		list = append(list, old)
-	}
-	s.found = Found{Flags: list, Version: snap.Version, From: q.From, Present: true, entries: &entryList{}}
 	return nil
 }
 

@@ -39,6 +39,7 @@ type FlagList struct {
 	Version   int64              `json:"version" doc:"of the book that was looked at"`
 	Searching bool               `json:"searching" doc:"a newer version is being looked at"`
 	Present   bool               `json:"present" doc:"only the present moment was looked at so far"`
+	Left      int                `json:"left" doc:"products whose present was not looked at yet since they changed"`
 	From      string             `json:"from"`
 	To        string             `json:"to"`
 	Groups    []flagsearch.Group `json:"groups"`
@@ -198,8 +199,8 @@ func (s *Server) flagList(ctx context.Context, in *FlagQuery) (FlagList, error) 
 	if found.Version == 0 { // nothing was looked at yet
 		found.From = s.moment(snap)
 	}
-	out := FlagList{Version: found.Version, Searching: found.Searching, Present: found.Present, From: found.From.String(),
-		To: (found.From + flagsearch.Span).String(), Kinds: []KindCount{}}
+	out := FlagList{Version: found.Version, Searching: found.Searching, Present: found.Present, Left: found.Left,
+		From: found.From.String(), To: (found.From + flagsearch.Span).String(), Kinds: []KindCount{}}
 	filter := flagsearch.Filter{Kind: in.Kind, Severity: in.Severity, Channel: in.Channel, Layer: in.Layer,
 		Campaign: in.Campaign, Category: in.Category, Cause: in.Cause, Text: in.Text, Acknowledged: in.Acknowledged}
 	var kinds map[string]int

@@ -2,6 +2,7 @@ package flags_test
 
 import (
 	"fmt"
+	"io"
 	"runtime"
 	"slices"
 	"testing"
@@ -133,8 +134,16 @@ func BenchmarkEdit(b *testing.B) {
 		b.Run(fmt.Sprintf("reach=%d/present", r.count), func(b *testing.B) {
 			for b.Loop() {
 				after, touched := edited(b)
-				_, err := flags.Show(after, question(0), touched)
-				require.NoError(b, err)
+				require.NoError(b, flags.Show(after, question(0), touched, func([]flags.Flag, pricing.Set) error { return nil }))
+			}
+		})
+		b.Run(fmt.Sprintf("reach=%d/first-of-present", r.count), func(b *testing.B) {
+			for b.Loop() {
+				after, touched := edited(b)
+				require.ErrorIs(b, flags.Show(after, question(0), touched, func(list []flags.Flag, _ pricing.Set) error {
+					b.ReportMetric(float64(len(list)), "flags")
+					return io.EOF
+				}), io.EOF)
 			}
 		})
 	}

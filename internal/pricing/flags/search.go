@@ -74,25 +74,6 @@ func (s *Search) After(e *pricing.Engine, touched pricing.Set, from pricing.Mome
 	return newSearch(e, q, s, touched, false)
 }
 
-// Show are the flags that single products in some show in the span of a question, each by itself: what is about rules
-// cannot be told from a few products. Its errors are those of the question and of Between.
-func Show(e *pricing.Engine, q Question, some pricing.Set) ([]Flag, error) {
-	s, err := newSearch(e, q, nil, some, false)
-	if err != nil {
-		return nil, err
-	}
-	var list []Flag
-	some.Each(func(p int32) bool {
-		for i := range s.found[p].findings {
-			if f := &s.found[p].findings[i]; f.subject().product >= 0 {
-				list = append(list, s.flag(f))
-			}
-		}
-		return true
-	})
-	return list, nil
-}
-
 // Stopping are the kinds that keep a price from being sent, by product, of some products in the span of a question. Its
 // errors are those of the question and of Between.
 func Stopping(e *pricing.Engine, q Question, some pricing.Set) (map[int32][]Kind, error) {

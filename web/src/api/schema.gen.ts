@@ -2974,6 +2974,11 @@ export interface components {
             groups: components["schemas"]["FlagsearchGroup"][];
             /** @description how many entries of each kind pass the other filters */
             kinds: components["schemas"]["KindCount"][];
+            /**
+             * Format: int64
+             * @description products whose present was not looked at yet since they changed
+             */
+            left: number;
             /** @description only the present moment was looked at so far */
             present: boolean;
             /** @description a newer version is being looked at */

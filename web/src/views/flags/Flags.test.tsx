@@ -49,6 +49,7 @@ const list = (entries: FlagEntry[], more: object = {}) => ({
   kinds: entries.map((e) => ({ kind: e.kind, count: 1 })),
   searching: false,
   present: false,
+  left: 0,
   from: "2026-11-26T09:00",
   to: "2026-12-26T00:00",
   version: 3,
@@ -176,4 +177,9 @@ test("no trouble is said, but not while it is still looked for", async () => {
 test("what cannot be had says why", async () => {
   view(() => problem(503, "The database is away since 09:00."));
   expect(await screen.findByText("The database is away since 09:00.")).toBeTruthy();
+});
+
+test("while the present is still looked at, it says how many products are to go", async () => {
+  view({ ...list([entry([flag({})])]), searching: true, present: true, left: 120 });
+  await screen.findByText("Looking at the present moment, the worst first: 120 products to go …");
 });

@@ -40,11 +40,13 @@ export function Flags() {
           <div className="flex items-baseline gap-4 py-3">
             <h1 className="text-[19px]">{filter.acknowledged ? "Flags that somebody lives with" : "Flags"}</h1>
             <p className="text-quiet" aria-live="polite">
-              {data.present
-                ? "The present moment was looked at, the weeks to come are being looked at …"
-                : data.searching
-                  ? "Looking at the newest change …"
-                  : `Every question looked at, from now to ${moment(data.to, state?.now)}.`}
+              {data.left > 0
+                ? `Looking at the present moment, the worst first: ${count(data.left)} products to go …`
+                : data.present
+                  ? "The present moment was looked at, the weeks to come are being looked at …"
+                  : data.searching
+                    ? "Looking at the newest change …"
+                    : `Every question looked at, from now to ${moment(data.to, state?.now)}.`}
             </p>
           </div>
           {data.groups.length === 0 && !data.searching && (
