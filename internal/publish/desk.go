@@ -253,7 +253,7 @@ func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) e
 	var now *Differences
 	switch {
 	case p.Kind == ByHand && !p.Whole:
-		now, err = d.Differences(ctx, snap, p.Channel, snap.Moment(d.now()))
+		now, err = d.restating(ctx, snap, p.Channel, snap.Moment(d.now()), toldAgain(rows))
 	default:
 		if p.Kind != ByHand {
 			if snap, err = d.version(ctx, snap, p.Version); err != nil {

@@ -18,9 +18,10 @@ type DueList struct {
 
 // DueRow is a moment at which lines of a channel differ by themselves.
 type DueRow struct {
-	At          string `json:"at"`
-	Lines       int    `json:"lines" doc:"how many differ"`
-	Unpublished int    `json:"unpublished" doc:"of them, lines of which the saved book says something else: that waits for a publication by hand"`
+	At          string     `json:"at"`
+	Lines       int        `json:"lines" doc:"how many differ"`
+	Unpublished int        `json:"unpublished" doc:"of them, lines of which the saved book says something else: that waits for a publication by hand"`
+	Causes      []DueCause `json:"causes" doc:"rules and campaigns that open or close then"`
 }
 
 // DriftList is where a channel does not show what it took.
@@ -105,8 +106,13 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 	if err != nil {
 		return out, err
 	}
-	for _, d := range dues {
-		row := DueRow{At: d.At.String(), Lines: len(d.Changed)}
+	version, err := s.Desk.Published(ctx, snap, in.Channel)
+	if err != nil {
+		return out, err
+	}
+	for i := range dues {
+		d := &dues[i]
+		row := DueRow{At: d.At.String(), Lines: len(d.Changed), Causes: s.causes(snap, version, in.Channel, d)}
 		for _, sku := range d.SKUs {
 			if waits[sku] {
 				row.Unpublished++

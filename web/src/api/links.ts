@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type Schema } from "./client";
-import { refresh } from "./saving";
+import { api, take, type Schema, type Seen } from "./client";
+import { refresh, useSave } from "./saving";
 
 export type LinkForm = Schema["LinkForm"];
 export type LinkAnswer = Schema["LinkAnswer"];
@@ -53,6 +53,12 @@ export const useDue = (channel: string, wanted = true) =>
     queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })).then((d) => d.due),
     enabled: wanted,
   });
+
+export type TurnForm = Schema["TurnForm"];
+
+/** Starts or ends a rule or campaign now, or passes over its next time, and tells the channels. */
+export const useTurn = () =>
+  useSave((body: TurnForm, header: Seen) => take(api.POST("/api/turns", { params: { header }, body })));
 
 /** Where a channel does not show what it took. */
 export const useDrifts = (channel: string) =>

@@ -7,10 +7,14 @@ import { undo } from "./log";
 export const refresh = (client: QueryClient) =>
   Promise.all(["book", "state", "publications", "session"].map((key) => client.invalidateQueries({ queryKey: [key] })));
 
-type Write<In> = (input: In, seen: Seen) => Promise<Saved>;
+type Write<In, Out extends Saved> = (input: In, seen: Seen) => Promise<Out>;
 
 /** Makes a write; where it would break pinned prices, once more after somebody has seen which. */
-async function asking<In>(ask: ReturnType<typeof useNotices>["ask"], write: Write<In>, input: In): Promise<Saved> {
+async function asking<In, Out extends Saved>(
+  ask: ReturnType<typeof useNotices>["ask"],
+  write: Write<In, Out>,
+  input: In,
+): Promise<Out> {
   try {
     return await write(input, {});
   } catch (e) {
@@ -21,7 +25,7 @@ async function asking<In>(ask: ReturnType<typeof useNotices>["ask"], write: Writ
 }
 
 /** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */
-export function useSave<In = void>(write: Write<In>) {
+export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, Out>) {
   const client = useQueryClient();
   const { tell, ask } = useNotices();
   const back = async (entry: number) => {

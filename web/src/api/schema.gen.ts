@@ -1604,6 +1604,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-turns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/channel/{channel}/goods/{sku}": {
         parameters: {
             query?: never;
@@ -2809,11 +2825,28 @@ export interface components {
             sku: string;
             took: string | null;
         };
+        DueCause: {
+            code: string;
+            /** @enum {string} */
+            kind: "rules" | "campaigns";
+            /**
+             * Format: int64
+             * @description that differ then, and that it selects
+             */
+            lines: number;
+            name: string;
+            /** @description or else it closes */
+            opens: boolean;
+            /** @description what can be done about it now: start, end, skip */
+            turns: string[];
+        };
         DueList: {
             due: components["schemas"]["DueRow"][];
         };
         DueRow: {
             at: string;
+            /** @description rules and campaigns that open or close then */
+            causes: components["schemas"]["DueCause"][];
             /**
              * Format: int64
              * @description how many differ
@@ -4406,6 +4439,34 @@ export interface components {
         Tried: {
             problem?: string;
             works: boolean;
+        };
+        TurnAnswer: {
+            /**
+             * Format: int64
+             * @description of the log; it can be undone
+             */
+            entry: number;
+            /** @description to the channels where it changes anything */
+            sent: components["schemas"]["TurnSent"][];
+            summary: string;
+            /** Format: int64 */
+            version: number;
+        };
+        TurnForm: {
+            /** @description the moment at which it would open or close by itself */
+            at: string;
+            code: string;
+            /** @enum {string} */
+            kind: "rules" | "campaigns";
+            /** @enum {string} */
+            turn: "start" | "end" | "skip";
+        };
+        TurnSent: {
+            channel: string;
+            name: string;
+            /** @description why it is not told */
+            problem?: string;
+            publication?: components["schemas"]["PublicationAnswer"];
         };
         Unmet: {
             /** @description with attr: its name */
@@ -9048,6 +9109,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StorefrontGoods"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-turns": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TurnAnswer"];
                 };
             };
             /** @description Error */

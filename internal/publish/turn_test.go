@@ -1,0 +1,90 @@
+package publish_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
+)
+
+// evenings is a shop with a reduction every evening, in a campaign.
+const evenings = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"},{"code":"till"}],
+	"campaigns":[{"code":"W","name":"Week","window":{"from":"2026-11-26T10:00","to":"2026-12-10T00:00"}}],
+	"products":[{"sku":"A & <b>","list":"10.00"},{"sku":"B","list":"20.00"},{"sku":"C","list":"30.00","cost":"29.50"}],
+	"rules":[{"code":"E","layer":"sale","rank":1,"campaign":"W","where":{"sku":["A & <b>","C"]},"window":{"hours":["17:00","19:00"]},"effect":{"percentOff":"10"}},
+		{"code":"N","layer":"sale","rank":2,"where":{"sku":["B"]},"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"50"}},
+		{"code":"T","layer":"sale","rank":3,"where":{"all":[]},"channels":["till"],"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"5"}}]}`
+
+func (o *office) dues() []publish.DueMoment {
+	o.t.Helper()
+	dues, err := o.desk.Upcoming(o.t.Context(), o.live.Current(), "web", o.live.Current().Moment(o.clock())+30*pricing.Day, 50)
+	require.NoError(o.t, err)
+	return dues
+}
+
+// A due moment names the rules and campaigns that turn there and change lines, and those alone.
+func TestCausesOfADueMoment(t *testing.T) {
+	o := opened(t, evenings)
+	o.onTheMinute()
+	o.publishes(publish.Wish{})
+	dues := o.dues()
+	require.Equal(t, "2026-11-26T17:00", dues[0].At.String(), "at 10:00 a campaign opens, and no price changes")
+	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Opens: true, Lines: 2}, {Kind: "rules", Code: "N", Opens: true, Lines: 1}},
+		publish.Causes(o.live.Current(), "web", &dues[0]), "what is for another channel is no cause")
+	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Lines: 2}}, publish.Causes(o.live.Current(), "web", &dues[1]))
+}
+
+// An evening that is passed over passes, though another edit waits; the next one comes, and the edit still waits.
+func TestAnEveningIsPassedOver(t *testing.T) {
+	o := opened(t, evenings)
+	o.onTheMinute()
+	o.publishes(publish.Wish{})
+	s := o.scheduled()
+	o.passes(0, s)
+	due := o.dues()[0]
+	o.setList("B", "24.00")
+	before := o.live.Current()
+	old := *before.Rule("E")
+	turned, never, ok := old.Window.Turn(pricing.Skip, due.At, before.Moment(o.clock()))
+	require.True(t, ok && !never)
+	next := old
+	next.Window = turned
+	o.saves(&old, &next)
+	touched, told := o.live.Current().Engine.Touched(before.Engine)
+	require.True(t, told)
+	p, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", touched, []string{"A & <b>", "C"})
+	require.NoError(t, err)
+	require.Equal(t, publish.Done, o.sends(p).State)
+	require.Equal(t, map[string]publish.Answer{"A & <b>": publish.Taken, "B": publish.LeftOut, "C": publish.Taken}, o.answers(p.ID))
+	require.Equal(t, "2026-11-27T17:00:00Z", o.out.Line("A & <b>").Until)
+	o.passes(9*time.Hour, s)
+	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00"}, o.out.Prices(),
+		"B was left out: it waits for a publication by hand, with what the clock changes of it")
+	require.Equal(t, map[string]publish.Kind{"B": publish.Down}, o.differences())
+	o.passes(24*time.Hour, s)
+	require.Equal(t, "9.00", o.out.Prices()["A & <b>"])
+	o.out.Check(t)
+}
+
+// What is told again is stale once it would come out otherwise; with nothing to tell there is no publication.
+func TestToldAgainGoesStale(t *testing.T) {
+	o := opened(t, evenings)
+	o.publishes(publish.Wish{})
+	none := o.live.Current().Engine.SetOf(nil)
+	_, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, nil)
+	require.ErrorIs(t, err, publish.ErrNothing)
+	p, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, []string{"A & <b>"})
+	require.NoError(t, err)
+	o.wait(t.Context(), 2*time.Minute)
+	require.Equal(t, publish.Done, o.sends(p).State, "two minutes change nothing")
+	p, err = o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, []string{"A & <b>"})
+	require.NoError(t, err)
+	o.setList("A & <b>", "11.00")
+	_, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me")
+	require.ErrorIs(t, err, publish.ErrStale)
+	_, err = o.desk.PrepareSome(t.Context(), o.live.Current(), "till", "me", none, []string{"B"})
+	require.ErrorIs(t, err, publish.ErrUnlinked)
+}
