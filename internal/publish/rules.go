@@ -29,6 +29,9 @@ func (t *Telling) Rules(at pricing.Moment) map[string]json.RawMessage {
 			return
 		}
 		whole := t.whole(ordinal, r, c)
+		if whole == nil {
+			return
+		}
 		if w := whole.Window; w != nil && w.To != nil && *w.To <= at {
 			return
 		}
@@ -74,7 +77,7 @@ func (t *Telling) asksCost(w *pricing.Where) bool {
 		})
 }
 
-// whole is a rule as the channel is told it.
+// whole is a rule as the channel is told it; nil where that cannot be said without its campaign: such prices are quoted.
 func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pricing.Rule {
 	out := *r
 	out.Name, out.Note, out.Channels, out.Campaign = "", "", []string{t.Channel}, ""
@@ -84,9 +87,10 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 		out.Breaks, out.Counting = t.engine.Breaks(ordinal)
 	}
 	if c != nil {
-		out.Window = within(r.Window, c.Window)
-		if out.Audience == nil {
-			out.Audience = c.Audience
+		var opens, holds bool
+		out.Window, opens = r.Window.Meet(c.Window)
+		if out.Audience, holds = r.Audience.Meet(c.Audience); !opens || !holds {
+			return nil
 		}
 	}
 	if r.Offer != nil {
@@ -113,25 +117,6 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 		out.Offer = &offer
 	}
 	return &out
-}
-
-// within is a window that is open where both are, as far as one window can say it: what days and hours the second wants
-// beside those of the first is left to the quote.
-func within(a, b *pricing.Window) *pricing.Window {
-	if a == nil {
-		return b
-	}
-	if b == nil {
-		return a
-	}
-	both := *a
-	if b.From != nil && (both.From == nil || *both.From < *b.From) {
-		both.From = b.From
-	}
-	if b.To != nil && (both.To == nil || *b.To < *both.To) {
-		both.To = b.To
-	}
-	return &both
 }
 
 // spelled is a selection without names of ranges.

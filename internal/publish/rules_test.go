@@ -14,7 +14,9 @@ import (
 const ruled = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"groups":[{"code":"g"}],"customers":[{"code":"C"}],
 	"channels":[{"code":"web"},{"code":"plain","can":["breaks","groups"]},{"code":"wordless","can":["offers"]}],
 	"ranges":[{"code":"R","where":{"sku":["A"]}}],"ladders":[{"code":"L","breaks":[{"from":"100","percentOff":"5"}],"measure":"spend"}],
-	"campaigns":[{"code":"K","name":"K","window":{"from":"2026-11-01T00:00","to":"2026-12-01T00:00"}}],
+	"campaigns":[{"code":"K","name":"K","window":{"from":"2026-11-01T00:00","to":"2026-12-01T00:00"}},
+		{"code":"EVE","window":{"days":["fri","sat"],"hours":["17:00","21:00"]},"audience":{"countries":["NL"]}},
+		{"code":"WEEK","window":{"weekly":{"from":"fri 18:00","to":"mon 10:00"}}}],
 	"products":[{"sku":"A","list":"10.00","cost":"5.00"},{"sku":"B","list":"20.00"}],
 	"rules":[
 		{"code":"LINE","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"5"}},
@@ -30,6 +32,8 @@ const ruled = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"
 		{"code":"OFF","layer":"promotion","rank":1,"status":"off","where":{"all":[]},"order":{"min":2}},
 		{"code":"ORDER","layer":"promotion","rank":1,"name":"x","where":{"sku":["B"]},"order":{"multiple":2}},
 		{"code":"OFFER","layer":"promotion","rank":1,"where":{"all":[]},"offer":{"needs":[{"id":"n","where":{"range":["R"]},"quantity":2}],"gives":[{"to":"needs","percentOff":"5"}]}},
+		{"code":"EVENING","layer":"promotion","rank":2,"campaign":"EVE","where":{"all":[]},"window":{"hours":["16:00","19:00"]},"audience":{"signedIn":true},"order":{"min":3}},
+		{"code":"TWICE","layer":"promotion","rank":2,"campaign":"WEEK","where":{"all":[]},"window":{"weekly":{"from":"sat 00:00","to":"tue 10:00"}},"order":{"min":3}},
 		{"code":"WORD","layer":"promotion","rank":2,"where":{"all":[]},"offer":{"codes":{"words":["SPRING-26"]},"gives":[{"to":"basket","percentOff":"5"}]}}]}`
 
 // What no line can say goes as a rule: for that channel, as far as it can be told it, and nothing that tells what goods
@@ -37,7 +41,7 @@ const ruled = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"
 func TestRulesThatGoAlong(t *testing.T) {
 	at := moment(t, "2026-11-26T09:00")
 	docs := telling(t, ruled, "web").Rules(at)
-	require.Equal(t, []string{"CONTRACT", "OFFER", "ORDER", "SPEND", "WORD"}, slices.Sorted(maps.Keys(docs)))
+	require.Equal(t, []string{"CONTRACT", "EVENING", "OFFER", "ORDER", "SPEND", "WORD"}, slices.Sorted(maps.Keys(docs)))
 	require.Empty(t, telling(t, ruled, "plain").Rules(at))
 	require.NotContains(t, telling(t, ruled, "wordless").Rules(at), "WORD")
 	for code, doc := range docs {
@@ -53,6 +57,8 @@ func TestRulesThatGoAlong(t *testing.T) {
 	require.Contains(t, string(docs["SPEND"]), `"measure":"spend"`)
 	require.Contains(t, string(docs["CONTRACT"]), `"from":"2026-11-01T00:00"`, "of the campaign")
 	require.Contains(t, string(docs["CONTRACT"]), `"to":"2026-11-28T00:00"`, "the earlier end")
+	require.Contains(t, string(docs["EVENING"]), `"window":{"days":["fri","sat"],"hours":["17:00","19:00"]}`, "of both")
+	require.Contains(t, string(docs["EVENING"]), `"audience":{"countries":["NL"],"signedIn":true}`, "of both")
 	sum := sha256.Sum256([]byte("SPRING-26"))
 	require.Contains(t, string(docs["WORD"]), hex.EncodeToString(sum[:]))
 	require.NotContains(t, string(docs["WORD"]), "SPRING")
