@@ -20,6 +20,7 @@ type Row struct {
 	BookCost *string      `json:"bookCost" doc:"the cost as it is kept, without tax, in the book's currency"`
 	After    []string     `json:"after" doc:"the price after each layer, in order; empty where there is no price"`
 	Price    *string      `json:"price"`
+	Reduced  *string      `json:"reducedFrom,omitempty" doc:"what the channel shows guests the price as reduced from"`
 	Lowest   *string      `json:"lowest" doc:"the lowest permitted price"`
 	Cost     *string      `json:"cost" doc:"on the price's footing"`
 	Amount   *string      `json:"marginAmount" doc:"net less fee and cost"`

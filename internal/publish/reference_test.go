@@ -62,6 +62,14 @@ func TestReferencePrices(t *testing.T) {
 				if s.off != "" {
 					o.setOff("S", s.off)
 				}
+				snap := o.live.Current()
+				told, err := o.desk.References(t.Context(), snap, "web", snap.Moment(o.clock()), []int32{0})
+				require.NoError(t, err)
+				if r, is := told[0]; s.reference == "" {
+					require.False(t, is, "step %d", i+1)
+				} else {
+					require.Equal(t, []string{s.reference, c.kind}, []string{r.Reference.Fixed(2), string(r.Kind)}, "step %d", i+1)
+				}
 				if d := o.differences(); len(d) > 0 {
 					require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 				}

@@ -10,6 +10,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"dogbane/internal/board"
+	"dogbane/internal/book"
+	"dogbane/internal/money"
+	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 )
 
@@ -39,7 +43,11 @@ func (s *Server) registerBoard(api huma.API) {
 		if err != nil {
 			return board.Page{}, err
 		}
-		return v.Page(in.Start, in.Limit, in.Spread)
+		page, err := v.Page(in.Start, in.Limit, in.Spread)
+		if err != nil {
+			return page, err
+		}
+		return page, s.showReferences(ctx, v, &page)
 	})
 	get(api, "/api/histograms", func(ctx context.Context, in *BoardFilter) (board.Histograms, error) {
 		v, err := s.look(ctx, in)
@@ -58,6 +66,33 @@ func (s *Server) registerBoard(api huma.API) {
 		return CategoryList{list}, err
 	})
 	on(api, store.Reader, http.MethodGet, "/api/export", s.export)
+}
+
+// showReferences says of each row of a page what its price is shown as reduced from.
+func (s *Server) showReferences(ctx context.Context, v *board.View, page *board.Page) error {
+	shown := v.Products[page.Start : page.Start+len(page.Rows)]
+	references, err := s.references(ctx, v.Snap, v.Viewpoint, shown)
+	for i, p := range shown {
+		if r, is := references[p]; is {
+			digits, _ := money.Digits(page.Currency)
+			page.Rows[i].Reduced = fixed(&r.Reference, digits)
+		}
+	}
+	return err
+}
+
+// references are what the prices of some products are shown as reduced from, by product number: to guests who buy one
+// piece in a channel, under the saved book. While the database cannot be used, none are known.
+func (s *Server) references(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint,
+	products []int32) (map[int32]publish.Referred, error) {
+	if vp.Channel == "" || vp.Customer != "" || len(vp.Groups)+len(vp.With) > 0 || vp.Quantity > 1 {
+		return nil, nil
+	}
+	found, err := s.Desk.References(ctx, snap, vp.Channel, vp.At, products)
+	if err != nil && s.Store.Outage() != nil {
+		return nil, nil
+	}
+	return found, err
 }
 
 func (s *Server) export(ctx context.Context, in *ExportQuery) (*huma.StreamResponse, error) {

@@ -23,8 +23,15 @@ type PriceDetail struct {
 	Tags    LiveTags             `json:"liveTags"`
 	Lowest  *string              `json:"lowest" doc:"the lowest permitted price, rounded up"`
 	Shown   []ChannelPrice       `json:"shown" doc:"what the channels show"`
+	Reduced *ReducedFrom         `json:"reduced,omitempty" doc:"what the channel shows guests the price as reduced from"`
 	At      string               `json:"at"`
 	WhyNot
+}
+
+// ReducedFrom is what a price is shown as reduced from.
+type ReducedFrom struct {
+	Price string `json:"price"`
+	Kind  string `json:"kind" enum:"lowest30,catalog,list,rrp"`
 }
 
 // WhyNot is more about rules that did not apply.
@@ -228,6 +235,13 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	out.Tags = liveTags(sw.Rules(n))
 	lowest := sw.Row(n).Lowest
 	out.Lowest = board.Minor(lowest, lowest > 0, sw.Digits)
+	references, err := s.references(ctx, snap, vp, []int32{n})
+	if err != nil {
+		return out, err
+	}
+	if r, is := references[n]; is {
+		out.Reduced = &ReducedFrom{r.Reference.Fixed(sw.Digits), string(r.Kind)}
+	}
 	out.Product.Stock, out.Product.Sold = board.Plain(p.Stock), board.Plain(p.Sold)
 	for i := range snap.Book.Rules {
 		r := &snap.Book.Rules[i]

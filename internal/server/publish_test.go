@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -349,4 +350,54 @@ func TestDueAndDrifts(t *testing.T) {
 	require.Equal(t, len(blocked)+1, d.Total)
 	out.Manner(func(int) string { return publishtest.Well })
 	out.Check(t)
+}
+
+// What a price is shown as reduced from stands on the board and on the trail as it will be sent; to guests alone, and
+// for a channel.
+func TestReferencesOnTheBoard(t *testing.T) {
+	a := started(t, store.Administrator)
+	a.link(object{"reference": "list"})
+	var d struct {
+		Rows []struct {
+			SKU       string
+			Reference *string
+		}
+	}
+	a.do("GET", "/api/channels/web/differences?limit=10000", nil, 200, &d)
+	board := func(query string) map[string]*string {
+		var page struct {
+			Rows []struct {
+				SKU         string
+				ReducedFrom *string
+			}
+		}
+		a.do("GET", "/api/board?limit=500"+query, nil, 200, &page)
+		found := map[string]*string{}
+		for _, r := range page.Rows {
+			found[r.SKU] = r.ReducedFrom
+		}
+		return found
+	}
+	shown, reduced := board("&channel=web"), 0
+	for _, r := range d.Rows {
+		onBoard, is := shown[r.SKU]
+		if !is {
+			continue
+		}
+		require.Equal(t, r.Reference, onBoard, r.SKU)
+		if r.Reference != nil {
+			reduced++
+			var detail struct{ Reduced struct{ Price, Kind string } }
+			if reduced < 4 {
+				a.do("GET", "/api/price?channel=web&sku="+url.QueryEscape(r.SKU), nil, 200, &detail)
+				require.Equal(t, []string{*r.Reference, "list"}, []string{detail.Reduced.Price, detail.Reduced.Kind})
+			}
+		}
+	}
+	require.Positive(t, reduced)
+	for _, query := range []string{"", "&channel=web&who=group:trade", "&channel=web&quantity=2"} {
+		for sku, from := range board(query) {
+			require.Nil(t, from, "%s %s", query, sku)
+		}
+	}
 }

@@ -187,15 +187,20 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 }
 
 // Lowest are the lowest prices that a channel showed from an instant on, before another, by SKU, the price shown at the
-// first included.
-func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time) (map[string]money.Rat, error) {
+// first included: of some products, or of all where none are named.
+func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
+	skus ...string) (map[string]money.Rat, error) {
 	var rows []struct {
 		SKU string `gorm:"column:sku"`
 		Low string
 	}
-	err := s.db.WithContext(ctx).Raw(`SELECT sku, MIN(price) AS low FROM published_prices WHERE channel = ?
-		AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ? GROUP BY sku`,
-		channel, from.UTC(), to.UTC()).Scan(&rows).Error
+	asked := s.db.WithContext(ctx).Model(&publishedPrice{}).Select("sku, MIN(price) AS low").Group("sku").Where(
+		"channel = ? AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ?",
+		channel, from.UTC(), to.UTC())
+	if len(skus) > 0 {
+		asked = asked.Where("sku IN ?", skus)
+	}
+	err := asked.Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
 	}

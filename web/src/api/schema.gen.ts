@@ -2123,6 +2123,8 @@ export interface components {
             marginAmount: string | null;
             name: string;
             price: string | null;
+            /** @description what the channel shows guests the price as reduced from */
+            reducedFrom?: string;
             /** @description that applied, in order */
             rules: components["schemas"]["BoardRuleMark"][];
             sku: string;
@@ -3855,6 +3857,8 @@ export interface components {
                 [key: string]: string;
             };
             product: components["schemas"]["ProductDetail"];
+            /** @description what the channel shows guests the price as reduced from */
+            reduced?: components["schemas"]["ReducedFrom"];
             /** @description names of the rules in the trail */
             rules: components["schemas"]["BoardRuleMark"][];
             /** @description what the channels show */
@@ -4033,6 +4037,11 @@ export interface components {
             /** @description the channel's own name of the use; the same again is counted once */
             key: string;
             rule: string;
+        };
+        ReducedFrom: {
+            /** @enum {string} */
+            kind: "lowest30" | "catalog" | "list" | "rrp";
+            price: string;
         };
         RefusedPiece: {
             code: string;

@@ -81,7 +81,7 @@ export function BoardLine(props: Props) {
   );
 }
 
-function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & { row: BoardRow }) {
+function Cells({ row, layers, narrow, compact, strip, extra, editing, onEdit }: Props & { row: BoardRow }) {
   const channelName = useNames().bind(null, "channels");
   const below = row.flags.includes("below-cost");
   return (
@@ -104,8 +104,18 @@ function Cells({ row, layers, narrow, strip, extra, editing, onEdit }: Props & {
       {strip !== null && (
         <div className={stripWidth}>{strip > 0 && <PriceStrip row={row} layers={layers} width={strip} />}</div>
       )}
-      <div className="w-[74px] text-right text-[15px] font-semibold whitespace-nowrap" data-testid="price">
-        {amount(row.price)}
+      <div
+        className="w-[74px] text-right leading-tight whitespace-nowrap"
+        title={row.reducedFrom ? `shown as reduced from ${amount(row.reducedFrom)}` : undefined}
+      >
+        <span className="text-[15px] font-semibold" data-testid="price">
+          {amount(row.price)}
+        </span>
+        {row.reducedFrom && !compact && (
+          <span className="block text-[11px] text-quiet" data-testid="reduced-from">
+            <s>{amount(row.reducedFrom)}</s>
+          </span>
+        )}
       </div>
       <div
         className="w-[66px] text-right"

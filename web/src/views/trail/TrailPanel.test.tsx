@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { screen, within } from "@testing-library/react";
+import { cleanup, screen, within } from "@testing-library/react";
 import { expect, test } from "vitest";
 import type { PriceDetail } from "../../api/client";
 import { page } from "../../testing/page";
@@ -172,6 +172,27 @@ test("what the channels show stands beside, and a product that is gone says so",
   program({ "GET /api/price": () => problem(404, "There is no product “X”."), "GET /api/state": shopState });
   page(<TrailPanel />, "/board?sku=X");
   expect((await screen.findAllByText("There is no product “X”.")).length).toBe(1);
+});
+
+test("what a price is shown as reduced from is told, and what the channels show against", async () => {
+  const { panel: p } = await panel();
+  expect(p.queryByTestId("reduced-from")).toBeNull();
+  cleanup();
+  program({
+    "GET /api/price": {
+      ...detail,
+      reduced: { price: "15.90", kind: "lowest30" },
+      shown: [{ channel: "web", name: "web shop", price: "13.95", reference: "14.50", since: "2026-11-02T00:00" }],
+    },
+    "GET /api/state": shopState,
+    "GET /api/session": { name: "maren", role: "manager", demo: [] },
+    "GET /api/outlook": () => problem(404, "none"),
+  });
+  page(<TrailPanel />, "/board?sku=%3DA%26B&channel=web");
+  expect((await screen.findByTestId("reduced-from")).textContent).toBe(
+    "shown as reduced from 15.90, the lowest price of the 30 days before it was reduced",
+  );
+  expect(screen.getByRole("row", { name: /web shop 14\.50 ?13\.95 since/ })).toBeTruthy();
 });
 
 test("without a product it says what to do", async () => {

@@ -92,6 +92,12 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
         </span>
         <PinPrice key={product.sku} detail={detail} viewpoint={viewpoint} />
       </p>
+      {detail.reduced && (
+        <p className="text-quiet" data-testid="reduced-from">
+          shown as reduced from <s className="text-ink">{amount(detail.reduced.price)}</s>,{" "}
+          {referenceWords[detail.reduced.kind]}
+        </p>
+      )}
       {answer.portions.length > 1 ? (
         answer.portions.map((p, i) => (
           <section key={i} className="mt-3" data-testid="portion">
@@ -161,6 +167,7 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
             <tr key={c.channel}>
               <td className="py-0.5">{c.name}</td>
               <td className="text-right font-medium">
+                {c.reference && <s className="mr-2 font-normal text-quiet">{amount(c.reference)}</s>}
                 {c.price === null ? <span className="text-quiet">nothing</span> : amount(c.price)}
               </td>
               <td className="pl-3 text-right text-quiet">
@@ -193,6 +200,14 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
     </div>
   );
 }
+
+/** What a reduction is shown against. */
+const referenceWords = {
+  lowest30: "the lowest price of the 30 days before it was reduced",
+  catalog: "the price before sales",
+  list: "the list price",
+  rrp: "the recommended price",
+};
 
 /** The rules that made the price of no piece, each with the first reason. */
 function missedBy({ portions, rules }: PriceDetail["answer"]): Trail["missed"] {
