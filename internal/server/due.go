@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
@@ -40,6 +41,24 @@ type DriftRow struct {
 	Accepted bool    `json:"accepted"`
 }
 
+// UnlikeList is where a channel shows other prices than channels that sell to the same people.
+type UnlikeList struct {
+	Unlike []UnlikeRow `json:"unlike" doc:"by SKU, the first of them"`
+	Total  int         `json:"total"`
+}
+
+// UnlikeRow is a product that two channels show at different prices.
+type UnlikeRow struct {
+	SKU    string `json:"sku"`
+	Name   string `json:"name"`
+	Shows  string `json:"shows"`
+	Other  string `json:"other" doc:"the other channel's name"`
+	Theirs string `json:"theirs" doc:"what that one shows"`
+}
+
+// mostUnlike bounds how many are told.
+const mostUnlike = 500
+
 const (
 	dueAhead = 92 * pricing.Day
 	mostDues = 60
@@ -62,6 +81,7 @@ func (s *Server) registerDue(api huma.API) {
 		}
 		return s.driftList(ctx, in.Channel, drifts)
 	})
+	get(api, "/api/channels/{channel}/unlike", s.unlike)
 	step := func(what string, do func(ctx context.Context, channel string, skus []string) error) {
 		answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/drifts/"+what, func(ctx context.Context,
 			in *ChannelSKUs) (SKUList, error) {
@@ -121,4 +141,20 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 		out.Due = append(out.Due, row)
 	}
 	return out, nil
+}
+
+func (s *Server) unlike(ctx context.Context, in *ChannelQuery) (UnlikeList, error) {
+	snap := s.Live.Current()
+	list, total, err := s.Desk.Unlikes(ctx, snap, in.Channel, mostUnlike)
+	out := UnlikeList{Unlike: []UnlikeRow{}, Total: total}
+	for _, u := range list {
+		digits, _ := money.Digits(u.Currency)
+		row := UnlikeRow{SKU: u.SKU, Shows: u.Here.Fixed(digits), Other: snap.Channel(u.Other).Title(),
+			Theirs: u.Theirs.Fixed(digits)}
+		if p := snap.Product(u.SKU); p != nil {
+			row.Name = p.Name
+		}
+		out.Unlike = append(out.Unlike, row)
+	}
+	return out, err
 }

@@ -47,6 +47,7 @@ type ChannelState struct {
 	Behind   int    `json:"behind" doc:"products whose price there is not what the saved book says"`
 	Blocked  int    `json:"blocked"`
 	Sending  bool   `json:"sending"`
+	Drifting int    `json:"drifting" doc:"products of which it does not show what it took, and nobody lives with that"`
 }
 
 // LayerState is a layer with how its rules share the work.
@@ -116,12 +117,17 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	for _, p := range underway {
 		sending[p.Channel] = true
 	}
+	drifting, err := s.Store.CountDrifts(asking)
+	if err != nil {
+		return st, err
+	}
 	for _, c := range snap.Book.Channels {
 		d, err := s.Desk.Differences(ctx, snap, c.Code, s.moment(snap))
 		if err != nil {
 			return st, err
 		}
-		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code]})
+		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code],
+			drifting[c.Code]})
 	}
 	found := s.flags.Of(snap)
 	seen, err := s.acknowledged(ctx)
@@ -130,6 +136,11 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	}
 	st.Flags.Searching = found.Searching
 	st.Flags.Errors, st.Flags.Others = flagsearch.Counts(snap, found, seen)
+	for i := range st.Channels {
+		if st.Channels[i].Drifting > 0 {
+			st.Flags.Errors++ // of one channel they are one, however many
+		}
+	}
 	return st, nil
 }
 

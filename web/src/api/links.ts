@@ -68,6 +68,13 @@ export const useDrifts = (channel: string) =>
     refetchInterval: 30_000,
   });
 
+/** Where a channel shows other prices than channels that sell to the same people. */
+export const useUnlike = (channel: string) =>
+  useQuery({
+    queryKey: ["book", "unlike", channel],
+    queryFn: () => take(api.GET("/api/channels/{channel}/unlike", { params: { path: { channel } } })),
+  });
+
 /** Reads what a channel shows now. */
 export function useCompare(channel: string) {
   const client = useQueryClient();

@@ -388,6 +388,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel}/unlike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-unlike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/checks": {
         parameters: {
             query?: never;
@@ -2647,6 +2663,11 @@ export interface components {
             blocked: number;
             code: string;
             currency: string;
+            /**
+             * Format: int64
+             * @description products of which it does not show what it took, and nobody lives with that
+             */
+            drifting: number;
             name: string;
             sending: boolean;
         };
@@ -4477,6 +4498,21 @@ export interface components {
             problem?: string;
             publication?: components["schemas"]["PublicationAnswer"];
         };
+        UnlikeList: {
+            /** Format: int64 */
+            total: number;
+            /** @description by SKU, the first of them */
+            unlike: components["schemas"]["UnlikeRow"][];
+        };
+        UnlikeRow: {
+            name: string;
+            /** @description the other channel's name */
+            other: string;
+            shows: string;
+            sku: string;
+            /** @description what that one shows */
+            theirs: string;
+        };
         Unmet: {
             /** @description with attr: its name */
             attr?: string;
@@ -5637,6 +5673,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShownLines"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-unlike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnlikeList"];
                 };
             };
             /** @description Error */

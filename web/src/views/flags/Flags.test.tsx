@@ -183,3 +183,19 @@ test("while the present is still looked at, it says how many products are to go"
   view({ ...list([entry([flag({})])]), searching: true, present: true, left: 120 });
   await screen.findByText("Looking at the present moment, the worst first: 120 products to go …");
 });
+
+test("a channel that shows other prices than it took is a flag, with the way to them", async () => {
+  view(list([]), {
+    "GET /api/state": {
+      ...shopState,
+      channels: [
+        { code: "a/b", name: "Shop & <co>", drifting: 3 },
+        { code: "web", name: "web", drifting: 0 },
+      ],
+    },
+  });
+  const link = await screen.findByRole("link", { name: "Shop & <co>" });
+  expect(link.getAttribute("href")).toBe("/publish?channel=a%2Fb&tab=shows");
+  expect(link.closest("li")?.textContent).toBe("Shop & <co> shows 3 prices otherwise than it took");
+  expect(screen.queryByText("No trouble found")).toBeNull();
+});

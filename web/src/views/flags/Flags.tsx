@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { FlagGroup } from "../../api/client";
 import { useFlags, useMoreFlags } from "../../api/flags";
 import { useRules } from "../../api/rules";
@@ -19,6 +19,7 @@ export function Flags() {
   const filter = readFlagFilter(params);
   const { data, error, refetch } = useFlags(filter);
   const { data: state } = useProgramState();
+  const drifting = state?.channels.filter((c) => c.drifting > 0) ?? [];
   const list = useRef<HTMLDivElement>(null);
   useOneTabStop(list, "[data-flag]");
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
@@ -49,7 +50,30 @@ export function Flags() {
                     : `Every question looked at, from now to ${moment(data.to, state?.now)}.`}
             </p>
           </div>
-          {data.groups.length === 0 && !data.searching && (
+          {!narrowed && !filter.acknowledged && drifting.length > 0 && (
+            <section aria-label="Shown otherwise than sent" className="mb-8" data-group="drift">
+              <div className="flex items-baseline gap-3 border-b border-ink/50 pb-1">
+                <h2 className="text-[16px] text-bad">
+                  Shown otherwise than sent <span className="font-normal">{count(drifting.length)}</span>
+                </h2>
+                <p className="text-quiet">A channel shows other prices than it took: somebody changed them there.</p>
+              </div>
+              <ul>
+                {drifting.map((c) => (
+                  <li key={c.code} className="border-b py-1.5">
+                    <Link
+                      className="underline underline-offset-2"
+                      to={`/publish?channel=${encodeURIComponent(c.code)}&tab=shows`}
+                    >
+                      {c.name || c.code}
+                    </Link>{" "}
+                    shows {count(c.drifting)} {c.drifting === 1 ? "price" : "prices"} otherwise than it took
+                  </li>
+                ))}
+              </ul>
+            </section>
+          )}
+          {data.groups.length === 0 && !data.searching && drifting.length === 0 && (
             <Empty
               title={filter.acknowledged ? "Nobody lives with a flag" : narrowed ? "No such flag" : "No trouble found"}
             >

@@ -25,6 +25,7 @@ async function sheet(more: Parameters<typeof program>[0] = {}) {
     "GET /api/session": administrator,
     "GET /api/state": shopState,
     "GET /api/channels/web/drifts": found,
+    "GET /api/channels/web/unlike": { unlike: [], total: 0 },
     "POST /api/channels/web/drifts/again": {},
     "POST /api/channels/web/drifts/accept": {},
     ...more,
@@ -73,4 +74,17 @@ test("reading says what keeps it from reading, and shows what it read", async ()
   await user.click(read);
   expect(await screen.findByText("The web shop shows what it took")).toBeTruthy();
   expect(screen.queryByRole("alert")).toBeNull();
+});
+
+test("what the same people pay otherwise in another channel is listed beside it", async () => {
+  await sheet({
+    "GET /api/channels/web/unlike": {
+      unlike: [{ sku: "=A", name: "Bowl & <cup>", shows: "5.00", other: "شارع", theirs: "6.50" }],
+      total: 2,
+    },
+  });
+  expect(await screen.findByText("2 products cost the same people something else in another channel")).toBeTruthy();
+  const row = document.querySelector("[data-unlike]");
+  expect([...(row?.children ?? [])].map((c) => c.textContent)).toEqual(["Bowl & <cup> =A", "5.00", "6.50", "شارع"]);
+  expect(screen.getByText("The first 1 of them.")).toBeTruthy();
 });

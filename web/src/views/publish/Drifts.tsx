@@ -1,7 +1,7 @@
-import { useCompare, useDrifts, useDriftStep } from "../../api/links";
+import { useCompare, useDrifts, useDriftStep, useUnlike } from "../../api/links";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { count, errorText, moment } from "../../lib/format";
+import { amount, count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
 
@@ -81,6 +81,49 @@ export function Drifts({ channel, name }: { channel: string; name: string }) {
           </table>
         </div>
       )}
+      <Unlikes channel={channel} name={name} />
     </div>
+  );
+}
+
+/** Where channels that sell to the same people show other prices. */
+function Unlikes({ channel, name }: { channel: string; name: string }) {
+  const { data } = useUnlike(channel);
+  if (!data || data.total === 0) return null;
+  return (
+    <details
+      aria-label="Other prices elsewhere"
+      className="max-h-[45%] shrink-0 overflow-y-auto border-t border-ink/50 bg-sheet"
+    >
+      <summary className="px-5 py-2">
+        {count(data.total)} {data.total === 1 ? "product costs" : "products cost"} the same people something else in
+        another channel
+      </summary>
+      <table className="w-full">
+        <thead className="text-left text-[12px] text-quiet">
+          <tr>
+            <th className="py-1 pl-5 font-normal">Product</th>
+            <th className="w-32 text-right font-normal">{name}</th>
+            <th className="w-32 text-right font-normal">there</th>
+            <th className="w-64 pl-6 font-normal">the other channel</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.unlike.map((u) => (
+            <tr key={u.sku + u.other} className="border-t" data-unlike={u.sku}>
+              <td className="py-1 pl-5">
+                {u.name || u.sku} <span className="text-quiet">{u.sku}</span>
+              </td>
+              <td className="text-right">{amount(u.shows)}</td>
+              <td className="text-right font-medium">{amount(u.theirs)}</td>
+              <td className="pl-6">{u.other}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {data.total > data.unlike.length && (
+        <p className="px-5 py-1 text-quiet">The first {count(data.unlike.length)} of them.</p>
+      )}
+    </details>
   );
 }
