@@ -376,10 +376,10 @@ func TestADayAtTheDesk(t *testing.T) {
 		reader := p.openAs(t, "tessel", "/stack/rule/TOOLS-CLEAR")
 		reader.says("You may look and try, not save.")
 		approver := p.openAs(t, "wout", "/publish?channel=web")
-		approver.click("label", "blocked only")
+		approver.click("[aria-label='Kinds of changes'] button", "^blocked")
 		approver.find("[aria-label^='Reason for sending']:not(:disabled)")
 		h.show(p.url + "/publish?channel=web")
-		h.click("label", "blocked only")
+		h.click("[aria-label='Kinds of changes'] button", "^blocked")
 		h.find("[aria-label^='Reason for sending']:disabled")
 	})
 	job("a campaign moved", "/calendar", func(t *testing.T) {

@@ -79,7 +79,7 @@ func (p *page) cell(sku, column string) string {
 // leaveOutTheRest leaves every blocked row out whose SKU does not begin with a text.
 func (p *page) leaveOutTheRest(prefix string) {
 	p.t.Helper()
-	p.click("label", "blocked only")
+	p.click("[aria-label='Kinds of changes'] button", "^blocked")
 	p.find("[aria-label^='Leave out']")
 	boxes, err := p.Elements("[aria-label^='Leave out']")
 	require.NoError(p.t, err)
@@ -90,6 +90,7 @@ func (p *page) leaveOutTheRest(prefix string) {
 			box.MustClick()
 		}
 	}
+	p.click("[aria-label='Kinds of changes'] button", "^all")
 }
 
 // Each kind of bad file gets a message of its own, and nothing of it is written.

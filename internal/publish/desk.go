@@ -68,11 +68,12 @@ func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 // Wish is what somebody wants to send.
 type Wish struct {
 	Who       string
-	Version   int64             // of the differences that were looked at
-	Overrides map[string]string // SKU → the reason for sending a blocked line
-	LeaveOut  []string          // SKUs that are not sent this time
-	Only      []string          // the SKUs that are sent, where not all; the rest stays due
-	Whole     bool              // everything is told again
+	Version   int64                    // of the differences that were looked at
+	Overrides map[string]string        // SKU → the reason for sending a blocked line
+	LeaveOut  []string                 // SKUs that are not sent this time
+	Only      []string                 // the SKUs that are sent, where not all; the rest stays due
+	Whole     bool                     // everything is told again
+	Of        func(d *Difference) bool // those that are sent, where not all; the rest stays due
 }
 
 // Prepare builds a publication by hand. Its errors are ErrStale, ErrUnlinked, ErrNothing and *Undecided.
@@ -92,7 +93,7 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 		return Publication{}, err
 	}
 	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: w.Who, Kind: ByHand,
-		Whole: w.Whole, State: Prepared, Rules: found.Rules}
+		Whole: w.Whole, State: Prepared, Rules: found.Rules, Named: Named{Worth: found.worthOf(rows)}}
 	if err := d.keeper.KeepBook(ctx, p.Version, func() []byte { return bookfile.Encode(snap.Book) }); err != nil {
 		return p, err
 	}
@@ -109,7 +110,7 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 	goes := 0
 	for i := range d.Rows {
 		diff := d.Rows[i]
-		if len(only) > 0 && !only[diff.SKU] {
+		if len(only) > 0 && !only[diff.SKU] || w.Of != nil && !w.Of(&diff) {
 			out[diff.SKU] = true
 		}
 		row := Row{SKU: diff.SKU, Kind: diff.Kind, Was: diff.Was, Price: diff.Price, Reference: diff.Reference,

@@ -44,6 +44,8 @@ type Difference struct {
 	Begun                 Begun
 	Product               int32        // -1: it is no longer in the book
 	Margin                *money.Rat   // net − fee − cost of the new price
+	Gain                  *money.Rat   // what a piece earns more than at the price that it shows
+	Sold                  *money.Rat   // pieces in the last 30 days, where it shows a price
 	Cost                  *money.Rat   // on the price's footing
 	Stops                 []flags.Kind // keep the line from being sent until they are overridden or it is left out
 	Held                  bool         // it was taken back: nothing sends it until somebody releases it
@@ -343,6 +345,9 @@ func sameAmount(a, b *money.Rat) bool {
 
 // judge finds what blocks rows, and what they leave.
 func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]bool) error {
+	if err := d.weigh(t, rows); err != nil {
+		return err
+	}
 	var suspects []int32
 	for i := range rows {
 		r := &rows[i]

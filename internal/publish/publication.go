@@ -90,9 +90,10 @@ type Publication struct {
 
 // Named is what is said with a publication.
 type Named struct {
-	Passed      []string `json:"passed,omitempty"`      // moments that were passed over
-	Unpublished int      `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
-	Effective   string   `json:"effective,omitempty"`   // when the channel shows it; "": at once
+	Passed      []string   `json:"passed,omitempty"`      // moments that were passed over
+	Unpublished int        `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
+	Effective   string     `json:"effective,omitempty"`   // when the channel shows it; "": at once
+	Worth       *WorthText `json:"worth,omitempty"`       // of what is sent
 }
 
 // RuleChanges are the rules that a channel is told, and those that it is to forget.

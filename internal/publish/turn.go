@@ -103,7 +103,7 @@ func (d *Desk) PrepareSome(ctx context.Context, snap *book.Snapshot, channel, wh
 		return Publication{}, err
 	}
 	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: who, Kind: ByHand,
-		State: Prepared, Rules: found.Rules}
+		State: Prepared, Rules: found.Rules, Named: Named{Worth: found.worthOf(rows)}}
 	if err := d.keeper.KeepBook(ctx, p.Version, func() []byte { return bookfile.Encode(snap.Book) }); err != nil {
 		return p, err
 	}

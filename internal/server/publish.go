@@ -18,67 +18,31 @@ import (
 	"dogbane/internal/store"
 )
 
-// ChannelDifferences are what publishing to a channel now would change, a page of them.
-type ChannelDifferences struct {
-	Version   int64        `json:"version"`
-	Channel   string       `json:"channel"`
-	Name      string       `json:"name"`
-	Connected bool         `json:"connected"`
-	Page      string       `json:"page,omitempty" doc:"where people see its prices"`
-	Currency  string       `json:"currency"`
-	At        string       `json:"at"`
-	Total     int          `json:"total" doc:"rows on all pages"`
-	Blocked   int          `json:"blocked" doc:"of them"`
-	Held      int          `json:"held" doc:"of them"`
-	Kinds     []KindCount  `json:"kinds"`
-	Same      int          `json:"same"`
-	Unpriced  int          `json:"unpriced" doc:"products without a price there"`
-	Rules     int          `json:"rules" doc:"rules that the channel would be told, or would forget"`
-	Rows      []Difference `json:"rows"`
-	Next      string       `json:"next,omitempty" doc:"for after: the next page's"`
-}
-
-// Difference is one product whose line in the channel is not what the book says.
-type Difference struct {
-	SKU       string   `json:"sku"`
-	Name      string   `json:"name"`
-	Kind      string   `json:"kind" enum:"new,up,down,reference,details,again,gone"`
-	Was       *string  `json:"was"`
-	Price     *string  `json:"price"`
-	Reference *string  `json:"reference" doc:"the price that it is shown as reduced from"`
-	Change    *string  `json:"change"`
-	Cost      *string  `json:"cost"`
-	Amount    *string  `json:"marginAmount" doc:"net less fee and cost"`
-	Blocked   []string `json:"blocked" doc:"kinds of trouble: it needs a reason, or is left out"`
-	Held      bool     `json:"held" doc:"taken back: nothing sends it until it is released"`
-	Rules     []string `json:"rules"`
-	Category  string   `json:"category"`
-}
-
 // PublicationAnswer is a publication.
 type PublicationAnswer struct {
-	ID         int64       `json:"id"`
-	Channel    string      `json:"channel"`
-	Version    int64       `json:"version"`
-	At         string      `json:"at" doc:"the moment for which it was built"`
-	Who        string      `json:"who"`
-	State      string      `json:"state" enum:"prepared,waiting,queued,sending,done,partly,failed,refused,dropped"`
-	Problem    string      `json:"problem,omitempty"`
-	Kind       string      `json:"kind" enum:"by-hand,due,take-back,rest"`
-	Of         int64       `json:"of,omitempty" doc:"the publication that it takes back, or is the rest of"`
-	Prepared   string      `json:"prepared"`
-	Ended      string      `json:"ended,omitempty"`
-	DecidedBy  string      `json:"decidedBy,omitempty"`
-	Reason     string      `json:"reason,omitempty" doc:"why it was refused"`
-	Passed     []string    `json:"passed,omitempty" doc:"moments that were passed over"`
-	Lines      int         `json:"lines" doc:"that are sent"`
-	Taken      int         `json:"taken"`
-	Refused    int         `json:"refused"`
-	Unanswered int         `json:"unanswered"`
-	LeftOut    int         `json:"leftOut" doc:"left out or held back"`
-	Rules      int         `json:"rules" doc:"that go along or are withdrawn"`
-	Answers    []RowAnswer `json:"answers,omitempty"`
-	Next       string      `json:"next,omitempty"`
+	ID         int64              `json:"id"`
+	Channel    string             `json:"channel"`
+	Version    int64              `json:"version"`
+	At         string             `json:"at" doc:"the moment for which it was built"`
+	Who        string             `json:"who"`
+	State      string             `json:"state" enum:"prepared,waiting,queued,sending,done,partly,failed,refused,dropped"`
+	Problem    string             `json:"problem,omitempty"`
+	Kind       string             `json:"kind" enum:"by-hand,due,take-back,rest"`
+	Of         int64              `json:"of,omitempty" doc:"the publication that it takes back, or is the rest of"`
+	Prepared   string             `json:"prepared"`
+	Ended      string             `json:"ended,omitempty"`
+	DecidedBy  string             `json:"decidedBy,omitempty"`
+	Reason     string             `json:"reason,omitempty" doc:"why it was refused"`
+	Passed     []string           `json:"passed,omitempty" doc:"moments that were passed over"`
+	Lines      int                `json:"lines" doc:"that are sent"`
+	Taken      int                `json:"taken"`
+	Refused    int                `json:"refused"`
+	Unanswered int                `json:"unanswered"`
+	LeftOut    int                `json:"leftOut" doc:"left out or held back"`
+	Rules      int                `json:"rules" doc:"that go along or are withdrawn"`
+	Worth      *publish.WorthText `json:"worth,omitempty" doc:"of one that was prepared by hand"`
+	Answers    []RowAnswer        `json:"answers,omitempty"`
+	Next       string             `json:"next,omitempty"`
 }
 
 // RowAnswer is what became of one line.
@@ -100,6 +64,7 @@ type PublicationOrder struct {
 	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for blocked lines"`
 	LeaveOut  []string          `json:"leaveOut,omitempty" doc:"SKUs that are not sent this time"`
 	Only      []string          `json:"only,omitempty" doc:"the SKUs that are sent, where not all; the rest stays due"`
+	Of        *DifferenceFilter `json:"of,omitempty" doc:"those that are sent, where not all: what this leaves"`
 	Whole     bool              `json:"whole,omitempty" doc:"everything is told again"`
 }
 
@@ -243,7 +208,8 @@ func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (Publ
 		in.Body.Overrides[sku] = reason
 	}
 	p, err := s.Desk.Prepare(ctx, snap, in.Channel, publish.Wish{Who: personOf(ctx).Name, Version: in.Body.Version,
-		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only, Whole: in.Body.Whole})
+		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only, Whole: in.Body.Whole,
+		Of: in.Body.Of.passes(snap)})
 	return s.publicationAnswer(&p), err
 }
 
@@ -321,80 +287,13 @@ func fixed(a *money.Rat, digits int) *string {
 	return &text
 }
 
-func (s *Server) channelDifferences(ctx context.Context, in *struct {
-	ChannelQuery
-	After string `query:"after" doc:"rows behind this SKU"`
-	Limit int    `query:"limit" minimum:"0" maximum:"10000"`
-}) (ChannelDifferences, error) {
-	snap := s.newest(ctx)
-	channel := snap.Channel(in.Channel)
-	if channel == nil {
-		return ChannelDifferences{}, store.ErrNotFound
-	}
-	d, err := s.Desk.Differences(ctx, snap, in.Channel, s.moment(snap))
-	if err != nil {
-		return ChannelDifferences{}, err
-	}
-	links, err := s.Store.Links(ctx)
-	if err != nil {
-		return ChannelDifferences{}, err
-	}
-	link, connected := links[in.Channel]
-	out := ChannelDifferences{Version: snap.Version, Channel: in.Channel, Name: channel.Name, Connected: connected,
-		Page: link.Page(), Currency: d.Currency, At: d.At.String(), Total: len(d.Rows), Blocked: d.Blocked(), Same: d.Same,
-		Unpriced: d.Unpriced, Rules: len(d.Rules.Rules) + len(d.Rules.Withdraw), Rows: []Difference{}, Kinds: []KindCount{}}
-	limit := in.Limit
-	if limit == 0 {
-		limit = 1000
-	}
-	kinds := map[publish.Kind]int{}
-	for i := range d.Rows {
-		r := &d.Rows[i]
-		kinds[r.Kind]++
-		if r.Held {
-			out.Held++
-		}
-		switch {
-		case r.SKU <= in.After:
-		case len(out.Rows) < limit:
-			out.Rows = append(out.Rows, differenceRow(snap, d, r))
-		case out.Next == "":
-			out.Next = out.Rows[limit-1].SKU
-		}
-	}
-	for _, k := range []publish.Kind{publish.Down, publish.Up, publish.New, publish.Gone, publish.Reference,
-		publish.Details, publish.Again} {
-		if kinds[k] > 0 {
-			out.Kinds = append(out.Kinds, KindCount{string(k), kinds[k]})
-		}
-	}
-	return out, nil
-}
-
-func differenceRow(snap *book.Snapshot, d *publish.Differences, r *publish.Difference) Difference {
-	row := Difference{SKU: r.SKU, Name: r.Name, Kind: string(r.Kind), Was: fixed(r.Was, d.Digits),
-		Price: fixed(r.Price, d.Digits), Reference: fixed(r.Reference, d.Digits), Cost: fixed(r.Cost, d.Digits),
-		Amount: fixed(r.Margin, d.Digits), Held: r.Held, Blocked: []string{}, Rules: append([]string{}, r.Rules...)}
-	for _, k := range r.Stops {
-		row.Blocked = append(row.Blocked, string(k))
-	}
-	if n, exists := snap.Engine.ProductNumber(r.SKU); exists {
-		row.Category = snap.Engine.Products()[n].Category
-	}
-	if r.Was != nil && r.Price != nil {
-		change := r.Price.Sub(*r.Was)
-		row.Change = fixed(&change, d.Digits)
-	}
-	return row
-}
-
 // publicationAnswer is a publication without its rows.
 func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, At: p.At.String(), Who: p.Who,
 		State: string(p.State), Problem: p.Problem, Kind: string(p.Kind), Of: p.Of, Prepared: s.wall(p.Prepared),
 		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Lines: p.Counts.Total, Taken: p.Counts.Taken,
 		Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered, LeftOut: p.Counts.LeftOut,
-		Rules: len(p.Rules.Rules) + len(p.Rules.Withdraw)}
+		Rules: len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
 	if p.Ended != nil {
 		out.Ended = s.wall(p.Ended.In(time.UTC))
 	}

@@ -401,3 +401,99 @@ func TestReferencesOnTheBoard(t *testing.T) {
 		}
 	}
 }
+
+// Differences are narrowed, counted and paged here, and what a narrowing leaves is what is sent of it.
+func TestDifferencesAreNarrowed(t *testing.T) {
+	a := started(t, store.Administrator)
+	a.link(nil)
+	type answer struct {
+		differences
+		Of struct {
+			Total, Blocked, Held int
+			Worth                struct {
+				Margin, Sales    string
+				Counted, Unknown int
+			}
+		}
+		Kinds []struct {
+			Kind  string
+			Count int
+		}
+		Made, Within []struct {
+			Value string
+			Count int
+		}
+	}
+	get := func(query string) (d answer) {
+		a.do("GET", "/api/channels/web/differences?"+query, nil, 200, &d)
+		return d
+	}
+	d, blocked := a.blocked()
+	made, code := get("limit=1").Made, ""
+	var p published
+	a.do("POST", "/api/channels/web/publications", object{"version": d.Version, "leaveOut": blocked}, 201, &p)
+	a.do("POST", fmt.Sprintf("/api/publications/%d/send", p.ID), object{}, 202, nil)
+	a.ends(p.ID)
+	var rules struct {
+		Rules []struct {
+			Rule object
+			ETag string
+		}
+	}
+	a.do("GET", "/api/rules", nil, 200, &rules)
+	for _, r := range rules.Rules {
+		effect, _ := r.Rule["effect"].(map[string]any)
+		for _, m := range made {
+			if code == "" && m.Value == r.Rule["code"] && m.Count > 9 && effect["percentOff"] != nil {
+				code = m.Value
+				r.Rule["effect"] = object{"percentOff": "31.5"}
+				a.do("PUT", "/api/rules/"+code, r.Rule, 200, nil, "If-Match", r.ETag, "Checks-Seen", "true")
+			}
+		}
+	}
+
+	all := get("limit=10000")
+	require.Equal(t, all.Total, all.Of.Total)
+	require.Len(t, all.Rows, all.Total)
+	sum := 0
+	for _, k := range all.Kinds {
+		sum += k.Count
+		require.Equal(t, k.Count, get("kind="+k.Kind).Of.Total, k.Kind)
+	}
+	require.Equal(t, all.Total, sum, "each row is of one kind")
+	require.Equal(t, all.Blocked, get("kind=blocked").Of.Total+get("kind=held").Of.Blocked)
+	for _, m := range all.Made {
+		require.Equal(t, m.Count, get("rule="+url.QueryEscape(m.Value)).Of.Total, m.Value)
+	}
+	for _, c := range all.Within {
+		require.Equal(t, c.Count, get("category="+url.QueryEscape(c.Value)).Of.Total, c.Value)
+	}
+	var paged []string
+	for start := 0; start < all.Total; start += 7 {
+		for _, r := range get(fmt.Sprintf("start=%d&limit=7", start)).Rows {
+			paged = append(paged, r.SKU)
+		}
+	}
+	require.Len(t, paged, all.Total)
+	require.Zero(t, get("q="+url.QueryEscape("<nothing> & so")).Of.Total)
+	require.NotZero(t, all.Of.Worth.Counted)
+	require.True(t, strings.HasPrefix(all.Of.Worth.Margin, "-"), all.Of.Worth.Margin)
+
+	of := get("rule=" + code + "&limit=10000")
+	var narrowed published
+	leave := []string{of.Rows[0].SKU}
+	for _, r := range of.Rows[1:] {
+		if len(r.Blocked) > 0 {
+			leave = append(leave, r.SKU)
+		}
+	}
+	a.do("POST", "/api/channels/web/publications", object{"version": all.Version, "of": object{"rule": code},
+		"leaveOut": leave}, 201, &narrowed)
+	a.do("POST", fmt.Sprintf("/api/publications/%d/send", narrowed.ID), object{}, 202, nil)
+	sent := a.ends(narrowed.ID)
+	require.Equal(t, []any{"done", of.Of.Total - len(leave)}, []any{sent.State, sent.Taken})
+	require.Equal(t, len(leave), get("rule="+code).Of.Total)
+	var told struct{ Worth struct{ Margin string } }
+	a.do("GET", fmt.Sprintf("/api/publications/%d", narrowed.ID), nil, 200, &told)
+	require.True(t, strings.HasPrefix(told.Worth.Margin, "-"), told.Worth.Margin)
+}

@@ -1,33 +1,30 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type Differences, type Publication, type Schema } from "./client";
+import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, take, type Publication, type Schema } from "./client";
 import { refresh } from "./saving";
 
-/** How many rows are fetched at once. */
+/** How many answers are fetched at once. */
 const page = 10_000;
 
-/** What publishing to a channel now would change, all of it. */
-export const useDifferences = (channel: string) =>
-  useQuery({
-    queryKey: ["book", "differences", channel],
-    queryFn: async function whole(): Promise<Differences> {
-      const of = (after: string) =>
-        take(
-          api.GET("/api/channels/{channel}/differences", {
-            params: { path: { channel }, query: { after, limit: page } },
-          }),
-        );
-      const all = await of("");
-      for (let next = all.next; next;) {
-        const more = await of(next);
-        // What changed between two pages is asked for from the start.
-        if (more.version !== all.version || more.total !== all.total) return whole();
-        all.rows.push(...more.rows);
-        next = more.next;
-      }
-      return all;
-    },
+/** How many differences are fetched at once. */
+export const differencesPage = 200;
+
+/** A page of what publishing to a channel now would change, as far as a filter leaves it, with the counts of all. */
+export const differencesQuery = (channel: string, of: Schema["DifferenceFilter"], start: number) =>
+  queryOptions({
+    queryKey: ["book", "differences", channel, of, start],
+    queryFn: () =>
+      take(
+        api.GET("/api/channels/{channel}/differences", {
+          params: { path: { channel }, query: { ...of, start, limit: differencesPage } },
+        }),
+      ),
     enabled: channel !== "",
+    placeholderData: keepPreviousData,
   });
+
+/** What publishing to a channel now would change: its first rows, and the counts of all. */
+export const useDifferences = (channel: string, of: Schema["DifferenceFilter"] = {}) =>
+  useQuery(differencesQuery(channel, of, 0));
 
 const underway = (p: Publication | undefined) => p !== undefined && ["queued", "sending"].includes(p.state);
 

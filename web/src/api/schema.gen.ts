@@ -2619,9 +2619,13 @@ export interface components {
              */
             held: number;
             kinds: components["schemas"]["KindCount"][];
+            /** @description rules that made prices among all rows */
+            made: components["schemas"]["Facet"][];
             name: string;
             /** @description for after: the next page's */
             next?: string;
+            /** @description what passes the filter */
+            of: components["schemas"]["Passing"];
             /** @description where people see its prices */
             page?: string;
             rows: components["schemas"]["Difference"][];
@@ -2644,6 +2648,8 @@ export interface components {
             unpriced: number;
             /** Format: int64 */
             version: number;
+            /** @description categories of all rows, those that they lie in included */
+            within: components["schemas"]["Facet"][];
         };
         ChannelPrice: {
             channel: string;
@@ -2835,6 +2841,16 @@ export interface components {
             sku: string;
             was: string | null;
         };
+        DifferenceFilter: {
+            /** @description with those in it */
+            category?: string;
+            /** @description new, up, down, reference, details, again or gone; or blocked, or held */
+            kind?: string;
+            /** @description in names and SKUs */
+            q?: string;
+            /** @description that made the price */
+            rule?: string;
+        };
         DriftList: {
             /** @description when it was read last */
             compared?: string;
@@ -2945,6 +2961,11 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Facet: {
+            /** Format: int64 */
+            count: number;
+            value: string;
         };
         FixedQueryBody: {
             fixed: boolean;
@@ -3787,6 +3808,18 @@ export interface components {
             prices: (string | null)[];
             who: string;
         };
+        Passing: {
+            /**
+             * Format: int64
+             * @description of them, those that are not held back
+             */
+            blocked: number;
+            /** Format: int64 */
+            held: number;
+            /** Format: int64 */
+            total: number;
+            worth: components["schemas"]["PublishWorthText"];
+        };
         PasswordChange: {
             new: string;
             old: string;
@@ -3994,6 +4027,8 @@ export interface components {
             /** Format: int64 */
             version: number;
             who: string;
+            /** @description of one that was prepared by hand */
+            worth?: components["schemas"]["PublishWorthText"];
         };
         PublicationList: {
             /**
@@ -4006,6 +4041,8 @@ export interface components {
         PublicationOrder: {
             /** @description SKUs that are not sent this time */
             leaveOut?: string[];
+            /** @description those that are sent, where not all: what this leaves */
+            of?: components["schemas"]["DifferenceFilter"];
             /** @description the SKUs that are sent, where not all; the rest stays due */
             only?: string[];
             /** @description reason by SKU, for blocked lines */
@@ -4019,6 +4056,22 @@ export interface components {
             version: number;
             /** @description everything is told again */
             whole?: boolean;
+        };
+        PublishWorthText: {
+            /**
+             * Format: int64
+             * @description products whose price changes and that were sold
+             */
+            counted: number;
+            /** @description that is earned more than before at the sales of the last 30 days; negative: less */
+            margin: string;
+            /** @description that is taken more than before, likewise, as prices are shown */
+            sales: string;
+            /**
+             * Format: int64
+             * @description products whose price changes, and whose cost or sales nobody knows
+             */
+            unknown: number;
         };
         RateRow: {
             /** @description names of those that sell in it */
@@ -5289,8 +5342,18 @@ export interface operations {
     "get-api-channels-by-channel-differences": {
         parameters: {
             query?: {
+                /** @description new, up, down, reference, details, again or gone; or blocked, or held */
+                kind?: string;
+                /** @description that made the price */
+                rule?: string;
+                /** @description with those in it */
+                category?: string;
+                /** @description in names and SKUs */
+                q?: string;
                 /** @description rows behind this SKU */
                 after?: string;
+                /** @description rows from this place on */
+                start?: number;
                 limit?: number;
             };
             header?: never;

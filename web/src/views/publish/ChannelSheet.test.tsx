@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
-import { screen } from "@testing-library/react";
+import { screen, waitFor } from "@testing-library/react";
 import { expect, test } from "vitest";
 import { page } from "../../testing/page";
-import { problem, program } from "../../testing/server";
+import { problem, program, type Asked } from "../../testing/server";
 import { difference, shopState } from "../../testing/shop";
+import { passes } from "./changes";
 import { ChannelSheet } from "./ChannelSheet";
 
 const differences = {
@@ -46,11 +47,44 @@ const publication = {
 };
 const path = "POST /api/channels/web/publications";
 
+/** Answers as the program does: what a filter leaves, from a row on, and the counts of all. */
+const answering =
+  (of: object) =>
+  ({ query }: Asked) => {
+    const all = { ...differences, ...of };
+    const [kind, rule, category, q] = ["kind", "rule", "category", "q"].map((key) => query.get(key) ?? "") as [
+      string,
+      string,
+      string,
+      string,
+    ];
+    const left = all.rows.filter((r) => passes(r, { kind, rule, category, q }));
+    const start = Number(query.get("start"));
+    return {
+      body: {
+        ...all,
+        rows: left.slice(start, start + Number(query.get("limit"))),
+        of: {
+          total: left.length,
+          blocked: left.filter((r) => r.blocked.length > 0 && !r.held).length,
+          held: left.filter((r) => r.held).length,
+          worth: { margin: "-12.40", sales: "-30.00", counted: 2, unknown: 1 },
+        },
+        made: [{ value: "QUAY", count: 1 }],
+        within: [
+          { value: "Clay", count: 3 },
+          { value: "Clay/Stoneware", count: 3 },
+          { value: "Kilns", count: 1 },
+        ],
+      },
+    };
+  };
+
 async function sheet(more: Parameters<typeof program>[0] = {}, of: object = {}) {
   const asked = program({
     "GET /api/state": shopState,
     "GET /api/session": { name: "wout", role: "approver", demo: [] },
-    "GET /api/channels/web/differences": { ...differences, ...of },
+    "GET /api/channels/web/differences": answering(of),
     "GET /api/rules": { rules: [{ rule: { code: "QUAY", name: "Quay & <co>" } }] },
     "GET /api/publications": { publications: [] },
     "POST /api/publications/5/send": { ...publication, state: "queued", taken: 0 },
@@ -90,23 +124,61 @@ test("what is left out is not counted, and its reason does not go along", async 
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({
     version: 12,
     overrides: {},
-    only: ["CLAY-1", "NEW", "OLD"],
+    leaveOut: ["=A&B"],
   });
 });
 
+const skus = () => [...document.querySelectorAll<HTMLElement>("[data-sku]")].map((r) => r.dataset.sku);
+
 test("a rule's rows, a category's, or single ones are sent; the rest stays due", async () => {
   const { user, asked } = await sheet({ [path]: publication });
-  await user.selectOptions(screen.getByLabelText("Send what a rule makes"), await screen.findByText("of Quay & <co>"));
+  await user.selectOptions(
+    screen.getByLabelText("Send what a rule makes"),
+    await screen.findByText("of Quay & <co> (1)"),
+  );
+  await waitFor(() => expect(skus()).toEqual(["NEW"]));
   expect(send(/^Send 1 of 4 prices/)).toHaveProperty("disabled", false);
-  expect(document.querySelectorAll("[data-sku]")).toHaveLength(1);
   await user.selectOptions(screen.getByLabelText("Send what a rule makes"), "of every rule");
-  await user.selectOptions(screen.getByLabelText("Send a category"), "Clay");
-  expect(document.querySelectorAll("[data-sku]")).toHaveLength(3);
+  await user.selectOptions(screen.getByLabelText("Send a category"), "Clay (3)");
+  await waitFor(() => expect(skus()).toHaveLength(3));
   await user.click(screen.getByLabelText("Send all of these"));
   expect(send(/^Send 0 of 4/)).toHaveProperty("disabled", true);
   await user.click(screen.getByLabelText("Send CLAY-1"));
   await user.click(send(/^Send 1 of 4/));
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, only: ["CLAY-1"] });
+});
+
+test("what is narrowed by kind and words is sent as it is narrowed, but for what is left out", async () => {
+  const { user, asked } = await sheet({ [path]: publication }, { kinds: [{ kind: "down", count: 2 }] });
+  await user.click(screen.getByRole("button", { name: "down 2" }));
+  await waitFor(() => expect(skus()).toEqual(["CLAY-1", "=A&B"]));
+  expect(send(/^Send 2 of 4/)).toHaveProperty("disabled", true);
+  await user.click(screen.getByLabelText("Leave out =A&B"));
+  await user.type(screen.getByLabelText("Find among the changes"), "clay-");
+  await waitFor(() => expect(skus()).toEqual(["CLAY-1"]));
+  await user.click(send(/^Send 1 of 4/));
+  const body = asked.find((a) => a.method === "POST")?.body;
+  expect(body).toEqual({
+    version: 12,
+    overrides: {},
+    of: { kind: "down", rule: "", category: "", q: "clay-" },
+  });
+});
+
+test("what the changes earn or cost at the sales of 30 days is told", async () => {
+  await sheet();
+  expect(screen.getByTestId("worth").textContent).toBe(
+    "at the sales of 30 days: margin −12.40, sales −30.00, 1 unknown",
+  );
+});
+
+test("a long list is fetched page by page, as far as it is looked at", async () => {
+  const rows = Array.from({ length: 450 }, (_, i) => difference({ sku: `S${1000 + i}` }));
+  const { asked } = await sheet({}, { rows, total: 450, blocked: 0 });
+  expect(skus()[0]).toBe("S1000");
+  const starts = asked.filter((a) => a.path.endsWith("/differences")).map((a) => a.query.get("start"));
+  expect(new Set(starts)).toEqual(new Set(["0"]));
+  expect(send(/^Send 450 prices/)).toHaveProperty("disabled", false);
 });
 
 test.each([
@@ -140,10 +212,10 @@ test("what becomes of each row is said", async () => {
 
 test("blocked only, and back", async () => {
   const { user } = await sheet();
-  await user.click(screen.getByLabelText("blocked only"));
-  expect(document.querySelectorAll("[data-sku]")).toHaveLength(1);
-  await user.click(screen.getByLabelText("blocked only"));
-  expect(document.querySelectorAll("[data-sku]")).toHaveLength(4);
+  await user.click(screen.getByRole("button", { name: "blocked 1" }));
+  await waitFor(() => expect(skus()).toEqual(["=A&B"]));
+  await user.click(screen.getByRole("button", { name: "all 4" }));
+  await waitFor(() => expect(skus()).toHaveLength(4));
 });
 
 test("prices that were saved meanwhile are not sent unseen", async () => {
@@ -168,23 +240,4 @@ test("what was sent is beside, and the reasons that were begun are kept", async 
   expect(await screen.findByText("Nothing has been sent to this channel yet")).toBeTruthy();
   await user.click(screen.getByRole("tab", { name: /What would change/ }));
   expect(screen.getByLabelText("Reason for sending =A&B although it is blocked")).toHaveProperty("value", "begun");
-});
-
-test("a long list that changes between two of its pages is read from the start, whole", async () => {
-  let times = 0;
-  const { asked } = await sheet({
-    "GET /api/channels/web/differences": ({ query }: { query: URLSearchParams }) => {
-      const first = query.get("after") === "";
-      const version = ++times > 1 ? 13 : 12;
-      const rows = [difference({ sku: first ? "A" : "Z" })];
-      return { body: { ...differences, version, total: 2, blocked: 0, rows, next: first ? "A" : undefined } };
-    },
-  });
-  expect([...document.querySelectorAll<HTMLElement>("[data-sku]")].map((r) => r.dataset.sku)).toEqual(["A", "Z"]);
-  expect(asked.filter((a) => a.path.endsWith("/differences")).map((a) => a.query.get("after"))).toEqual([
-    "",
-    "A",
-    "",
-    "A",
-  ]);
 });

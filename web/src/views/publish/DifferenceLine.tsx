@@ -3,20 +3,16 @@ import { Link } from "react-router";
 import type { Difference } from "../../api/client";
 import { amount, signed } from "../../lib/format";
 
-/** What was decided about a blocked row. */
-export interface Decision {
-  reason: string;
-  leaveOut: boolean;
-}
-
 interface Props {
   row: Difference;
   top: number;
-  decision: Decision | undefined;
+  /** Why it is sent although it is blocked. */
+  reason: string;
+  leaveOut: boolean;
   /** Whether rows can be left out, and prices below cost sent for a reason. */
   mayChoose: boolean;
   mayOverride: boolean;
-  onDecide: (d: Decision) => void;
+  onDecide: (d: { reason: string; leaveOut: boolean }) => void;
   /** Lets go of a line that is held back. */
   onRelease?: () => void;
 }
@@ -34,8 +30,8 @@ const kindWords: Record<string, string> = {
 };
 
 /** One product whose price in the channel would change. */
-export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onDecide, onRelease }: Props) {
-  const out = row.held || (decision?.leaveOut ?? false);
+export function DifferenceLine({ row, top, reason, leaveOut, mayChoose, mayOverride, onDecide, onRelease }: Props) {
+  const out = row.held || leaveOut;
   const blocked = row.blocked.length > 0 && !row.held;
   return (
     <div
@@ -50,7 +46,7 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
           aria-label={`Send ${row.sku}`}
           checked={!out}
           disabled={row.held}
-          onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: !e.target.checked })}
+          onChange={(e) => onDecide({ reason, leaveOut: !e.target.checked })}
         />
       )}
       <div className="min-w-0 flex-1 leading-tight">
@@ -97,7 +93,7 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
               className="field w-full min-w-0 disabled:opacity-50"
               maxLength={500}
               disabled={out || !mayOverride}
-              value={decision?.reason ?? ""}
+              value={reason}
               onChange={(e) => onDecide({ reason: e.target.value, leaveOut: false })}
             />
             {mayChoose && (
@@ -106,7 +102,7 @@ export function DifferenceLine({ row, top, decision, mayChoose, mayOverride, onD
                   type="checkbox"
                   className="accent-ink"
                   checked={out}
-                  onChange={(e) => onDecide({ reason: decision?.reason ?? "", leaveOut: e.target.checked })}
+                  onChange={(e) => onDecide({ reason, leaveOut: e.target.checked })}
                   aria-label={`Leave out ${row.sku}`}
                 />
                 leave out

@@ -8,6 +8,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
 import { kindWords, lineCounts, stateWords } from "./words";
+import { Worth } from "./Worth";
 
 const colour = (p: Publication) =>
   p.state === "done"
@@ -43,6 +44,7 @@ export function History({ channel }: { channel: string }) {
                 {lineCounts(p)} · {kindWords[p.kind]}
                 {p.of ? ` ${p.of}` : ""} · no. {p.id} · by {p.who}
               </span>
+              {p.worth && p.state !== "dropped" && <Worth worth={p.worth} />}
               {p.problem && <span className="block text-bad">{p.problem}</span>}
               {p.reason && (
                 <span className="block">

@@ -5,6 +5,7 @@ import { useMay, useSession } from "../../api/session";
 import { errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { lineCounts } from "./words";
+import { Worth } from "./Worth";
 
 /** A publication that waits for a second person, with what that person may do. */
 export function Waiting({ publication: p, onLook }: { publication: Publication; onLook: () => void }) {
@@ -26,6 +27,7 @@ export function Waiting({ publication: p, onLook }: { publication: Publication; 
           Look at them
         </button>
       </p>
+      {p.worth && <Worth worth={p.worth} />}
       {step.error && (
         <span role="alert" className="font-medium text-bad">
           {errorText(step.error)}
