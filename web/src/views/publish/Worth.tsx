@@ -2,7 +2,7 @@ import type { Schema } from "../../api/client";
 import { count, isZero, signed } from "../../lib/format";
 
 /** What changes earn or cost at the sales of the last 30 days; nothing where nobody can say. */
-export function Worth({ worth, className }: { worth: Schema["WorthText"]; className?: string }) {
+export function Worth({ worth, className }: { worth: Schema["PublishWorthText"]; className?: string }) {
   if (worth.counted + worth.unknown === 0) return null;
   return (
     <span
