@@ -16,10 +16,23 @@ type Cause struct {
 	Code  string
 	Opens bool
 	Lines int // that change at that moment, and that it selects
+	Rules int // of a campaign: rules of its own that turn along with it, which are no causes by themselves
+}
+
+// Along are the rules of a campaign whose own windows open or close with it at a moment.
+func Along(b *pricing.Book, campaign string, at pricing.Moment, opens bool) (rules []*pricing.Rule) {
+	for i := range b.Rules {
+		if r := &b.Rules[i]; r.Campaign == campaign && r.Status == pricing.On {
+			if o, flips := r.Window.Flips(at); flips && o == opens {
+				rules = append(rules, r)
+			}
+		}
+	}
+	return rules
 }
 
 // Causes are what makes lines of a channel differ at a due moment, in a version of the book; those that select most
-// first.
+// first. A rule that turns with its campaign is not told beside it.
 func Causes(version *book.Snapshot, channel string, due *DueMoment) []Cause {
 	changed := version.Engine.SetOf(due.Changed)
 	lines := map[Cause]pricing.Set{}
@@ -46,14 +59,21 @@ func Causes(version *book.Snapshot, channel string, due *DueMoment) []Cause {
 		if hits.Count() == 0 {
 			return
 		}
-		note(book.Rules, r.Code, r.Window, hits)
-		if campaign != nil {
-			note(book.Campaigns, campaign.Code, campaign.Window, hits)
+		if campaign == nil {
+			note(book.Rules, r.Code, r.Window, hits)
+			return
 		}
+		opens, flips := campaign.Window.Flips(due.At)
+		if along, turns := r.Window.Flips(due.At); !flips || turns && along != opens {
+			note(book.Rules, r.Code, r.Window, hits)
+		}
+		note(book.Campaigns, campaign.Code, campaign.Window, hits)
 	})
 	list := make([]Cause, 0, len(lines))
 	for c, hits := range lines {
-		c.Lines = hits.Count()
+		if c.Lines = hits.Count(); c.Kind == book.Campaigns {
+			c.Rules = len(Along(version.Book, c.Code, due.At, c.Opens))
+		}
 		list = append(list, c)
 	}
 	slices.SortFunc(list, func(a, b Cause) int {

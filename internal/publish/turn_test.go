@@ -14,7 +14,8 @@ import (
 const evenings = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"},{"code":"till"}],
 	"campaigns":[{"code":"W","name":"Week","window":{"from":"2026-11-26T10:00","to":"2026-12-10T00:00"}}],
 	"products":[{"sku":"A & <b>","list":"10.00"},{"sku":"B","list":"20.00"},{"sku":"C","list":"30.00","cost":"29.50"}],
-	"rules":[{"code":"E","layer":"sale","rank":1,"campaign":"W","where":{"sku":["A & <b>","C"]},"window":{"hours":["17:00","19:00"]},"effect":{"percentOff":"10"}},
+	"rules":[{"code":"L","layer":"sale","rank":4,"campaign":"W","where":{"sku":["C"]},"window":{"from":"2026-12-08T00:00","to":"2026-12-10T00:00"},"effect":{"percentOff":"15"}},
+		{"code":"E","layer":"sale","rank":1,"campaign":"W","where":{"sku":["A & <b>","C"]},"window":{"hours":["17:00","19:00"]},"effect":{"percentOff":"10"}},
 		{"code":"N","layer":"sale","rank":2,"where":{"sku":["B"]},"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"50"}},
 		{"code":"T","layer":"sale","rank":3,"where":{"all":[]},"channels":["till"],"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"5"}}]}`
 
@@ -35,6 +36,10 @@ func TestCausesOfADueMoment(t *testing.T) {
 	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Opens: true, Lines: 2}, {Kind: "rules", Code: "N", Opens: true, Lines: 1}},
 		publish.Causes(o.live.Current(), "web", &dues[0]), "what is for another channel is no cause")
 	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Lines: 2}}, publish.Causes(o.live.Current(), "web", &dues[1]))
+	last := dues[len(dues)-1]
+	require.Equal(t, "2026-12-10T00:00", last.At.String())
+	require.Equal(t, []publish.Cause{{Kind: "campaigns", Code: "W", Lines: 1, Rules: 1}}, publish.Causes(o.live.Current(), "web", &last),
+		"a rule that ends with its campaign is told with it")
 }
 
 // An evening that is passed over passes, though another edit waits; the next one comes, and the edit still waits.

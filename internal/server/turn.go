@@ -23,6 +23,7 @@ type DueCause struct {
 	Name  string         `json:"name"`
 	Opens bool           `json:"opens" doc:"or else it closes"`
 	Lines int            `json:"lines" doc:"that differ then, and that it selects"`
+	Rules int            `json:"rules" doc:"of a campaign: its rules whose own windows open or close with it, which are turned along"`
 	Turns []pricing.Turn `json:"turns" doc:"what can be done about it now: start, end, skip"`
 }
 
@@ -90,7 +91,8 @@ func turnedOf(snap *book.Snapshot, kind, code string) (turned, bool) {
 func (s *Server) causes(snap, version *book.Snapshot, channel string, due *publish.DueMoment) []DueCause {
 	list := []DueCause{}
 	for _, c := range publish.Causes(version, channel, due) {
-		out := DueCause{Kind: c.Kind, Code: c.Code, Name: c.Code, Opens: c.Opens, Lines: c.Lines, Turns: []pricing.Turn{}}
+		out := DueCause{Kind: c.Kind, Code: c.Code, Name: c.Code, Opens: c.Opens, Lines: c.Lines, Rules: c.Rules,
+			Turns: []pricing.Turn{}}
 		if t, is := turnedOf(snap, c.Kind, c.Code); is {
 			out.Name = t.name
 			if t.on && t.window != nil {
@@ -125,8 +127,9 @@ func (s *Server) turn(ctx context.Context, in *struct {
 	}
 	var window *pricing.Window
 	never, ok := false, false
+	now := pricing.MomentOf(s.Clocks.Book().In(before.Zone))
 	if t.on && t.window != nil {
-		window, never, ok = t.window.Turn(in.Body.Turn, at, pricing.MomentOf(s.Clocks.Book().In(before.Zone)))
+		window, never, ok = t.window.Turn(in.Body.Turn, at, now)
 	}
 	if !ok {
 		return out, huma.Error409Conflict(fmt.Sprintf(
@@ -142,7 +145,11 @@ func (s *Server) turn(ctx context.Context, in *struct {
 	} else {
 		words = fmt.Sprintf(words, t.name)
 	}
-	if out.Saved, err = s.commit(ctx, in.Seen, words, []book.Change{t.change(window, never)}); err != nil {
+	changes := []book.Change{t.change(window, never)}
+	if in.Body.Kind == book.Campaigns {
+		changes = append(changes, alongChanges(before, &in.Body, at, now)...)
+	}
+	if out.Saved, err = s.commit(ctx, in.Seen, words, changes); err != nil {
 		return out, err
 	}
 	after := s.newest(ctx)
@@ -163,6 +170,19 @@ func (s *Server) turn(ctx context.Context, in *struct {
 		}
 	}
 	return out, nil
+}
+
+// alongChanges turn the rules of a campaign that open or close with it.
+func alongChanges(snap *book.Snapshot, f *TurnForm, at, now pricing.Moment) (changes []book.Change) {
+	for _, opens := range []bool{true, false} {
+		for _, r := range publish.Along(snap.Book, f.Code, at, opens) {
+			rule, _ := turnedOf(snap, book.Rules, r.Code)
+			if window, never, ok := rule.window.Turn(f.Turn, at, now); ok {
+				changes = append(changes, rule.change(window, never))
+			}
+		}
+	}
+	return changes
 }
 
 // toldOtherwise are, by channel that is told on the minute, the products whose lines would change by themselves at the

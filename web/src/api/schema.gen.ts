@@ -2876,6 +2876,11 @@ export interface components {
             name: string;
             /** @description or else it closes */
             opens: boolean;
+            /**
+             * Format: int64
+             * @description of a campaign: its rules whose own windows open or close with it, which are turned along
+             */
+            rules: number;
             /** @description what can be done about it now: start, end, skip */
             turns: string[];
         };

@@ -45,7 +45,7 @@ export function Due({ channel, name }: { channel: string; name: string }) {
               <tr>
                 <th className="py-1 font-normal">When</th>
                 <th className="font-normal">What begins or ends</th>
-                <th className="text-right font-normal">prices that change</th>
+                <th className="w-32 text-right font-normal">prices that change</th>
                 <th className="w-40 text-right font-normal">of them saved otherwise</th>
               </tr>
             </thead>
@@ -56,9 +56,13 @@ export function Due({ channel, name }: { channel: string; name: string }) {
                   <td className="py-1.5">
                     {d.causes.length === 0 && <span className="text-quiet">a price that others are reckoned from</span>}
                     {d.causes.map((c) => (
-                      <div key={c.kind + c.code} className="flex items-baseline gap-2">
+                      <div key={c.kind + c.code} className="flex flex-wrap items-baseline gap-x-2">
                         <span className="min-w-0">
-                          {c.name} <span className="text-quiet">{c.opens ? "begins" : "ends"}</span>
+                          {c.name}{" "}
+                          <span className="text-quiet">
+                            {c.opens ? "begins" : "ends"}
+                            {c.rules > 0 && `, with ${c.rules === 1 ? "its rule" : `${count(c.rules)} of its rules`}`}
+                          </span>
                         </span>
                         {may &&
                           c.turns.map((t) => (
