@@ -172,7 +172,7 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	web := &http.Server{Handler: program.Handler(os.DirFS(options.web)), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- web.Serve(listener) }()
-	if err := shop.open(ctx, s, listener.Addr().String()); err != nil {
+	if err := shop.open(ctx, s, listener.Addr().String(), &background); err != nil {
 		return err
 	}
 	where := ""

@@ -20,42 +20,80 @@ import (
 	"dogbane/internal/store"
 )
 
-// demoShop is the demo's web shop, where there is one.
+// demoShop is the demo's web shop, where there is one, with the other simulated channels.
 type demoShop struct {
 	shop          *standin.Shop
 	channel, page string
 	mails         string // where its mailbox takes mails, host:port
 	folder        string
+	feeds         []fed
+	behave        []func() // has each behave as it does from the second publication on
 }
 
-// open lets the shop ask what carts cost, with a key of its channel.
-func (d *demoShop) open(ctx context.Context, s *store.Store, program string) error {
+// fed is a shop that fetches its channel's feed.
+type fed struct {
+	shop    *standin.Shop
+	channel string
+}
+
+// open lets the shops ask what they ask, each with a key of its channel: what carts cost, and feeds.
+func (d *demoShop) open(ctx context.Context, s *store.Store, program string, background *sync.WaitGroup) error {
 	if d.shop == nil {
 		return nil
 	}
-	file := filepath.Join(d.folder, "key")
-	kept, err := os.ReadFile(file)
-	if err == nil {
-		_, err = s.KeyOf(ctx, string(kept))
+	for _, behave := range d.behave {
+		behave()
 	}
+	links, err := s.Links(ctx)
 	if err != nil {
-		key, err := s.MakeKey(ctx, &store.ChannelKey{Channel: d.channel, Name: "the demo's web shop",
-			Rights: []string{"feed", "quote", "redeem", "customers"}, Who: "the demo", At: time.Now().UTC()})
+		return err
+	}
+	for _, f := range d.feeds {
+		if links[f.channel].Kind != "feed" { // somebody has it told otherwise
+			continue
+		}
+		key, err := keyOf(ctx, s, filepath.Join(d.folder, f.channel), f.channel, "feed")
 		if err != nil {
 			return err
 		}
-		kept = []byte(key)
-		if err := os.WriteFile(file, kept, 0o600); err != nil {
-			return fmt.Errorf("keep the shop's key: %w", err)
-		}
+		background.Go(func() {
+			f.shop.Fetch(ctx, "http://"+program+"/feeds/"+f.channel+".csv", key, fetchEvery)
+		})
+	}
+	key, err := keyOf(ctx, s, d.folder, d.channel, "feed", "quote", "redeem", "customers")
+	if err != nil {
+		return err
 	}
 	var buyers []standin.Buyer
 	for _, c := range demo.Customers() {
 		buyers = append(buyers, standin.Buyer{Code: c.Code, Name: c.Name})
 	}
 	d.shop.SetBuyers(buyers)
-	d.shop.Ask(standin.Quotes{Address: "http://" + program + "/channel/" + d.channel, Key: string(kept)})
+	d.shop.Ask(standin.Quotes{Address: "http://" + program + "/channel/" + d.channel, Key: key})
 	return nil
+}
+
+// fetchEvery is how often a stand-in fetches its feed.
+const fetchEvery = 2 * time.Second
+
+// keyOf is a stand-in's key of its channel, made when it is first wanted and kept in a folder.
+func keyOf(ctx context.Context, s *store.Store, folder, channel string, rights ...string) (string, error) {
+	file := filepath.Join(folder, "key")
+	kept, err := os.ReadFile(file)
+	if err == nil {
+		if _, err = s.KeyOf(ctx, string(kept)); err == nil {
+			return string(kept), nil
+		}
+	}
+	key, err := s.MakeKey(ctx, &store.ChannelKey{Channel: channel, Name: "the demo's " + channel, Rights: rights,
+		Who: "the demo", At: time.Now().UTC()})
+	if err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(file, []byte(key), 0o600); err != nil {
+		return "", fmt.Errorf("keep a stand-in's key: %w", err)
+	}
+	return key, nil
 }
 
 // startMailbox takes the mails to the demo's customers.
@@ -105,50 +143,63 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 	if err != nil {
 		return nil, err
 	}
+	zone, err := time.LoadLocation(demo.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("find the demo's time zone: %w", err)
+	}
+	var others []standin.Other
 	for i, c := range demo.Standins() {
-		if c.Till {
-			till, err := standin.OpenTill(filepath.Join(folder, c.Channel+"-till"), c.Currency)
-			if err != nil {
-				return nil, err
-			}
-			background.Go(func() { till.Watch(ctx) })
-			if err := reach(ctx, s, publish.Link{Channel: c.Channel, Kind: "folder",
-				Address: filepath.Join(folder, c.Channel+"-till")}); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, token)
-		if err != nil {
-			return nil, err
-		}
-		shop.WholeUnits, shop.Now = c.WholeUnits, now
-		if out.shop == nil {
-			out.shop, out.channel, shop.Mails = shop, c.Channel, box.Page
-		}
 		listener, err := listen(fmt.Sprintf("127.0.0.1:%d", 4181+i))
 		if err != nil {
 			return nil, err
 		}
-		web := &http.Server{Handler: shop.Handler(), ReadHeaderTimeout: 10 * time.Second}
+		page := fmt.Sprintf("http://%s/", listener.Addr())
+		link := publish.Link{Channel: c.Channel, Kind: "http", Address: page + "interface", Token: token}
+		var pages http.Handler
+		closing := func() {}
+		if c.Till {
+			till, err := standin.OpenTill(filepath.Join(folder, c.Channel+"-till"), c.Name, c.Currency)
+			if err != nil {
+				return nil, err
+			}
+			till.Now = func() time.Time { return now().In(zone) }
+			out.behave = append(out.behave, func() { till.Behave(standin.TillManners{CutOff: c.CutOff}) })
+			background.Go(func() { till.Watch(ctx) })
+			link = publish.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}
+			pages = till.Handler()
+		} else {
+			shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, token)
+			if err != nil {
+				return nil, err
+			}
+			shop.WholeUnits, shop.Now = c.WholeUnits, now
+			out.behave = append(out.behave, func() { shop.Behave(standin.Manners{Reviews: c.Reviews}) })
+			if out.shop == nil {
+				out.shop, out.channel, out.page, shop.Mails = shop, c.Channel, page, box.Page
+			}
+			if c.Feed {
+				link = publish.Link{Channel: c.Channel, Kind: "feed"}
+				out.feeds = append(out.feeds, fed{shop, c.Channel})
+			}
+			pages, closing = shop.Handler(), shop.Close
+		}
+		others = append(others, standin.Other{Name: c.Name, Page: page})
+		web := &http.Server{Handler: pages, ReadHeaderTimeout: 10 * time.Second}
 		background.Go(func() {
 			if err := web.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
-				slog.Error("a stand-in shop ended", "shop", c.Name, "error", err)
+				slog.Error("a stand-in ended", "channel", c.Name, "error", err)
 			}
 		})
 		background.Go(func() {
 			<-ctx.Done()
 			_ = web.Close()
-			shop.Close()
+			closing()
 		})
-		if err := reach(ctx, s, publish.Link{Channel: c.Channel, Kind: "http",
-			Address: fmt.Sprintf("http://%s/interface", listener.Addr()), Token: token}); err != nil {
+		if err := reach(ctx, s, link); err != nil {
 			return nil, err
 		}
-		if out.page == "" {
-			out.page = fmt.Sprintf("http://%s/", listener.Addr())
-		}
 	}
+	out.shop.Others = others[1:]
 	return out, nil
 }
 

@@ -30,7 +30,7 @@ const (
 // Book makes the demo's book with about the given number of products; 0 is the demo's own size.
 func Book(products int) *pricing.Book {
 	b := &pricing.Book{
-		Settings: pricing.Settings{Currency: "EUR", TimeZone: "Europe/Amsterdam", PricesIncludeTax: true,
+		Settings: pricing.Settings{Currency: "EUR", TimeZone: TimeZone, PricesIncludeTax: true,
 			Layers:   pricing.DefaultLayers(),
 			TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.Int(9)},
 			Rates:    map[string]money.Rat{"GBP": money.MustParse("0.853")},

@@ -1,6 +1,8 @@
 package demo
 
 import (
+	"time"
+
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 )
@@ -90,19 +92,25 @@ func campaigns() []pricing.Campaign {
 	}
 }
 
+// TimeZone is the demo's.
+const TimeZone = "Europe/Amsterdam"
+
 // Standin says how a channel of the demo is simulated: as a shop that is reached over HTTP, or as a till with a folder.
 type Standin struct {
 	Channel, Name, Currency string
 	Till                    bool
-	WholeUnits              bool // the shop refuses prices that are no whole amounts
+	WholeUnits              bool          // the shop refuses prices that are no whole amounts
+	Feed                    bool          // it fetches its prices
+	CutOff                  string        // of a till: what comes later on a day waits until midnight
+	Reviews                 time.Duration // it takes prices in and deals with them so much later
 }
 
 // Standins are those of the demo's channels; the web shop comes first.
 func Standins() []Standin {
 	return []Standin{{Channel: WebShop, Name: "Marram & Slip", Currency: "EUR"},
-		{Channel: Kilnfair, Name: "Kilnfair", Currency: "EUR"},
+		{Channel: Kilnfair, Name: "Kilnfair", Currency: "EUR", Reviews: 8 * time.Second},
 		{Channel: TradeDesk, Name: "Marram & Slip, trade desk", Currency: "EUR"},
-		{Channel: IslandShop, Name: "Marram & Slip, the island", Currency: "GBP"},
-		{Channel: QuayShop, Name: "Quay shop", Currency: "EUR", Till: true},
+		{Channel: IslandShop, Name: "Marram & Slip, the island", Currency: "GBP", Feed: true},
+		{Channel: QuayShop, Name: "Quay shop", Currency: "EUR", Till: true, CutOff: "18:00"},
 		{Channel: MillShop, Name: "Mill shop", Currency: "EUR", Till: true}}
 }

@@ -21,6 +21,7 @@ type Manners struct {
 	Refuses string        // products whose name has this word
 	Cuts    bool          // it breaks the connection after it has taken a part
 	Reviews time.Duration // it takes parts in and deals with them so much later
+	Twice   bool          // it answers each line twice
 }
 
 // answer is what the shop says to one line.
@@ -162,6 +163,9 @@ func (s *Shop) take(message *part) ([]byte, error) {
 	for _, sku := range message.Remove {
 		answers = append(answers, answer{sku, true, ""})
 	}
+	if s.manners.Twice {
+		answers = append(answers, answers...)
+	}
 	if err := s.keep(kept); err != nil {
 		return nil, err
 	}
@@ -241,7 +245,7 @@ func (s *Shop) showManners(w http.ResponseWriter, _ *http.Request) {
 	total := len(s.goods)
 	s.mu.RUnlock()
 	s.show(w, "manners", map[string]any{"Shop": s.Name, "Manners": m, "Slow": int(m.Slow.Seconds()),
-		"Reviews": int(m.Reviews.Seconds()), "Reviewed": reviewed, "Total": total})
+		"Reviews": int(m.Reviews.Seconds()), "Reviewed": reviewed, "Total": total, "Others": s.Others})
 }
 
 func (s *Shop) setManners(w http.ResponseWriter, r *http.Request) {
@@ -255,7 +259,7 @@ func (s *Shop) setManners(w http.ResponseWriter, r *http.Request) {
 	}
 	s.mu.Lock()
 	s.manners = Manners{Slow: seconds("slow"), Busy: r.PostForm.Get("busy") != "", Refuses: r.PostForm.Get("refuses"),
-		Cuts: r.PostForm.Get("cuts") != "", Reviews: seconds("reviews")}
+		Cuts: r.PostForm.Get("cuts") != "", Reviews: seconds("reviews"), Twice: r.PostForm.Get("twice") != ""}
 	switch sku := r.PostForm.Get("sku"); {
 	case sku == "":
 	case r.PostForm.Get("price") == "":

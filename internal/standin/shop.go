@@ -44,9 +44,15 @@ type Shop struct {
 	// Now is its clock; nil: the machine's.
 	Now      func() time.Time
 	checkout checkout
+	// Others are where the other simulated channels are seen.
+	Others []Other
+	fetching
 	// Mails, where it is set, is a page of the mails to customers.
 	Mails http.HandlerFunc
 }
+
+// Other is another simulated channel.
+type Other struct{ Name, Page string }
 
 // Article is what the shop shows of one product.
 type Article struct {
@@ -212,6 +218,11 @@ func (s *Shop) Handler() http.Handler {
 	if s.Mails != nil {
 		mux.HandleFunc("GET /mails", s.Mails)
 	}
+	return toThisMachine(mux)
+}
+
+// toThisMachine refuses requests that were sent to any other name.
+func toThisMachine(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		host := r.Host
 		if name, _, err := net.SplitHostPort(host); err == nil {
@@ -221,7 +232,7 @@ func (s *Shop) Handler() http.Handler {
 			http.Error(w, "this shop answers to 127.0.0.1 and localhost only", http.StatusForbidden)
 			return
 		}
-		mux.ServeHTTP(w, r)
+		next.ServeHTTP(w, r)
 	})
 }
 

@@ -107,7 +107,7 @@ func TestShopDemandsWholeAmountsOfReducedPrices(t *testing.T) {
 // The till answers each file beside it and never reads one twice.
 func TestTill(t *testing.T) {
 	folder := t.TempDir()
-	till, err := OpenTill(folder, "EUR")
+	till, err := OpenTill(folder, "Till", "EUR")
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(t.Context())
 	done := make(chan struct{})
@@ -129,7 +129,7 @@ func TestTill(t *testing.T) {
 		10*time.Second, 10*time.Millisecond)
 	cancel()
 	<-done
-	again, err := OpenTill(folder, "EUR")
+	again, err := OpenTill(folder, "Till", "EUR")
 	require.NoError(t, err)
 	require.Len(t, again.goods, 1)
 	require.Equal(t, "5.00", again.goods["A"].Price)

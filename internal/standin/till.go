@@ -2,29 +2,67 @@ package standin
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"html/template"
 	"log/slog"
+	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
+	"sync"
 	"time"
 )
 
 // Till is a shop till that takes price files from a folder: it reads in/NAME.csv, keeps the prices it takes, lays
 // answers/NAME.csv down and moves the file to done.
 type Till struct {
-	Currency string
-	folder   string
-	file     string
-	goods    map[string]Article
+	Name, Currency string
+	// Now is its clock; nil: the machine's.
+	Now    func() time.Time
+	folder string
+	file   string
+
+	mu      sync.Mutex // guards what follows
+	goods   map[string]Article
+	manners TillManners
+}
+
+// TillManners are how a till behaves; the zero value is that of one which is always on and answers at once.
+type TillManners struct {
+	Off     bool   // it is switched off: files wait
+	CutOff  string // "18:00": what comes later on a day waits until midnight; "": nothing does
+	Slow    time.Duration
+	Refuses string // articles whose name has this word
+	Twice   bool   // it lays each of its answers down twice
+}
+
+// Behave sets how the till behaves.
+func (t *Till) Behave(m TillManners) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.manners = m
+}
+
+// open reports whether the till takes files now.
+func (t *Till) open() bool {
+	now := time.Now()
+	if t.Now != nil {
+		now = t.Now()
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return !t.manners.Off && (t.manners.CutOff == "" || now.Format("15:04") < t.manners.CutOff)
 }
 
 // OpenTill starts a till whose folder is watched by Watch.
-func OpenTill(folder, currency string) (*Till, error) {
-	t := &Till{Currency: currency, folder: folder, file: filepath.Join(folder, "till.json"), goods: map[string]Article{}}
+func OpenTill(folder, name, currency string) (*Till, error) {
+	t := &Till{Name: name, Currency: currency, folder: folder, file: filepath.Join(folder, "till.json"), goods: map[string]Article{}}
 	for _, sub := range []string{"in", "answers", "done"} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
 			return nil, fmt.Errorf("make the till's folder: %w", err)
@@ -47,6 +85,9 @@ func (t *Till) Watch(ctx context.Context) {
 	for {
 		files, _ := filepath.Glob(filepath.Join(t.folder, "in", "*.csv"))
 		for _, f := range files {
+			if !t.open() {
+				break
+			}
 			if err := t.take(f); err != nil {
 				slog.Error("the till cannot take a price file", "file", filepath.Base(f), "error", err)
 			}
@@ -69,6 +110,11 @@ func (t *Till) take(file string) error {
 	if err != nil {
 		return err
 	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.manners.Slow > 0 {
+		time.Sleep(t.manners.Slow)
+	}
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	_ = w.Write([]string{"sku", "answer", "message"})
@@ -86,7 +132,12 @@ func (t *Till) take(file string) error {
 		case strings.ContainsAny(a.SKU, " \t"):
 			said, problem = "refused", "the till's keys cannot type a number with a space"
 		default:
-			if problem = objection(a, t.Currency); problem != "" {
+			problem = objection(a, t.Currency)
+			if word := strings.ToLower(t.manners.Refuses); problem == "" && word != "" &&
+				strings.Contains(strings.ToLower(a.Name), word) {
+				problem = fmt.Sprintf("nothing with %q is sold here", word)
+			}
+			if problem != "" {
 				said = "refused"
 			} else {
 				t.goods[a.SKU] = a
@@ -98,12 +149,78 @@ func (t *Till) take(file string) error {
 	if err := keepJSON(t.file, t.goods); err != nil {
 		return err
 	}
-	answer := filepath.Join(t.folder, "answers", name)
-	if err := os.WriteFile(answer+".part", out.Bytes(), 0o644); err != nil {
+	if err := t.answer(name, out.Bytes()); err != nil {
 		return err
 	}
-	if err := os.Rename(answer+".part", answer); err != nil {
+	if err := os.Rename(file, filepath.Join(t.folder, "done", name)); err != nil || !t.manners.Twice {
 		return err
 	}
-	return os.Rename(file, filepath.Join(t.folder, "done", name))
+	return t.answer(name, out.Bytes())
 }
+
+// answer lays an answer file down whole.
+func (t *Till) answer(name string, text []byte) error {
+	answer := filepath.Join(t.folder, "answers", name)
+	if err := os.WriteFile(answer+".part", text, 0o644); err != nil {
+		return err
+	}
+	return os.Rename(answer+".part", answer)
+}
+
+// Handler serves the till's page, to this machine alone: what it holds, and how it behaves.
+func (t *Till) Handler() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /{$}", t.showPage)
+	mux.HandleFunc("POST /{$}", t.setManners)
+	return toThisMachine(mux)
+}
+
+func (t *Till) showPage(w http.ResponseWriter, r *http.Request) {
+	open := t.open()
+	waiting, _ := filepath.Glob(filepath.Join(t.folder, "in", "*.csv"))
+	words := r.URL.Query().Get("q")
+	t.mu.Lock()
+	var found []Article
+	for _, a := range t.goods {
+		if strings.Contains(strings.ToLower(a.Name+" "+a.SKU), strings.ToLower(words)) {
+			found = append(found, a)
+		}
+	}
+	m := t.manners
+	t.mu.Unlock()
+	slices.SortFunc(found, func(a, b Article) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.SKU, b.SKU)) })
+	total := len(found)
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	if err := tillPage.ExecuteTemplate(w, "till", map[string]any{"Shop": t.Name, "Open": open, "Waiting": len(waiting),
+		"Words": words, "Goods": found[:min(total, 200)], "Total": total, "Manners": m,
+		"Slow": int(m.Slow.Seconds())}); err != nil {
+		slog.Error("the till cannot show its page", "error", err)
+	}
+}
+
+func (t *Till) setManners(w http.ResponseWriter, r *http.Request) {
+	if r.Header.Get("Sec-Fetch-Site") == "cross-site" || r.ParseForm() != nil {
+		http.Error(w, "this form is sent from this till's own page", http.StatusForbidden)
+		return
+	}
+	cutOff := r.PostForm.Get("cutoff")
+	if _, err := time.Parse("15:04", cutOff); cutOff != "" && err != nil {
+		http.Error(w, "write the hour of the cut-off as 18:00", http.StatusUnprocessableEntity)
+		return
+	}
+	slow, _ := strconv.Atoi(r.PostForm.Get("slow"))
+	t.Behave(TillManners{Off: r.PostForm.Get("off") != "", CutOff: cutOff, Refuses: r.PostForm.Get("refuses"),
+		Twice: r.PostForm.Get("twice") != "", Slow: time.Duration(min(max(slow, 0), 60)) * time.Second})
+	t.mu.Lock()
+	if a, sold := t.goods[r.PostForm.Get("sku")]; sold {
+		if a.Price = r.PostForm.Get("price"); a.Price == "" {
+			delete(t.goods, a.SKU)
+		} else {
+			t.goods[a.SKU] = a
+		}
+	}
+	t.mu.Unlock()
+	http.Redirect(w, r, "/", http.StatusSeeOther)
+}
+
+var tillPage = template.Must(template.ParseFS(pages, "till.html"))
