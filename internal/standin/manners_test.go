@@ -27,6 +27,13 @@ func served(t *testing.T) (*Shop, string) {
 	return shop, server.URL
 }
 
+// priceOf is what a shop shows of an article; "": nothing.
+func (s *Shop) priceOf(sku string) string {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	return s.goods[sku].Price
+}
+
 // tell sends a part under a key.
 func tell(t *testing.T, address, key, message string) (*http.Response, string) {
 	t.Helper()
@@ -67,7 +74,7 @@ func TestAKeyIsAnsweredOnce(t *testing.T) {
 	resp, again := tell(t, address, "4-1", fmt.Sprintf(cup, 4, "6.00"))
 	require.Equal(t, http.StatusOK, resp.StatusCode)
 	require.Equal(t, first, again)
-	require.Equal(t, "5.00", shop.goods["A"].Price)
+	require.Equal(t, "5.00", shop.priceOf("A"))
 	resp, _ = tell(t, address, "3-1", fmt.Sprintf(cup, 3, "6.00"))
 	require.Equal(t, http.StatusConflict, resp.StatusCode)
 }
@@ -81,7 +88,7 @@ func TestManners(t *testing.T) {
 	shop.Behave(Manners{Cuts: true})
 	resp, _ = tell(t, address, "1-1", fmt.Sprintf(cup, 1, "5.00"))
 	require.Nil(t, resp, "the connection breaks")
-	require.Equal(t, "5.00", shop.goods["A"].Price, "after it has taken the price")
+	require.Equal(t, "5.00", shop.priceOf("A"), "after it has taken the price")
 	shop.Behave(Manners{Refuses: "SAUCER"})
 	_, said := tell(t, address, "2-1", fmt.Sprintf(cup, 2, "6.00"))
 	require.Contains(t, said, `"taken":false`)
@@ -95,7 +102,7 @@ func TestManners(t *testing.T) {
 	shop.Behave(Manners{})
 	resp, _ = tell(t, address, "5-1", fmt.Sprintf(cup, 5, "8.00"))
 	require.Equal(t, http.StatusOK, resp.StatusCode)
-	require.Equal(t, "8.00", shop.goods["A"].Price)
+	require.Equal(t, "8.00", shop.priceOf("A"))
 }
 
 // What is reviewed is not shown before its time; then it is answered, again and again alike.
@@ -109,7 +116,7 @@ func TestReviews(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(said), &in))
 	resp, _ = ask(t, address+"/interface"+in.Review)
 	require.Equal(t, http.StatusAccepted, resp.StatusCode)
-	require.Empty(t, shop.goods)
+	require.Empty(t, shop.priceOf("A"))
 	require.Eventually(t, func() bool {
 		resp, said = ask(t, address+"/interface"+in.Review)
 		return resp.StatusCode == http.StatusOK
@@ -164,11 +171,11 @@ func TestMannersPage(t *testing.T) {
 	require.Equal(t, http.StatusOK, post("same-origin", url.Values{"refuses": {`"><script>`}, "twice": {"on"}, "reviews": {"-4"},
 		"sku": {"A"}, "price": {"1.23"}}))
 	require.Equal(t, Manners{Refuses: `"><script>`, Twice: true}, shop.behaviour())
-	require.Equal(t, "1.23", shop.goods["A"].Price, "changed by itself")
+	require.Equal(t, "1.23", shop.priceOf("A"), "changed by itself")
 	_, html := page(t, address+"/manners")
 	require.NotContains(t, html, "<script>")
 	post("same-origin", url.Values{"sku": {"A"}})
-	require.Empty(t, shop.goods, "forgotten")
+	require.Empty(t, shop.priceOf("A"), "forgotten")
 }
 
 const priceFile = "sku,name,price,reference,currency,from_quantity,group,as,until,action\nA,\"Cup & <b>\",5.00,,EUR,1,,ordinary,,set\n"
