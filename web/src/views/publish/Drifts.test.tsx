@@ -26,6 +26,7 @@ async function sheet(more: Parameters<typeof program>[0] = {}) {
     "GET /api/state": shopState,
     "GET /api/channels/web/drifts": found,
     "GET /api/channels/web/unlike": { unlike: [], total: 0 },
+    "GET /api/links": { links: [{ channel: "web", kind: "http" }] },
     "POST /api/channels/web/drifts/again": {},
     "POST /api/channels/web/drifts/accept": {},
     ...more,
@@ -87,4 +88,13 @@ test("what the same people pay otherwise in another channel is listed beside it"
   const row = document.querySelector("[data-unlike]");
   expect([...(row?.children ?? [])].map((c) => c.textContent)).toEqual(["Bowl & <cup> =A", "5.00", "6.50", "شارع"]);
   expect(screen.getByText("The first 1 of them.")).toBeTruthy();
+});
+
+test.each([
+  ["folder", "It takes files, so nothing can be read back from it."],
+  ["feed", "It fetches its prices itself, so nothing can be read back from it."],
+])("a channel that is reached by %s is not asked what it shows", async (kind, words) => {
+  await sheet({ "GET /api/links": { links: [{ channel: "web", kind }] } });
+  expect(await screen.findByText(words)).toBeTruthy();
+  expect(screen.queryByRole("button", { name: /^Read what it shows/ })).toBeNull();
 });

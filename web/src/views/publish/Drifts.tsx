@@ -1,4 +1,4 @@
-import { useCompare, useDrifts, useDriftStep, useUnlike } from "../../api/links";
+import { useCompare, useDrifts, useDriftStep, useLinks, useUnlike } from "../../api/links";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { amount, count, errorText, moment } from "../../lib/format";
@@ -12,14 +12,19 @@ export function Drifts({ channel, name }: { channel: string; name: string }) {
   const compare = useCompare(channel);
   const step = useDriftStep(channel);
   const may = useMay("manager");
+  const { data: links } = useLinks();
+  const kind = links?.find((l) => l.channel === channel)?.kind;
+  const tells = kind === undefined || kind === "http";
   const drifts = data?.drifts ?? [];
   const open = drifts.filter((d) => !d.accepted);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
-        <Button disabled={!may || compare.isPending} onClick={() => compare.mutate()}>
-          {compare.isPending ? "Reading what it shows …" : "Read what it shows now"}
-        </Button>
+        {tells && (
+          <Button disabled={!may || compare.isPending} onClick={() => compare.mutate()}>
+            {compare.isPending ? "Reading what it shows …" : "Read what it shows now"}
+          </Button>
+        )}
         {open.length > 0 && (
           <>
             <Button
@@ -43,15 +48,23 @@ export function Drifts({ channel, name }: { channel: string; name: string }) {
           </span>
         )}
         <span className="ml-auto text-quiet">
-          {data?.compared ? `read last ${moment(data.compared, state?.now)}` : "never read"}
+          {!tells ? "" : data?.compared ? `read last ${moment(data.compared, state?.now)}` : "never read"}
         </span>
       </div>
-      {data && drifts.length === 0 ? (
-        <Empty title={data.compared ? `The ${name} shows what it took` : "Nobody has looked yet"}>
-          {data.compared
-            ? "Nothing there was changed by itself."
-            : "Reading it finds prices that it changed by itself."}
-        </Empty>
+      {!tells ? (
+        <div className="flex-1">
+          <Empty title={`The ${name} does not tell what it shows`}>
+            {kind === "feed" ? "It fetches its prices itself" : "It takes files"}, so nothing can be read back from it.
+          </Empty>
+        </div>
+      ) : data && drifts.length === 0 ? (
+        <div className="flex-1">
+          <Empty title={data.compared ? `The ${name} shows what it took` : "Nobody has looked yet"}>
+            {data.compared
+              ? "Nothing there was changed by itself."
+              : "Reading it finds prices that it changed by itself."}
+          </Empty>
+        </div>
       ) : (
         <div className="min-h-0 flex-1 overflow-y-auto bg-sheet">
           <table className="w-full">
