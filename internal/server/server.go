@@ -104,6 +104,8 @@ func (s *Server) Work(ctx context.Context) {
 	all.Go(func() { jobs.Steadily(ctx, "sending mails", send) })
 	all.Go(func() { jobs.Steadily(ctx, "sending prices", s.Sender.Run) })
 	all.Go(func() { jobs.Steadily(ctx, "publishing what is due", s.Schedule.Run) })
+	pack := func(ctx context.Context) { s.Store.PackDaily(ctx, s.Clocks.Book) }
+	all.Go(func() { jobs.Steadily(ctx, "packing old lines", pack) })
 	all.Go(func() { jobs.Steadily(ctx, "comparing what channels show", s.Comparer.Run) })
 	all.Wait()
 	s.Jobs.Wait()

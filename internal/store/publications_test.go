@@ -165,3 +165,46 @@ func TestPublicationsOfAnEarlierVersion(t *testing.T) {
 	require.Equal(t, publish.Link{Channel: "web", Kind: "http", Address: "http://127.0.0.1:1/interface", Token: "x",
 		Sends: "by-hand", Approval: "none", GiveUpAfter: 30 * time.Minute, Reference: publish.Lowest30}, links["web"])
 }
+
+// Old lines lose their texts, which stay in the parts that carried them; what is shown, what was shown before it, what
+// was refused and what is young keeps them, and what may be given back is given back whole.
+func TestOldLinesArePacked(t *testing.T) {
+	s, _ := opened(t)
+	send := func(at time.Time, price string, taken bool) *publish.Publication {
+		p := queued(t, s, price)
+		_, err := s.Claim(t.Context(), p.ID, "one", time.Minute)
+		require.NoError(t, err)
+		p.Parts = 1
+		require.NoError(t, s.FixParts(t.Context(), p.ID, "one", [][]byte{[]byte("part at " + price)}))
+		require.NoError(t, s.KeepAnswers(t.Context(), p, "one", 1, took(taken), at))
+		require.NoError(t, s.End(t.Context(), p, "one", "", at))
+		return p
+	}
+	line := func(p *publish.Publication) string {
+		rows, err := s.Rows(t.Context(), p.ID, "", 0)
+		require.NoError(t, err)
+		return string(rows[0].Line)
+	}
+	first, second, refused := send(then, "1.00", true), send(then.Add(time.Hour), "2.00", true), send(then.Add(2*time.Hour), "9.00", false)
+	third := send(then.Add(3*time.Hour), "3.00", true)
+	n, err := s.Pack(t.Context(), then)
+	require.NoError(t, err)
+	require.Zero(t, n, "all of it is young")
+	n, err = s.Pack(t.Context(), then.Add(4*time.Hour))
+	require.NoError(t, err)
+	require.Equal(t, 4, n, "three rows, and the price before the one before")
+	require.Empty(t, line(first)+line(second)+line(third))
+	require.Contains(t, line(refused), "9.00")
+	bytes, err := s.PartBytes(t.Context(), first.ID, 1)
+	require.NoError(t, err)
+	require.Equal(t, "part at 1.00", string(bytes))
+	before, err := s.Before(t.Context(), third)
+	require.NoError(t, err)
+	require.Contains(t, string(before[0].Line), "2.00")
+	shown, err := s.ShownLines(t.Context(), "web", then.Add(4*time.Hour), "", 9)
+	require.NoError(t, err)
+	require.Contains(t, string(shown[0].Line), "3.00")
+	n, err = s.Pack(t.Context(), then.Add(4*time.Hour))
+	require.NoError(t, err)
+	require.Zero(t, n, "nothing is packed twice")
+}
