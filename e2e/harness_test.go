@@ -83,10 +83,17 @@ var (
 // start runs the program with the demo and waits until it says that it is ready.
 func start(t testing.TB, data string, args ...string) *program {
 	t.Helper()
+	return startIn(t, nil, data, args...)
+}
+
+// startIn starts the program with variables of its environment.
+func startIn(t testing.TB, env []string, data string, args ...string) *program {
+	t.Helper()
 	p := &program{data: data}
 	p.cmd = exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--web",
 		"../web/dist"}, args...)...)
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
+	p.cmd.Env = append(os.Environ(), env...)
 	out, err := p.cmd.StdoutPipe()
 	require.NoError(t, err)
 	p.cmd.Stderr = writer(func(b []byte) { p.mu.Lock(); p.log.Write(b); p.mu.Unlock() })

@@ -11,12 +11,14 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/store/localdb"
 )
 
 // admin is an HTTP client signed in as the administrator that a first start without the demo makes.
@@ -303,4 +305,84 @@ func TestAMomentComes(t *testing.T) {
 	}
 	t.Logf("%s after its moment", late.Round(time.Millisecond))
 	out.Check(t)
+}
+
+// Two programs share one database; each in turn is killed within moments of a boundary. Each boundary is published once,
+// by whichever is alive, and what the channel shows in the end is the book's.
+func TestOneOfTwoIsKilledAtABoundary(t *testing.T) {
+	t.Parallel()
+	db, err := localdb.Start(t.Context(), filepath.Join(t.TempDir(), "mariadb"), localdb.Options{})
+	require.NoError(t, err)
+	t.Cleanup(db.Stop)
+	env := []string{"DOGBANE_DSN=" + db.DSN("dogbane")}
+	const boundaries = 8
+	first := time.Now().UTC().Add(20 * time.Second).Truncate(time.Second)
+	products, rules := []string{}, []string{}
+	for i := range boundaries {
+		products = append(products, fmt.Sprintf(`{"sku":"P%d & <b>","list":"10.00"}`, i))
+		rules = append(rules, fmt.Sprintf(`{"code":"R%d","layer":"sale","rank":%d,"where":{"sku":["P%d & <b>"]},"window":{"from":"%s"},"effect":{"percentOff":"10"}}`,
+			i, i+1, i, first.Add(time.Duration(i)*2*time.Second).Format("2006-01-02T15:04:05")))
+	}
+	file := filepath.Join(t.TempDir(), "book.json")
+	require.NoError(t, os.WriteFile(file, []byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"}],
+		"products":[`+strings.Join(products, ",")+`],"rules":[`+strings.Join(rules, ",")+`]}`), 0o600))
+	one := startIn(t, env, t.TempDir(), "--empty")
+	importing := exec.Command(binary, "import", file, "--data", t.TempDir())
+	importing.Env = append(os.Environ(), env...)
+	text, err := importing.CombinedOutput()
+	require.NoError(t, err, string(text))
+	two := startIn(t, env, t.TempDir(), "--empty")
+	out := publishtest.Open(t)
+	c := one.admin(t)
+	tell[any](t, c, "PUT", one.url+"/api/links/web", map[string]string{"kind": "http", "address": out.Address(),
+		"token": "secret", "sends": "on-the-minute"}, 204)
+	d := tell[struct{ Version int64 }](t, c, "GET", one.url+"/api/channels/web/differences", nil, 200)
+	s := tell[sent](t, c, "POST", one.url+"/api/channels/web/publications", map[string]any{"version": d.Version}, 201)
+	tell[sent](t, c, "POST", fmt.Sprintf("%s/api/publications/%d/send", one.url, s.ID), map[string]any{}, 202)
+	require.Equal(t, "done", one.ends(t, c, s.ID).State)
+	require.True(t, time.Now().Before(first), "the boundaries are still to come")
+
+	late := make([]time.Duration, boundaries)
+	var seen sync.WaitGroup
+	for i := range boundaries {
+		seen.Go(func() {
+			at := first.Add(time.Duration(i) * 2 * time.Second)
+			for time.Since(at) < time.Minute && out.Prices()[fmt.Sprintf("P%d & <b>", i)] != "9.00" {
+				time.Sleep(5 * time.Millisecond)
+			}
+			late[i] = time.Since(at)
+		})
+	}
+	three := make(chan *program, 1)
+	time.Sleep(time.Until(first.Add(2*2*time.Second + time.Duration(rand.IntN(60))*time.Millisecond)))
+	password := one.password
+	one.kill(t)
+	go func() { three <- startIn(t, env, t.TempDir(), "--empty") }()
+	time.Sleep(time.Until(first.Add(5*2*time.Second + time.Duration(rand.IntN(60))*time.Millisecond)))
+	last := <-three
+	two.kill(t)
+	seen.Wait()
+	for i, l := range late {
+		require.Less(t, l, time.Minute, "boundary %d", i)
+		require.Positive(t, l)
+	}
+	last.password = password
+	c = last.admin(t)
+	list := tell[struct {
+		Publications []struct {
+			sent
+			Kind   string
+			Passed []string
+		}
+	}](t, c, "GET", last.url+"/api/publications?channel=web", nil, 200)
+	dealt := 0
+	for _, p := range list.Publications {
+		if p.Kind == "due" {
+			dealt += 1 + len(p.Passed)
+			last.ends(t, c, p.ID)
+		}
+	}
+	require.Equal(t, boundaries, dealt, "each once")
+	out.Check(t)
+	t.Logf("lateness of each boundary: %v", late)
 }
