@@ -81,6 +81,7 @@ func TestADayAtTheDesk(t *testing.T) {
 		h.click("section[aria-label='Web shop'] button")
 		h.page.find("[aria-label='Send what a rule makes']")
 		h.choose("Send what a rule makes", "DESK-WEEK")
+		h.eventually("its rows alone", func() bool { return len(h.texts("[data-sku]", "")) == 5 })
 		h.click("[aria-label='Leave out D-5']")
 		h.click("button", "^Send 4 of ")
 		h.find("[data-testid=send-result]", "took every price")

@@ -57,7 +57,7 @@ func (p *program) ends(t testing.TB, c *http.Client, id int64) (s sent) {
 	require.Eventually(t, func() bool {
 		s = tell[sent](t, c, "GET", address+"?limit=10000", nil, 200)
 		return s.State != "queued" && s.State != "sending"
-	}, 2*time.Minute, 20*time.Millisecond)
+	}, 10*time.Minute, 20*time.Millisecond, "publication %d", id) // a channel that never answers costs 20 s each time
 	return s
 }
 

@@ -80,7 +80,10 @@ func (p *page) cell(sku, column string) string {
 func (p *page) leaveOutTheRest(prefix string) {
 	p.t.Helper()
 	p.click("[aria-label='Kinds of changes'] button", "^blocked")
-	p.find("[aria-label^='Leave out']")
+	p.eventually("blocked rows alone", func() bool {
+		boxes := len(p.texts("[aria-label^='Leave out']", ""))
+		return boxes > 0 && boxes == len(p.texts("[data-sku]", ""))
+	})
 	boxes, err := p.Elements("[aria-label^='Leave out']")
 	require.NoError(p.t, err)
 	for _, box := range boxes {

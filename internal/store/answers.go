@@ -29,7 +29,7 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 				over = answered
 				return err
 			}
-			rows, err := readRows(tx.Where("publication = ? AND part = ? AND answer = ''", p.ID, number).Order("sku").
+			rows, err := readRows(tx.Omit("line").Where("publication = ? AND part = ? AND answer = ''", p.ID, number).Order("sku").
 				Limit(batchSize))
 			if err != nil {
 				return err
@@ -63,7 +63,7 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 		message string
 	}
 	groups := map[said][]string{}
-	var taken []publish.Row
+	var taken []string
 	for i := range rows {
 		r := &rows[i]
 		reply, named := answers[r.SKU]
@@ -71,7 +71,7 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 		switch {
 		case named && reply.Taken:
 			what = said{publish.Taken, shorten(reply.Message, 500)}
-			taken = append(taken, *r)
+			taken = append(taken, r.SKU)
 		case named:
 			what = said{publish.Refused, shorten(reply.Message, 500)}
 		}
@@ -124,8 +124,8 @@ func open(tx *gorm.DB, p *publish.Publication, why publish.Answer, skus []string
 		CreateInBatches(list, batchSize).Error
 }
 
-// show keeps what the channel shows from an instant on.
-func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time) error {
+// show keeps what the channel shows of rows that it took, by their SKU, from an instant on.
+func show(tx *gorm.DB, p *publish.Publication, taken []string, at time.Time) error {
 	if len(taken) == 0 {
 		return nil
 	}
@@ -134,24 +134,22 @@ func show(tx *gorm.DB, p *publish.Publication, taken []publish.Row, at time.Time
 			at = effective
 		}
 	}
-	skus := make([]string, len(taken))
-	rows := make([]publishedPrice, len(taken))
-	for i := range taken {
-		r := rowOf(p.ID, &taken[i])
-		skus[i] = r.SKU
-		rows[i] = publishedPrice{Channel: p.Channel, SKU: r.SKU, Price: r.Price, Reference: r.Reference, Currency: r.Currency,
-			FromAt: at.UTC(), Publication: p.ID, Line: r.Line, Digest: r.Digest, Reduced: r.Reduced,
-			KeptReference: r.KeptReference}
-	}
-	for from := 0; from < len(skus); from += batchSize {
+	for some := range slices.Chunk(taken, batchSize) {
 		// Also what would be shown until a later line begins, which this one replaces.
 		if err := tx.Exec(`UPDATE published_prices SET until_at = GREATEST(from_at, ?)
-			WHERE channel = ? AND sku IN ? AND (shows_now = 1 OR until_at > ?)`, at.UTC(), p.Channel,
-			skus[from:min(from+batchSize, len(skus))], at.UTC()).Error; err != nil {
+			WHERE channel = ? AND sku IN ? AND (shows_now = 1 OR until_at > ?)`, at.UTC(), p.Channel, some,
+			at.UTC()).Error; err != nil {
+			return err
+		}
+		// Within the database: lines are large.
+		if err := tx.Exec(`INSERT INTO published_prices (channel, sku, price, reference, currency, from_at, publication, line,
+			digest, reduced, kept_reference) SELECT ?, sku, price, reference, currency, ?, publication, line, digest, reduced,
+			kept_reference FROM publication_rows WHERE publication = ? AND sku IN ?`, p.Channel, at.UTC(), p.ID,
+			some).Error; err != nil {
 			return err
 		}
 	}
-	return tx.CreateInBatches(rows, batchSize).Error
+	return nil
 }
 
 // hold keeps lines of a take-back from being sent again: those that the channel took, or may have taken.

@@ -40,7 +40,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
     category: params.get("within") ?? "",
     q: params.get("find") ?? "",
   };
-  const { data, error, refetch } = useDifferences(channel, filter);
+  const { data, error, refetch, isPlaceholderData: narrowing } = useDifferences(channel, filter);
   const { data: past } = usePublications(channel);
   const client = useQueryClient();
   const [decisions, setDecisions] = useState<ReadonlyMap<string, Decision>>(new Map());
@@ -137,7 +137,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
           )}
           <Button
             look="ink"
-            disabled={sending || send.isPending || why !== "" || (goes.count === 0 && data.rules === 0)}
+            disabled={narrowing || sending || send.isPending || why !== "" || (goes.count === 0 && data.rules === 0)}
             onClick={() => send.mutate()}
           >
             {data.total === 0 && data.rules === 0
