@@ -95,17 +95,18 @@ func (f *Found) all(snap *book.Snapshot) []Entry {
 }
 
 func entries(snap *book.Snapshot, found []bookfile.FlagAnswer) []Entry {
-	at := map[string]int{}
-	var list []Entry
+	at := make(map[string]int, len(found))
+	list := make([]Entry, 0, len(found))
 	for i := range found {
 		f := &found[i]
 		about := Subject(f)
 		k, known := at[about]
-		if !known {
-			k = len(list)
-			at[about] = k
+		if known {
+			list[k].Flags = append(list[k].Flags, *f)
+		} else {
+			at[about] = len(list)
 			e := Entry{Subject: about, Kind: f.Kind, Severity: f.Severity, SKU: f.SKU, Rule: f.Rule, Rules: f.Rules,
-				Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency}
+				Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency, Flags: found[i : i+1 : i+1]}
 			if e.Cause == "" && len(f.Rules) > 0 {
 				e.Cause = f.Rules[0]
 			}
@@ -114,21 +115,31 @@ func entries(snap *book.Snapshot, found []bookfile.FlagAnswer) []Entry {
 			}
 			list = append(list, e)
 		}
-		list[k].Flags = append(list[k].Flags, *f)
 	}
+	// Their places are sorted, not they themselves: entries are large, and there may be a hundred thousand.
+	order := make([]int, len(list))
 	for i := range list {
 		list[i].stake(snap)
+		order[i] = i
 	}
-	slices.SortStableFunc(list, func(a, b Entry) int {
-		return cmp.Or(flags.Compare(flags.Kind(a.Kind), flags.Kind(b.Kind)), b.week.Cmp(a.week), b.loss.Cmp(a.loss))
+	slices.SortFunc(order, func(x, y int) int {
+		a, b := &list[x], &list[y]
+		if a.Kind != b.Kind {
+			return flags.Compare(flags.Kind(a.Kind), flags.Kind(b.Kind))
+		}
+		return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss), x-y)
 	})
-	return list
+	sorted := make([]Entry, len(list))
+	for i, k := range order {
+		sorted[i] = list[k]
+	}
+	return sorted
 }
 
 // stake works out what the flags of an entry lose.
 func (e *Entry) stake(snap *book.Snapshot) {
 	lost := func(f *bookfile.FlagAnswer) money.Rat {
-		if f.MarginAmount == nil || flags.Kind(f.Kind) != flags.BelowCost && flags.Kind(f.Kind) != flags.OfferBelowCost {
+		if f.MarginAmount == nil {
 			return money.Int(0)
 		}
 		left, err := money.Parse(*f.MarginAmount)
@@ -140,6 +151,9 @@ func (e *Entry) stake(snap *book.Snapshot) {
 			loss = loss.Div(rate)
 		}
 		return loss
+	}
+	if k := flags.Kind(e.Kind); k != flags.BelowCost && k != flags.OfferBelowCost {
+		return
 	}
 	slices.SortStableFunc(e.Flags, func(a, b bookfile.FlagAnswer) int { return lost(&b).Cmp(lost(&a)) })
 	e.loss = lost(&e.Flags[0])
