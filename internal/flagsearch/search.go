@@ -11,7 +11,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"slices"
 	"sync"
 	"time"
 
@@ -299,26 +298,32 @@ func (s *Search) presentFirst(ctx context.Context, snap *book.Snapshot, q flags.
 	q.To, q.Between = q.From+1, ctx.Err
 	var list []bookfile.FlagAnswer
 	known := map[string]bool{}
+	old := s.whole.Flags
+	// Of the flags before, those that a look at the present of a product replaces; -1: no look does.
+	replaced, from := make([]int32, len(old)), q.From.String()
+	for i := range old {
+		replaced[i] = -1
+		if p, exists := before.engine.ProductNumber(old[i].SKU); exists && touched.Has(p) && old[i].Witness.At <= from {
+			replaced[i] = p
+		}
+	}
 	err := flags.Show(snap.Engine, q, touched, func(fresh []flags.Flag, left pricing.Set) error {
 		for _, f := range answers(fresh) {
 			list = append(list, f)
 			known[Subject(&f)] = true
 		}
-		told := slices.Clip(list)
-		for _, old := range s.whole.Flags {
-			if known[Subject(&old)] {
-				continue
-			}
-			p, exists := before.engine.ProductNumber(old.SKU)
-			looked := exists && touched.Has(p) && !left.Has(p)
-			if now := old.Witness.At <= q.From.String(); !looked || !now {
-				told = append(told, old)
+		told := append(make([]bookfile.FlagAnswer, 0, len(list)+len(old)), list...)
+		for i := range old {
+			if p := replaced[i]; (p < 0 || left.Has(p)) && !known[Subject(&old[i])] {
+				told = append(told, old[i])
 			}
 		}
+		found := Found{Flags: told, Version: snap.Version, From: q.From, Present: true, Left: left.Count(),
+			entries: &entryList{}}
+		found.all(snap) // whoever waits for them gets them before both cores look on
 		s.mu.Lock()
 		defer s.mu.Unlock()
-		s.found = Found{Flags: told, Version: snap.Version, From: q.From, Present: true, Left: left.Count(),
-			entries: &entryList{}}
+		s.found = found
 		return nil
 	})
 	if err != nil {
