@@ -195,7 +195,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			_ = web.Close()
 			closing()
 		})
-		if err := reach(ctx, s, link); err != nil {
+		if err := reach(ctx, s, link, token); err != nil {
 			return nil, err
 		}
 	}
@@ -205,17 +205,18 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 
 // reach keeps where a stand-in is reached, unless somebody has connected its channel otherwise. What was set beside its
 // address stays.
-func reach(ctx context.Context, s *store.Store, l publish.Link) error {
+func reach(ctx context.Context, s *store.Store, l publish.Link, token string) error {
 	links, err := s.Links(ctx)
 	if err != nil {
 		return err
 	}
 	l.Sends, l.Approval, l.GiveUpAfter, l.Reference = "by-hand", "none", 30*time.Minute, publish.Lowest30
 	if was, known := links[l.Channel]; known {
-		if was.Kind != l.Kind || was.Kind == "http" && was.Token != l.Token {
+		// One that is reached with the stand-ins' own token is a stand-in, whatever it was told by before.
+		if ours := was.Kind == "http" && was.Token == token || was.Kind == l.Kind && was.Kind != "http"; !ours {
 			return nil
 		}
-		was.Address = l.Address
+		was.Kind, was.Address, was.Token = l.Kind, l.Address, l.Token
 		l = was
 	}
 	return s.SetLink(ctx, l)
