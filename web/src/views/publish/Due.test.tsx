@@ -116,6 +116,6 @@ test("what is left as it is is not turned, and a refusal says why", async () => 
 test("a reader sees what begins and ends, and turns nothing", async () => {
   turning("reader");
   const cells = await screen.findAllByRole("cell");
-  expect(cells[1]?.textContent).toBe("Autumn <fair> ends, with 2 of its rulesطين evening begins");
+  expect(cells[1]?.textContent).toBe("Autumn <fair> campaign ends, with 2 of its rulesطين evening begins");
   expect(screen.queryByRole("button")).toBeNull();
 });

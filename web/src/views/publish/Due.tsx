@@ -60,6 +60,7 @@ export function Due({ channel, name }: { channel: string; name: string }) {
                         <span className="min-w-0">
                           {c.name}{" "}
                           <span className="text-quiet">
+                            {c.kind === "campaigns" && "campaign "}
                             {c.opens ? "begins" : "ends"}
                             {c.rules > 0 && `, with ${c.rules === 1 ? "its rule" : `${count(c.rules)} of its rules`}`}
                           </span>
