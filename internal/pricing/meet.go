@@ -35,8 +35,8 @@ func (w *Window) Meet(o *Window) (both *Window, ok bool) {
 	return &out, ok
 }
 
-// meetHours are the hours of both. The days of hours that pass midnight are those on which they begin, so such hours meet
-// nothing but the same, or a window that says nothing of days.
+// meetHours are the hours of both. The days of hours that pass midnight are those on which they begin, so such hours
+// meet nothing but the same, or a window that says nothing of days.
 func (w *Window) meetHours(o *Window) (*Hours, bool) {
 	night := func(h *Hours) bool { return h != nil && h.From >= h.To }
 	switch a, b := w.Hours, o.Hours; {
@@ -74,8 +74,8 @@ func meetLists[T comparable](a, b []T) (both []T, ok bool) {
 	return both, both != nil
 }
 
-// Meet is the audience of exactly those whom both are for; nil is everyone. ok is false where there is nobody, or no one
-// audience says it.
+// Meet is the audience of exactly those whom both are for; nil is everyone. ok is false where there is nobody, or no
+// one audience says it.
 func (a *Audience) Meet(o *Audience) (both *Audience, ok bool) {
 	if a == nil || o == nil {
 		return cmp.Or(a, o), true

@@ -35,8 +35,8 @@ func (w *Window) Turns(at, now Moment) (turns []Turn) {
 }
 
 // Turn is the window as it is after a turn that is made now about its next opening or closing. never says that it would
-// not open again: whatever it belongs to is to be turned off instead. ok is false where the turn makes no sense: what is
-// open cannot start, what opens by its hours cannot start between them, and a later opening is not the next.
+// not open again: whatever it belongs to is to be turned off instead. ok is false where the turn makes no sense: what
+// is open cannot start, what opens by its hours cannot start between them, and a later opening is not the next.
 func (w *Window) Turn(t Turn, at, now Moment) (turned *Window, never, ok bool) {
 	opens, flips := w.Flips(at)
 	if !flips || at <= now || w.stays(now) != at {

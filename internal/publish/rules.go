@@ -77,7 +77,8 @@ func (t *Telling) asksCost(w *pricing.Where) bool {
 		})
 }
 
-// whole is a rule as the channel is told it; nil where that cannot be said without its campaign: such prices are quoted.
+// whole is a rule as the channel is told it; nil where that cannot be said without its campaign: such prices are
+// quoted.
 func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pricing.Rule {
 	out := *r
 	out.Name, out.Note, out.Channels, out.Campaign = "", "", []string{t.Channel}, ""

@@ -29,8 +29,8 @@ func (w *Worth) Text(digits int) WorthText {
 	return WorthText{w.Margin.Fixed(digits), w.Sales.Fixed(digits), w.Counted, w.Unknown}
 }
 
-// Add counts a row. What was not shown before, or is not any more, has nothing to be compared with; what is held back is
-// not sent.
+// Add counts a row. What was not shown before, or is not any more, has nothing to be compared with; what is held back
+// is not sent.
 func (w *Worth) Add(r *Difference) {
 	if r.Was == nil || r.Price == nil || r.Held || r.Was.Equal(*r.Price) {
 		return

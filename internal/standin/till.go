@@ -62,7 +62,8 @@ func (t *Till) open() bool {
 
 // OpenTill starts a till whose folder is watched by Watch.
 func OpenTill(folder, name, currency string) (*Till, error) {
-	t := &Till{Name: name, Currency: currency, folder: folder, file: filepath.Join(folder, "till.json"), goods: map[string]Article{}}
+	t := &Till{Name: name, Currency: currency, folder: folder, file: filepath.Join(folder, "till.json"),
+		goods: map[string]Article{}}
 	for _, sub := range []string{"in", "answers", "done"} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
 			return nil, fmt.Errorf("make the till's folder: %w", err)
@@ -188,7 +189,9 @@ func (t *Till) showPage(w http.ResponseWriter, r *http.Request) {
 	}
 	m := t.manners
 	t.mu.Unlock()
-	slices.SortFunc(found, func(a, b Article) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.SKU, b.SKU)) })
+	slices.SortFunc(found, func(a, b Article) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.SKU, b.SKU))
+	})
 	total := len(found)
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	if err := tillPage.ExecuteTemplate(w, "till", map[string]any{"Shop": t.Name, "Open": open, "Waiting": len(waiting),

@@ -29,8 +29,8 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 				over = answered
 				return err
 			}
-			rows, err := readRows(tx.Omit("line").Where("publication = ? AND part = ? AND answer = ''", p.ID, number).Order("sku").
-				Limit(batchSize))
+			rows, err := readRows(tx.Omit("line").Where("publication = ? AND part = ? AND answer = ''", p.ID, number).
+				Order("sku").Limit(batchSize))
 			if err != nil {
 				return err
 			}

@@ -11,9 +11,9 @@ const firstPiece = 1_000
 
 // Show tells the flags that single products in some show in the span of a question, each by itself: what is about rules
 // cannot be told from a few products. It tells piece by piece what the products of a piece show, with those that were
-// not looked at yet: first the products of which a sweep of guests' prices says that they are below cost or under a guard. So what costs
-// most is known in a fraction of the time, however many products there are. Its errors are those of the question, of
-// Between and of tell.
+// not looked at yet: first the products of which a sweep of guests' prices says that they are below cost or under a
+// guard. So what costs most is known in a fraction of the time, however many products there are. Its errors are those
+// of the question, of Between and of tell.
 func Show(e *pricing.Engine, q Question, some pricing.Set, tell func(list []Flag, left pricing.Set) error) error {
 	order, err := worstFirst(e, q, some)
 	if err != nil {
