@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -19,10 +20,11 @@ import (
 
 // FeedCall asks for a feed with a key of its channel.
 type FeedCall struct {
-	File          string `path:"file" doc:"the channel's code, with .csv or .jsonl"`
+	File          string `path:"file" doc:"the channel's code, with .csv, .jsonl, .jsonld, .xml or .xlsx"`
 	Authorization string `header:"Authorization" doc:"Bearer KEY"`
 	Key           string `query:"key" doc:"instead of the header"`
 	Known         string `header:"If-None-Match"`
+	Since         string `header:"If-Modified-Since"`
 	Accepts       string `header:"Accept-Encoding"`
 }
 
@@ -35,15 +37,23 @@ func (s *Server) registerFeeds(api huma.API) {
 
 // feed tells a channel what is published in it, whatever its link.
 func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, error) {
-	channel, csv := strings.CutSuffix(in.File, ".csv")
-	channel, lines := strings.CutSuffix(channel, ".jsonl")
+	channel, form := in.File, -1
+	for i := range format.Forms {
+		if name, is := strings.CutSuffix(in.File, format.Forms[i].Ending); is {
+			channel, form = name, i
+		}
+	}
 	call := ChannelCall{Authorization: in.Authorization, Key: in.Key}
 	call.Channel = channel
 	if _, err := s.caller(ctx, &call, mayFeed); err != nil {
 		return nil, err
 	}
-	if csv == lines {
-		return nil, huma.Error404NotFound("There is a feed as .csv and one as .jsonl.")
+	if form < 0 {
+		return nil, huma.Error404NotFound("There are feeds as .csv, .jsonl, .jsonld, .xml and .xlsx.")
+	}
+	title := channel
+	if c := s.Live.Current().Channel(channel); c != nil {
+		title = c.Title()
 	}
 	mark, since, err := s.Desk.Mark(ctx, channel)
 	if err != nil {
@@ -56,15 +66,11 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 		if !since.IsZero() {
 			to.SetHeader("Last-Modified", since.UTC().Format(http.TimeFormat))
 		}
-		if in.Known == tag {
+		if in.unchanged(tag, since) {
 			to.SetStatus(http.StatusNotModified)
 			return
 		}
-		kind := "application/x-ndjson"
-		if csv {
-			kind = "text/csv; charset=utf-8; header=present"
-		}
-		to.SetHeader("Content-Type", kind)
+		to.SetHeader("Content-Type", format.Forms[form].Type)
 		to.SetHeader("Vary", "Accept-Encoding")
 		var w io.Writer = to.BodyWriter()
 		if strings.Contains(in.Accepts, "gzip") {
@@ -73,21 +79,28 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			defer packed.Close()
 			w = packed
 		}
-		if err := s.writeFeed(ctx, w, channel, csv); err != nil {
+		about := format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File}
+		if err := s.writeFeed(ctx, w, channel, form, about); err != nil {
 			slog.Error("a feed broke off", "channel", channel, "error", err)
 			panic(http.ErrAbortHandler) // whoever reads it sees that it is not whole
 		}
 	}}, nil
 }
 
+// unchanged reports whether whoever asks has what there is. A tag counts before a time (RFC 9110, section 13.2.2).
+func (in *FeedCall) unchanged(tag string, since time.Time) bool {
+	if in.Known != "" {
+		return in.Known == tag
+	}
+	known, err := http.ParseTime(in.Since)
+	return err == nil && !since.IsZero() && !since.Truncate(time.Second).After(known)
+}
+
 // writeFeed writes what a channel shows, a page after the other.
-func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, csv bool) error {
-	var feed *format.Feed
-	if csv {
-		var err error
-		if feed, err = format.NewFeed(w); err != nil {
-			return err
-		}
+func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, form int, about format.About) error {
+	feed, err := format.Forms[form].Begin(w, about)
+	if err != nil {
+		return err
 	}
 	at := s.Clocks.Book()
 	for after := ""; ; {
@@ -96,13 +109,7 @@ func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, csv
 			return err
 		}
 		for i := range lines {
-			line := wholeLine(&lines[i])
-			if feed != nil {
-				err = feed.Write(line)
-			} else {
-				_, err = w.Write(append(line, '\n'))
-			}
-			if err != nil {
+			if err := feed.Write(wholeLine(&lines[i])); err != nil {
 				return err
 			}
 		}
@@ -111,10 +118,7 @@ func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, csv
 		}
 		after = lines[len(lines)-1].SKU
 	}
-	if feed != nil {
-		return feed.End()
-	}
-	return nil
+	return feed.End()
 }
 
 // wholeLine is a line as the channel took it; of one that was taken before whole lines were kept what is known.

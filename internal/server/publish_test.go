@@ -285,6 +285,21 @@ func TestFeedsTellWhatIsPublished(t *testing.T) {
 	require.Equal(t, "14.50", q.Total)
 	unchanged, _ := get("/feeds/web.csv", append(key, "If-None-Match", first.Header.Get("ETag"))...)
 	require.Equal(t, http.StatusNotModified, unchanged.StatusCode)
+	_, rss := get("/feeds/web.xml", key...)
+	require.Equal(t, p.Lines, strings.Count(rss, "<item>"))
+	require.Contains(t, rss, "<p:sku>BAT-30</p:sku><p:price>14.50</p:price><p:currency>EUR</p:currency>")
+	linked, graph := get("/feeds/web.jsonld", key...)
+	require.Equal(t, "application/ld+json", linked.Header.Get("Content-Type"))
+	require.Equal(t, p.Lines, strings.Count(graph, `"@type":"Product"`))
+	sheet, bytes := get("/feeds/web.xlsx", key...)
+	require.True(t, strings.HasPrefix(bytes, "PK"), "a package")
+	require.NotEqual(t, first.Header.Get("ETag"), sheet.Header.Get("ETag"), "of its form")
+	for since, status := range map[string]int{first.Header.Get("Last-Modified"): 304, "Thu, 01 Jan 2026 00:00:00 GMT": 200, "yesterday": 200} {
+		resp, _ := get("/feeds/web.csv", append(key, "If-Modified-Since", since)...)
+		require.Equal(t, status, resp.StatusCode, since)
+	}
+	young, _ := get("/feeds/web.csv", append(key, "If-Modified-Since", first.Header.Get("Last-Modified"), "If-None-Match", `"other"`)...)
+	require.Equal(t, 200, young.StatusCode, "a tag counts before a time")
 	packed, _ := get("/feeds/web.csv", append(key, "Accept-Encoding", "gzip")...)
 	require.Equal(t, "gzip", packed.Header.Get("Content-Encoding"))
 	for path, status := range map[string]int{"/feeds/web.xls": 401, "/feeds/quay.csv": 401, "/feeds/nowhere.csv": 401} {

@@ -9586,10 +9586,11 @@ export interface operations {
                 /** @description Bearer KEY */
                 Authorization?: string;
                 "If-None-Match"?: string;
+                "If-Modified-Since"?: string;
                 "Accept-Encoding"?: string;
             };
             path: {
-                /** @description the channel's code, with .csv or .jsonl */
+                /** @description the channel's code, with .csv, .jsonl, .jsonld, .xml or .xlsx */
                 file: string;
             };
             cookie?: never;
