@@ -1,7 +1,9 @@
 package flags
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 
 	"dogbane/internal/pricing"
 )
@@ -41,20 +43,30 @@ func worstFirst(e *pricing.Engine, q Question, some pricing.Set) ([]int32, error
 			channels = append(channels, e.Book().Channels[i].Code)
 		}
 	}
-	var suspects []int32
-	for _, channel := range channels {
-		sw, err := e.SweepOf(pricing.Viewpoint{At: q.From, Channel: channel, With: q.With}, some)
-		if err != nil {
-			return nil, fmt.Errorf("sweep channel %q: %w", channel, err)
-		}
-		some.Each(func(p int32) bool {
-			if sw.BelowCost(p) || sw.UnderGuard(p) {
-				suspects = append(suspects, p)
+	suspects, failed := make([][]int32, len(channels)), make([]error, len(channels))
+	var begun []*pricing.Begun
+	for i, channel := range channels {
+		begun = append(begun, pricing.Begin(func() {
+			sw, err := e.SweepOf(pricing.Viewpoint{At: q.From, Channel: channel, With: q.With}, some)
+			if err != nil {
+				failed[i] = fmt.Errorf("sweep channel %q: %w", channel, err)
+				return
 			}
-			return true
-		})
+			some.Each(func(p int32) bool {
+				if sw.BelowCost(p) || sw.UnderGuard(p) {
+					suspects[i] = append(suspects[i], p)
+				}
+				return true
+			})
+		}))
 	}
-	bad := e.SetOf(suspects)
+	for _, b := range begun {
+		b.Wait()
+	}
+	if err := errors.Join(failed...); err != nil {
+		return nil, err
+	}
+	bad := e.SetOf(slices.Concat(suspects...))
 	var first, then []int32
 	some.Each(func(p int32) bool {
 		if bad.Has(p) {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -18,17 +19,17 @@ import (
 
 // Each answer of a channel means one thing; redirects are not followed, and what it says is bounded.
 func TestWhatAnAnswerMeans(t *testing.T) {
-	asked := 0
-	var answer http.HandlerFunc
+	var asked atomic.Int32
+	var answer atomic.Value // an http.HandlerFunc
 	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		asked++
+		asked.Add(1)
 		body, _ := io.ReadAll(r.Body)
 		if r.Header.Get("Authorization") != "Bearer s<>" || r.URL.Path != "/in/prices" || r.Method == http.MethodPut &&
 			(r.Header.Get("Idempotency-Key") != "7-2" || string(body) != "bytes") {
 			http.Error(w, "who?", http.StatusTeapot)
 			return
 		}
-		answer(w, r)
+		answer.Load().(http.HandlerFunc)(w, r)
 	}))
 	defer web.Close()
 	c := &transport.HTTP{Address: web.URL + "/in/", Token: "s<>"}
@@ -69,16 +70,17 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		{"cut", func(http.ResponseWriter, *http.Request) { panic(http.ErrAbortHandler) }, transport.Unknown, 0, "cannot be reached"},
 	} {
 		t.Run(tc.name, func(t *testing.T) {
-			answer, asked = tc.answer, 0
+			answer.Store(tc.answer)
+			asked.Store(0)
 			r := c.Put(t.Context(), "7-2", []byte("bytes"))
 			require.Equal(t, tc.outcome, r.Outcome, r.Problem)
 			require.Equal(t, tc.after, r.After)
 			require.Contains(t, r.Problem, tc.says)
 			require.Less(t, len(r.Problem), 500)
-			require.Equal(t, 1, asked, "once: who sends again is decided elsewhere")
+			require.EqualValues(t, 1, asked.Load(), "once: who sends again is decided elsewhere")
 		})
 	}
-	answer = says(503, "", "Retry-After", soon)
+	answer.Store(says(503, "", "Retry-After", soon))
 	r := c.Put(t.Context(), "7-2", []byte("bytes"))
 	require.InDelta(t, 90, r.After.Seconds(), 60, "until a date")
 	web.Close()
@@ -87,11 +89,11 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 
 // A kept connection that breaks is an unknown outcome, not a second request by itself.
 func TestNothingIsSentTwiceByItself(t *testing.T) {
-	asked := 0
+	var asked atomic.Int32
 	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		asked++
+		n := asked.Add(1)
 		_, _ = io.Copy(io.Discard, r.Body)
-		if asked == 2 {
+		if n == 2 {
 			panic(http.ErrAbortHandler)
 		}
 		_, _ = io.WriteString(w, `{"answers":[]}`)
@@ -100,18 +102,18 @@ func TestNothingIsSentTwiceByItself(t *testing.T) {
 	c := &transport.HTTP{Address: web.URL}
 	require.Equal(t, transport.Answered, c.Put(t.Context(), "1-1", []byte("x")).Outcome)
 	require.Equal(t, transport.Unknown, c.Put(t.Context(), "1-1", []byte("x")).Outcome)
-	require.Equal(t, 2, asked)
+	require.EqualValues(t, 2, asked.Load())
 }
 
 // Where a review is told: until it is over, or it is not known.
 func TestReviews(t *testing.T) {
-	asked := 0
+	var asked atomic.Int32
 	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		asked++
+		n := asked.Add(1)
 		switch {
 		case r.URL.Path != "/in/prices/reviews/7":
 			http.NotFound(w, r)
-		case asked == 1:
+		case n == 1:
 			w.Header().Set("Retry-After", "9")
 			w.WriteHeader(http.StatusAccepted)
 		default:
