@@ -48,14 +48,11 @@ func Causes(version *book.Snapshot, channel string, due *DueMoment) []Cause {
 	here := func(list []string) bool { return list == nil || slices.Contains(list, channel) }
 	version.Engine.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
 		campaign := version.Engine.Campaign(ordinal)
-		if r.Status != pricing.On || !here(r.Channels) ||
+		if r.Offer != nil || r.Status != pricing.On || !here(r.Channels) || // no line tells of an offer
 			campaign != nil && (campaign.Status != pricing.On || !here(campaign.Channels)) {
 			return
 		}
-		hits := changed
-		if r.Offer == nil && r.Order == nil {
-			hits = changed.And(version.Engine.Reaches(ordinal))
-		}
+		hits := changed.And(version.Engine.Reaches(ordinal))
 		if hits.Count() == 0 {
 			return
 		}

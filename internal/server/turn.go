@@ -54,15 +54,30 @@ type turned struct {
 	name   string
 	on     bool
 	window *pricing.Window
+	within *pricing.Window // its campaign's; nil: always open
 	// change is how it becomes another window, or goes off.
 	change func(w *pricing.Window, off bool) book.Change
+}
+
+// turn is the window after a turn, as pricing.Window.Turn has it. What waits for its campaign does not start alone.
+func (t *turned) turn(turn pricing.Turn, at, now pricing.Moment) (w *pricing.Window, never, ok bool) {
+	if turn == pricing.StartNow && !t.within.Open(now) {
+		return nil, false, false
+	}
+	return t.window.Turn(turn, at, now)
 }
 
 func turnedOf(snap *book.Snapshot, kind, code string) (turned, bool) {
 	switch kind {
 	case book.Rules:
 		if r := snap.Rule(code); r != nil {
-			return turned{r.Title(), r.Status == pricing.On, r.Window, func(w *pricing.Window, off bool) book.Change {
+			var within *pricing.Window
+			for i := range snap.Book.Campaigns {
+				if c := &snap.Book.Campaigns[i]; c.Code == r.Campaign {
+					within = c.Window
+				}
+			}
+			return turned{r.Title(), r.Status == pricing.On, r.Window, within, func(w *pricing.Window, off bool) book.Change {
 				next := *r
 				if next.Window = w; off {
 					next.Window, next.Status = r.Window, pricing.Off
@@ -74,7 +89,7 @@ func turnedOf(snap *book.Snapshot, kind, code string) (turned, bool) {
 		i := slices.IndexFunc(snap.Book.Campaigns, func(c pricing.Campaign) bool { return c.Code == code })
 		if i >= 0 {
 			c := &snap.Book.Campaigns[i]
-			return turned{c.Title(), c.Status == pricing.On, c.Window, func(w *pricing.Window, off bool) book.Change {
+			return turned{c.Title(), c.Status == pricing.On, c.Window, nil, func(w *pricing.Window, off bool) book.Change {
 				next := *c
 				if next.Window = w; off {
 					next.Window, next.Status = c.Window, pricing.Off
@@ -96,7 +111,12 @@ func (s *Server) causes(snap, version *book.Snapshot, channel string, due *publi
 		if t, is := turnedOf(snap, c.Kind, c.Code); is {
 			out.Name = t.name
 			if t.on && t.window != nil {
-				out.Turns = append(out.Turns, t.window.Turns(due.At, pricing.MomentOf(s.Clocks.Book().In(snap.Zone)))...)
+				now := pricing.MomentOf(s.Clocks.Book().In(snap.Zone))
+				for _, turn := range t.window.Turns(due.At, now) {
+					if _, _, ok := t.turn(turn, due.At, now); ok {
+						out.Turns = append(out.Turns, turn)
+					}
+				}
 			}
 		}
 		list = append(list, out)
@@ -107,7 +127,7 @@ func (s *Server) causes(snap, version *book.Snapshot, channel string, due *publi
 var turnWords = map[pricing.Turn]string{
 	pricing.StartNow: "%s starts now",
 	pricing.EndNow:   "%s ends now",
-	pricing.Skip:     "%s is passed over once, at %s",
+	pricing.Skip:     "%s is passed over once",
 }
 
 // turn starts or ends a rule or campaign now, or passes over its next time, and tells the channels.
@@ -129,7 +149,7 @@ func (s *Server) turn(ctx context.Context, in *struct {
 	never, ok := false, false
 	now := pricing.MomentOf(s.Clocks.Book().In(before.Zone))
 	if t.on && t.window != nil {
-		window, never, ok = t.window.Turn(in.Body.Turn, at, now)
+		window, never, ok = t.turn(in.Body.Turn, at, now)
 	}
 	if !ok {
 		return out, huma.Error409Conflict(fmt.Sprintf(
@@ -139,11 +159,12 @@ func (s *Server) turn(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
-	words := turnWords[in.Body.Turn]
-	if in.Body.Turn == pricing.Skip {
-		words = fmt.Sprintf(words, t.name, at)
-	} else {
-		words = fmt.Sprintf(words, t.name)
+	words := fmt.Sprintf(turnWords[in.Body.Turn], t.name)
+	switch {
+	case never:
+		words = fmt.Sprintf("%s is turned off: it would have begun at %s, and not again", t.name, at)
+	case in.Body.Turn == pricing.Skip:
+		words += fmt.Sprintf(", at %s", at)
 	}
 	changes := []book.Change{t.change(window, never)}
 	if in.Body.Kind == book.Campaigns {
