@@ -128,3 +128,36 @@ func TestATurnWaitsForApproval(t *testing.T) {
 	}
 	require.Fail(t, "nothing to end")
 }
+
+// What waits for its campaign does not start before it, though its own window is the next to open.
+func TestARuleDoesNotStartBeforeItsCampaign(t *testing.T) {
+	a := started(t, store.Administrator)
+	a.link(nil)
+	a.do("POST", "/api/edit", object{"changes": []object{
+		{"kind": "campaigns", "code": "LATER", "doc": object{"code": "LATER", "window": object{"from": "2026-11-26T12:00"}}},
+		{"kind": "rules", "code": "WAITS", "doc": object{"code": "WAITS", "layer": "sale", "rank": 97, "campaign": "LATER",
+			"where": object{"sku": []string{"BAT-30"}}, "window": object{"from": "2026-11-26T13:00"}, "effect": object{"setPrice": "13.37"}}},
+	}}, 200, nil, "Checks-Seen", "true")
+	d, blocked := a.blocked()
+	var p published
+	a.do("POST", "/api/channels/web/publications", object{"version": d.Version, "leaveOut": blocked}, 201, &p)
+	a.do("POST", fmt.Sprintf("/api/publications/%d/send", p.ID), object{}, 202, nil)
+	require.Equal(t, "done", a.ends(p.ID).State)
+	var due dueList
+	a.do("GET", "/api/channels/web/due", nil, 200, &due)
+	for _, d := range due.Due {
+		for _, c := range d.Causes {
+			if c.Code == "WAITS" && c.Opens {
+				require.Equal(t, []any{"2026-11-26T13:00", []string{"skip"}}, []any{d.At, c.Turns})
+				turn := object{"kind": "rules", "code": "WAITS", "turn": "start", "at": d.At}
+				a.do("POST", "/api/turns", turn, 409, nil)
+				turn["turn"] = "skip"
+				var done turned
+				a.do("POST", "/api/turns", turn, 200, &done)
+				require.Contains(t, done.Summary, "WAITS is turned off")
+				return
+			}
+		}
+	}
+	require.Fail(t, "the rule is not due")
+}
