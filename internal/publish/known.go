@@ -170,23 +170,29 @@ func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string)
 	return Tell(snap.Engine, snap.Baskets(), channel, kind)
 }
 
+// grounds are what differences are found from: how the channel is told, which pinned prices do not hold, and what is
+// known of it.
+func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string) (t *Telling, broken map[string]bool,
+	know *Know, err error) {
+	if t, err = d.telling(ctx, snap, channel); err != nil {
+		return nil, nil, nil, err
+	}
+	if broken, err = d.broken(ctx, snap, channel); err != nil {
+		return nil, nil, nil, err
+	}
+	know, err = d.know(ctx, channel)
+	return t, broken, know, err
+}
+
 // Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
 // channel shows, or the rules that take part are others. Whoever gets them changes nothing of them.
 func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences,
 	error) {
-	t, err := d.telling(ctx, snap, channel)
+	t, broken, know, err := d.grounds(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}
 	alike, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
-	if err != nil {
-		return nil, err
-	}
-	broken, err := d.broken(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	know, err := d.know(ctx, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -244,15 +250,7 @@ func (k *known) little(of compared, at pricing.Moment, broken map[string]bool) (
 // at are the differences of a channel from a version of the book at a moment, with their lines.
 func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
 	whole bool) (*Differences, error) {
-	t, err := d.telling(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	broken, err := d.broken(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	know, err := d.know(ctx, channel)
+	t, broken, know, err := d.grounds(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}
