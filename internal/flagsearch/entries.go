@@ -32,19 +32,19 @@ type Spell struct {
 
 // Entry is the flags of one subject: one in each channel that shows it, or the only one.
 type Entry struct {
-	Subject      string                `json:"subject"`
-	Kind         string                `json:"kind"`
-	Severity     string                `json:"severity"`
-	SKU          string                `json:"sku,omitempty"`
-	Name         string                `json:"name,omitempty" doc:"of the product, or of the witness's"`
-	Rule         string                `json:"rule,omitempty"`
-	Rules        []string              `json:"rules,omitempty"`
-	Cause        string                `json:"cause,omitempty" doc:"the rule that lowered the price most, or that the flag is about"`
-	Flags        []bookfile.FlagAnswer `json:"flags" doc:"the worst first"`
-	Loss         string                `json:"loss,omitempty" doc:"what one sale loses, of the worst"`
-	Week         string                `json:"week,omitempty" doc:"what a week loses at the units sold of late"`
-	Currency     string                `json:"currency"`
-	Acknowledged *Acknowledgement      `json:"acknowledged,omitempty"`
+	Subject      string                 `json:"subject"`
+	Kind         string                 `json:"kind"`
+	Severity     string                 `json:"severity"`
+	SKU          string                 `json:"sku,omitempty"`
+	Name         string                 `json:"name,omitempty" doc:"of the product, or of the witness's"`
+	Rule         string                 `json:"rule,omitempty"`
+	Rules        []string               `json:"rules,omitempty"`
+	Cause        string                 `json:"cause,omitempty" doc:"the rule that lowered the price most, or that the flag is about"`
+	Flags        []*bookfile.FlagAnswer `json:"flags" doc:"the worst first"`
+	Loss         string                 `json:"loss,omitempty" doc:"what one sale loses, of the worst"`
+	Week         string                 `json:"week,omitempty" doc:"what a week loses at the units sold of late"`
+	Currency     string                 `json:"currency"`
+	Acknowledged *Acknowledgement       `json:"acknowledged,omitempty"`
 	// Sum is how the loss of the worst comes about.
 	Sum *bookfile.MarginAnswer `json:"sum,omitempty" doc:"how the loss of the worst comes about, of a price that all units have"`
 
@@ -81,12 +81,19 @@ type Part struct {
 // entryList is the entries of what was found, made once.
 type entryList struct {
 	once sync.Once
-	list []Entry
+	list []*Entry
+}
+
+// listed is a list that was made already.
+func listed(list []*Entry) *entryList {
+	made := &entryList{list: list}
+	made.once.Do(func() {})
+	return made
 }
 
 // all joins flags to entries, those with the most money at stake first within a kind. What they lose is of the book at
 // which they are first asked for.
-func (f *Found) all(snap *book.Snapshot) []Entry {
+func (f *Found) all(snap *book.Snapshot) []*Entry {
 	if f.entries == nil {
 		return nil
 	}
@@ -94,46 +101,115 @@ func (f *Found) all(snap *book.Snapshot) []Entry {
 	return f.entries.list
 }
 
-func entries(snap *book.Snapshot, found []bookfile.FlagAnswer) []Entry {
-	at := make(map[string]int, len(found))
-	list := make([]Entry, 0, len(found))
-	for i := range found {
-		f := &found[i]
+func entries(snap *book.Snapshot, found []*bookfile.FlagAnswer) []*Entry {
+	at := make(map[string]*Entry, len(found))
+	list := make([]*Entry, 0, len(found))
+	for i, f := range found {
 		about := Subject(f)
-		k, known := at[about]
-		if known {
-			list[k].Flags = append(list[k].Flags, *f)
+		if e := at[about]; e != nil {
+			e.Flags = append(e.Flags, f)
+			continue
+		}
+		e := &Entry{Subject: about, Kind: f.Kind, Severity: f.Severity, SKU: f.SKU, Rule: f.Rule, Rules: f.Rules,
+			Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency, Flags: found[i : i+1 : i+1]}
+		if e.Cause == "" && len(f.Rules) > 0 {
+			e.Cause = f.Rules[0]
+		}
+		if p := snap.Product(cmp.Or(f.SKU, f.Witness.SKU)); p != nil {
+			e.Name = p.Name
+		}
+		at[about] = e
+		list = append(list, e)
+	}
+	for _, e := range list {
+		e.stake(snap)
+	}
+	slices.SortStableFunc(list, graver)
+	return list
+}
+
+// graver orders entries: by kind, and within a kind those with the most money at stake first.
+func graver(a, b *Entry) int {
+	if a.Kind != b.Kind {
+		return flags.Compare(flags.Kind(a.Kind), flags.Kind(b.Kind))
+	}
+	return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss))
+}
+
+// merged is two lists in one order.
+func merged(a, b []*Entry) []*Entry {
+	list := make([]*Entry, 0, len(a)+len(b))
+	for len(a) > 0 && len(b) > 0 {
+		if graver(a[0], b[0]) <= 0 {
+			list, a = append(list, a[0]), a[1:]
 		} else {
-			at[about] = len(list)
-			e := Entry{Subject: about, Kind: f.Kind, Severity: f.Severity, SKU: f.SKU, Rule: f.Rule, Rules: f.Rules,
-				Cause: cmp.Or(f.Rule, f.Cause), Currency: f.Currency, Flags: found[i : i+1 : i+1]}
-			if e.Cause == "" && len(f.Rules) > 0 {
-				e.Cause = f.Rules[0]
-			}
-			if p := snap.Product(cmp.Or(f.SKU, f.Witness.SKU)); p != nil {
-				e.Name = p.Name
-			}
-			list = append(list, e)
+			list, b = append(list, b[0]), b[1:]
 		}
 	}
-	// Their places are sorted, not they themselves: entries are large, and there may be a hundred thousand.
-	order := make([]int, len(list))
-	for i := range list {
-		list[i].stake(snap)
-		order[i] = i
+	return append(append(list, a...), b...)
+}
+
+func flagsOf(list []*Entry) []*bookfile.FlagAnswer {
+	all := make([]*bookfile.FlagAnswer, 0, len(list))
+	for _, e := range list {
+		all = append(all, e.Flags...)
 	}
-	slices.SortFunc(order, func(x, y int) int {
-		a, b := &list[x], &list[y]
-		if a.Kind != b.Kind {
-			return flags.Compare(flags.Kind(a.Kind), flags.Kind(b.Kind))
+	return all
+}
+
+// carried is entries of the book before an edit, for as long as nobody has looked at their products again.
+type carried struct {
+	list []*Entry
+	// of is the product of each that the edit touches; -1: it touches none.
+	of   []int32
+	from string // the moment that is looked at
+}
+
+func newCarried(list []*Entry, before *pricing.Engine, touched pricing.Set, from pricing.Moment) *carried {
+	c := &carried{list, make([]int32, len(list)), from.String()}
+	for i, e := range list {
+		c.of[i] = -1
+		if p, exists := before.ProductNumber(e.SKU); exists && touched.Has(p) {
+			c.of[i] = p
 		}
-		return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss), x-y)
-	})
-	sorted := make([]Entry, len(list))
-	for i, k := range order {
-		sorted[i] = list[k]
 	}
-	return sorted
+	return c
+}
+
+// left are those that still stand while some products are left to be looked at, without what was seen anew. Of a product
+// that was looked at there stands what it shows at a later moment than was looked at.
+func (c *carried) left(snap *book.Snapshot, some pricing.Set, anew []*Entry) []*Entry {
+	known := make(map[string]bool, len(anew))
+	for _, e := range anew {
+		known[e.Subject] = true
+	}
+	list := make([]*Entry, 0, len(c.list))
+	moved := false
+	for i, e := range c.list {
+		if p := c.of[i]; p >= 0 {
+			if known[e.Subject] {
+				continue
+			}
+			if !some.Has(p) {
+				later := slices.DeleteFunc(slices.Clone(e.Flags),
+					func(f *bookfile.FlagAnswer) bool { return f.Witness.At <= c.from })
+				if len(later) == 0 {
+					continue
+				}
+				if len(later) < len(e.Flags) {
+					rest := *e
+					rest.Flags, rest.loss, rest.week, rest.Loss, rest.Week = later, money.Rat{}, money.Rat{}, "", ""
+					rest.stake(snap)
+					e, moved = &rest, true
+				}
+			}
+		}
+		list = append(list, e)
+	}
+	if moved {
+		slices.SortStableFunc(list, graver)
+	}
+	return list
 }
 
 // stake works out what the flags of an entry lose.
@@ -155,8 +231,8 @@ func (e *Entry) stake(snap *book.Snapshot) {
 	if k := flags.Kind(e.Kind); k != flags.BelowCost && k != flags.OfferBelowCost {
 		return
 	}
-	slices.SortStableFunc(e.Flags, func(a, b bookfile.FlagAnswer) int { return lost(&b).Cmp(lost(&a)) })
-	e.loss = lost(&e.Flags[0])
+	slices.SortStableFunc(e.Flags, func(a, b *bookfile.FlagAnswer) int { return lost(b).Cmp(lost(a)) })
+	e.loss = lost(e.Flags[0])
 	if e.loss.Sign() <= 0 {
 		return
 	}
@@ -174,7 +250,7 @@ func (f *Filter) wants(snap *book.Snapshot, e *Entry) bool {
 		f.Severity != "" && f.Severity != e.Severity || f.Cause != "" && f.Cause != e.Cause {
 		return false
 	}
-	if f.Channel != "" && !slices.ContainsFunc(e.Flags, func(x bookfile.FlagAnswer) bool { return x.Channel == f.Channel }) {
+	if f.Channel != "" && !slices.ContainsFunc(e.Flags, func(x *bookfile.FlagAnswer) bool { return x.Channel == f.Channel }) {
 		return false
 	}
 	rules := append([]string{e.Rule, e.Cause}, e.Rules...)
@@ -208,7 +284,7 @@ func (f *Filter) wants(snap *book.Snapshot, e *Entry) bool {
 
 // sum works out how the loss of an entry comes about; nil where it is of some units only.
 func (e *Entry) sum(snap *book.Snapshot) {
-	f := &e.Flags[0]
+	f := e.Flags[0]
 	if flags.Kind(e.Kind) != flags.BelowCost || f.MarginAmount == nil {
 		return
 	}
@@ -233,8 +309,8 @@ func Groups(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, f
 	of := f.Kind
 	f.Kind = ""
 	list := found.all(snap)
-	for i := range list {
-		e := list[i]
+	for _, known := range list {
+		e := *known
 		if a, is := seen[e.Subject]; is {
 			e.Acknowledged = &a
 		}
@@ -302,8 +378,7 @@ func Counts(snap *book.Snapshot, found Found, seen map[string]Acknowledgement) (
 	type cause struct{ kind, rule string }
 	told := map[cause]bool{}
 	list := found.all(snap)
-	for i := range list {
-		e := &list[i]
+	for _, e := range list {
 		if _, acknowledged := seen[e.Subject]; acknowledged {
 			continue
 		}

@@ -17,10 +17,10 @@ func BenchmarkEntries(b *testing.B) {
 	require.NoError(b, err)
 	snap, err := book.NewSnapshot(doc, 1, pricing.Compile(doc), nil)
 	require.NoError(b, err)
-	found := make([]bookfile.FlagAnswer, 100_000)
+	found := make([]*bookfile.FlagAnswer, 100_000)
 	for i := range found {
 		loss := fmt.Sprintf("-%d.%02d", i%97, i%100)
-		found[i] = bookfile.FlagAnswer{Kind: []string{"below-cost", "above-list", "dearer-by-quantity"}[i%3], SKU: fmt.Sprint("S", i),
+		found[i] = &bookfile.FlagAnswer{Kind: []string{"below-cost", "above-list", "dearer-by-quantity"}[i%3], SKU: fmt.Sprint("S", i),
 			MarginAmount: &loss, Currency: "EUR"}
 	}
 	b.Run("listed", func(b *testing.B) {
@@ -31,7 +31,7 @@ func BenchmarkEntries(b *testing.B) {
 	b.Run("baseline=subjects", func(b *testing.B) {
 		for b.Loop() {
 			for i := range found {
-				Subject(&found[i])
+				Subject(found[i])
 			}
 		}
 	})

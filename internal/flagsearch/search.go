@@ -35,7 +35,7 @@ type Keeper interface {
 
 // Found is what is known of the flags of a book.
 type Found struct {
-	Flags     []bookfile.FlagAnswer
+	Flags     []*bookfile.FlagAnswer
 	entries   *entryList // of them, made when first asked for
 	Version   int64      // of the book that was looked at
 	From      pricing.Moment
@@ -285,45 +285,20 @@ func (s *Search) present(snap *book.Snapshot, q flags.Question) error {
 	return nil
 }
 
-// manyTouched is from how many products on an edit's flags of the present are told before those of the span.
-const manyTouched = 500
-
 // presentFirst tells, after an edit, what the products that it touches show at this moment, piece by piece. What they
 // show later, what was not looked at yet, and what is about rules stays as it was until then.
-func (s *Search) presentFirst(ctx context.Context, snap *book.Snapshot, q flags.Question, before *base,
+func (s *Search) presentFirst(ctx context.Context, snap *book.Snapshot, q flags.Question, from *base,
 	touched pricing.Set) error {
-	if touched.Count() < manyTouched {
-		return nil
-	}
 	q.To, q.Between = q.From+1, ctx.Err
-	var list []bookfile.FlagAnswer
-	known := map[string]bool{}
-	old := s.whole.Flags
-	// Of the flags before, those that a look at the present of a product replaces; -1: no look does.
-	replaced, from := make([]int32, len(old)), q.From.String()
-	for i := range old {
-		replaced[i] = -1
-		if p, exists := before.engine.ProductNumber(old[i].SKU); exists && touched.Has(p) && old[i].Witness.At <= from {
-			replaced[i] = p
-		}
-	}
+	before := newCarried(s.whole.all(snap), from.engine, touched, q.From)
+	var seen []*Entry
 	err := flags.Show(snap.Engine, q, touched, func(fresh []flags.Flag, left pricing.Set) error {
-		for _, f := range answers(fresh) {
-			list = append(list, f)
-			known[Subject(&f)] = true
-		}
-		told := append(make([]bookfile.FlagAnswer, 0, len(list)+len(old)), list...)
-		for i := range old {
-			if p := replaced[i]; (p < 0 || left.Has(p)) && !known[Subject(&old[i])] {
-				told = append(told, old[i])
-			}
-		}
-		found := Found{Flags: told, Version: snap.Version, From: q.From, Present: true, Left: left.Count(),
-			entries: &entryList{}}
-		found.all(snap) // whoever waits for them gets them before both cores look on
+		seen = merged(seen, entries(snap, answers(fresh)))
+		list := merged(seen, before.left(snap, left, seen))
 		s.mu.Lock()
 		defer s.mu.Unlock()
-		s.found = found
+		s.found = Found{Flags: flagsOf(list), Version: snap.Version, From: q.From, Present: true, Left: left.Count(),
+			entries: listed(list)}
 		return nil
 	})
 	if err != nil {
@@ -343,6 +318,7 @@ func (s *Search) settled(ctx context.Context, snap *book.Snapshot, next target,
 	}
 	made := &base{next, snap.Engine, search}
 	found := Found{Flags: answers(list), Version: next.version, From: search.Question().From, entries: &entryList{}}
+	found.all(snap) // before anybody waits for them
 	if len(list) <= mostKept {
 		data, err := json.Marshal(found.Flags)
 		if err == nil {
@@ -355,10 +331,11 @@ func (s *Search) settled(ctx context.Context, snap *book.Snapshot, next target,
 	return made, found, nil
 }
 
-func answers(list []flags.Flag) []bookfile.FlagAnswer {
-	out := make([]bookfile.FlagAnswer, len(list))
+func answers(list []flags.Flag) []*bookfile.FlagAnswer {
+	out := make([]*bookfile.FlagAnswer, len(list))
 	for i := range list {
-		out[i] = bookfile.FlagAnswerOf(&list[i])
+		a := bookfile.FlagAnswerOf(&list[i])
+		out[i] = &a
 	}
 	return out
 }
@@ -371,7 +348,7 @@ func (s *Search) note(ctx context.Context, before, now Found) error {
 	subjects := func(f Found) map[string]bool {
 		set := map[string]bool{}
 		for i := range f.Flags {
-			set[Subject(&f.Flags[i])] = true
+			set[Subject(f.Flags[i])] = true
 		}
 		return set
 	}

@@ -87,7 +87,7 @@ func settled(t *testing.T, s *flagsearch.Search, snap *book.Snapshot) []bookfile
 func losses(f flagsearch.Found) (list []bookfile.FlagAnswer) {
 	for _, x := range f.Flags {
 		if x.Kind == string(flags.BelowCost) {
-			list = append(list, x)
+			list = append(list, *x)
 		}
 	}
 	return list

@@ -232,7 +232,7 @@ func (s *Server) tied(snap *book.Snapshot) func(c *timeline.Conflict) bool {
 	}
 	pairs := map[[2]string]bool{}
 	for i := range found.Flags {
-		if f := &found.Flags[i]; f.Kind == string(flags.Tie) {
+		if f := found.Flags[i]; f.Kind == string(flags.Tie) {
 			pairs[[2]string{f.Rules[0], f.Rules[1]}] = true
 		}
 	}

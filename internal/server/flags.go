@@ -231,7 +231,7 @@ func (s *Server) acknowledged(ctx context.Context) (map[string]flagsearch.Acknow
 func (s *Server) flagOf(snap *book.Snapshot, in *SubjectQuery) (*bookfile.FlagAnswer, error) {
 	found := s.flags.Of(snap)
 	for i := range found.Flags {
-		f := &found.Flags[i]
+		f := found.Flags[i]
 		if flagsearch.Subject(f) == in.Subject && (in.Channel == "" || f.Channel == in.Channel) {
 			return f, nil
 		}
@@ -297,7 +297,7 @@ func (s *Server) leavesNone(snap *book.Snapshot, subject string, cleared []flags
 	left := map[string]bool{}
 	found := s.flags.Of(snap)
 	for i := range found.Flags {
-		if f := &found.Flags[i]; flagsearch.Subject(f) == subject {
+		if f := found.Flags[i]; flagsearch.Subject(f) == subject {
 			left[f.Channel] = true
 		}
 	}

@@ -142,7 +142,7 @@ func (s *Server) ruleRows(snap *book.Snapshot) []RuleRow {
 	found := s.flags.Of(snap)
 	told := map[string]bool{}
 	for i := range found.Flags {
-		f := &found.Flags[i]
+		f := found.Flags[i]
 		if about := flagsearch.Subject(f); f.SKU != "" || told[about] || f.Severity == string(flags.Note) {
 			continue
 		} else {
