@@ -57,12 +57,14 @@ type Desk struct {
 	published map[int64]*book.Snapshot // versions that channels show
 	quoted    map[string]*Quoted
 	upcoming  map[string]*upcoming
+	planned   map[string]*planned
 }
 
 // NewDesk makes a desk.
 func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, channels: map[string]*known{},
-		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{}}
+		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{},
+		planned: map[string]*planned{}}
 }
 
 // Wish is what somebody wants to send.
@@ -76,7 +78,8 @@ type Wish struct {
 	Of        func(d *Difference) bool // those that are sent, where not all; the rest stays due
 }
 
-// Prepare builds a publication by hand. Its errors are ErrStale, ErrUnlinked, ErrNothing and *Undecided.
+// Prepare builds a publication by hand. One without lines publishes what is planned: the clock follows it from then on.
+// Its errors are ErrStale, ErrUnlinked, ErrNothing and *Undecided.
 func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string, w Wish) (Publication, error) {
 	if w.Version != snap.Version {
 		return Publication{}, ErrStale
@@ -89,18 +92,28 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 		return Publication{}, err
 	}
 	rows, err := w.rows(found)
+	var later Planned
+	if errors.Is(err, ErrNothing) && len(w.Only) == 0 && w.Of == nil {
+		var failed error
+		if later, failed = d.Planned(ctx, snap, channel); failed != nil {
+			return Publication{}, failed
+		}
+		if later.Lines > 0 {
+			err = nil
+		}
+	}
 	if err != nil {
 		return Publication{}, err
 	}
 	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: w.Who, Kind: ByHand,
-		Whole: w.Whole, State: Prepared, Rules: found.Rules, Named: Named{Worth: found.worthOf(rows)}}
+		Whole: w.Whole, State: Prepared, Rules: found.Rules, Named: Named{Worth: found.worthOf(rows), Planned: later.Lines}}
 	if err := d.keeper.KeepBook(ctx, p.Version, func() []byte { return bookfile.Encode(snap.Book) }); err != nil {
 		return p, err
 	}
 	return p, d.keeper.Prepare(ctx, &p, rows)
 }
 
-// rows are what a wish sends of the differences.
+// rows are what a wish sends of the differences, and what it leaves out; with ErrNothing where it sends nothing.
 func (w *Wish) rows(d *Differences) ([]Row, error) {
 	var undecided []string
 	out, only := setOf(w.LeaveOut), setOf(w.Only)
@@ -137,9 +150,6 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 	if undecided != nil {
 		return nil, &Undecided{undecided}
 	}
-	if goes == 0 && d.Rules.None() {
-		return nil, ErrNothing
-	}
 	if err := kept.untils(); err != nil {
 		return nil, err
 	}
@@ -147,6 +157,9 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 		if l := kept.Rows[i].Line; l != nil {
 			rows[i].Line = l.bytes()
 		}
+	}
+	if goes == 0 && d.Rules.None() {
+		return rows, ErrNothing
 	}
 	return rows, nil
 }

@@ -92,6 +92,7 @@ type Publication struct {
 type Named struct {
 	Passed      []string   `json:"passed,omitempty"`      // moments that were passed over
 	Unpublished int        `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
+	Planned     int        `json:"planned,omitempty"`     // of one without lines: those that differ later, which the clock sends
 	Effective   string     `json:"effective,omitempty"`   // when the channel shows it; "": at once
 	Worth       *WorthText `json:"worth,omitempty"`       // of what is sent
 }

@@ -14,7 +14,14 @@ import (
 
 // DueList is what a channel will be told by itself.
 type DueList struct {
-	Due []DueRow `json:"due"`
+	Due     []DueRow    `json:"due"`
+	Planned *PlannedRow `json:"planned,omitempty" doc:"what is saved otherwise than published only later; a publication by hand makes it what is due"`
+}
+
+// PlannedRow is what the saved book has otherwise than the published one, though nothing of it differs now.
+type PlannedRow struct {
+	Lines int    `json:"lines"`
+	First string `json:"first" doc:"the first moment at which a line differs"`
 }
 
 // DueRow is a moment at which lines of a channel differ by themselves.
@@ -129,6 +136,13 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 	version, err := s.Desk.Published(ctx, snap, in.Channel)
 	if err != nil {
 		return out, err
+	}
+	planned, err := s.Desk.Planned(ctx, snap, in.Channel)
+	if err != nil {
+		return out, err
+	}
+	if planned.Lines > 0 {
+		out.Planned = &PlannedRow{planned.Lines, planned.First.String()}
 	}
 	for i := range dues {
 		d := &dues[i]

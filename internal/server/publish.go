@@ -34,6 +34,7 @@ type PublicationAnswer struct {
 	DecidedBy  string             `json:"decidedBy,omitempty"`
 	Reason     string             `json:"reason,omitempty" doc:"why it was refused"`
 	Passed     []string           `json:"passed,omitempty" doc:"moments that were passed over"`
+	Planned    int                `json:"planned,omitempty" doc:"of one without lines: those that differ later, which the clock sends"`
 	Lines      int                `json:"lines" doc:"that are sent"`
 	Taken      int                `json:"taken"`
 	Refused    int                `json:"refused"`
@@ -291,8 +292,9 @@ func fixed(a *money.Rat, digits int) *string {
 func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, At: p.At.String(), Who: p.Who,
 		State: string(p.State), Problem: p.Problem, Kind: string(p.Kind), Of: p.Of, Prepared: s.wall(p.Prepared),
-		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Lines: p.Counts.Total, Taken: p.Counts.Taken,
-		Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered, LeftOut: p.Counts.LeftOut,
+		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Planned: p.Named.Planned,
+		Lines: p.Counts.Total, Taken: p.Counts.Taken, Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered,
+		LeftOut: p.Counts.LeftOut,
 		Rules: len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
 	if p.Ended != nil {
 		out.Ended = s.wall(p.Ended.In(time.UTC))

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -18,7 +19,13 @@ import (
 // goes on where it stood.
 func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int,
 	answers map[string]publish.Reply, at time.Time) error {
+	first, last := number, number
+	if p.Parts == 1 { // all in one, as a folder has it
+		last = math.MaxInt32
+	}
+	var done publicationRow // the last line that is kept
 	for over := false; !over; {
+		next := done
 		err := s.transaction(ctx, func(tx *gorm.DB) error {
 			if err := own(tx, p.ID, owner); err != nil {
 				return err
@@ -29,15 +36,21 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 				over = answered
 				return err
 			}
-			rows, err := readRows(tx.Omit("line").Where("publication = ? AND part = ? AND answer = ''", p.ID, number).
-				Order("sku").Limit(batchSize))
-			if err != nil {
+			var rows []publicationRow
+			if err := tx.Select("part, sku").Where(`publication = ? AND part BETWEEN ? AND ? AND (part > ? OR sku > ?)
+				AND answer = ''`, p.ID, max(first, done.Part), last, done.Part, done.SKU).Order("part, sku").Limit(batchSize).
+				Find(&rows).Error; err != nil {
 				return err
 			}
-			if err := keepAnswers(tx, p, rows, answers, at); err != nil {
+			skus := make([]string, len(rows))
+			for i := range rows {
+				skus[i] = rows[i].SKU
+			}
+			if err := keepAnswers(tx, p, skus, answers, at); err != nil {
 				return err
 			}
 			if over = len(rows) < batchSize; !over {
+				next = rows[len(rows)-1]
 				return nil
 			}
 			if number == p.Parts && answers != nil {
@@ -51,12 +64,13 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 		if err != nil {
 			return fmt.Errorf("keep the answers to part %d of publication %d: %w", number, p.ID, err)
 		}
+		done = next
 	}
 	return nil
 }
 
-// keepAnswers keeps answers to rows of a publication; a row that is not named is unanswered.
-func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answers map[string]publish.Reply,
+// keepAnswers keeps answers to rows of a publication, by their SKU; a row that is not named is unanswered.
+func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []string, answers map[string]publish.Reply,
 	at time.Time) error {
 	type said struct {
 		answer  publish.Answer
@@ -64,18 +78,17 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 	}
 	groups := map[said][]string{}
 	var taken []string
-	for i := range rows {
-		r := &rows[i]
-		reply, named := answers[r.SKU]
+	for _, sku := range rows {
+		reply, named := answers[sku]
 		what := said{publish.Unanswered, ""}
 		switch {
 		case named && reply.Taken:
 			what = said{publish.Taken, shorten(reply.Message, 500)}
-			taken = append(taken, r.SKU)
+			taken = append(taken, sku)
 		case named:
 			what = said{publish.Refused, shorten(reply.Message, 500)}
 		}
-		groups[what] = append(groups[what], r.SKU)
+		groups[what] = append(groups[what], sku)
 	}
 	count := map[publish.Answer]int{}
 	for what, skus := range groups {
@@ -95,9 +108,9 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []publish.Row, answer
 	}
 	if p.Kind == publish.TakeBack {
 		var back []string
-		for i := range rows {
-			if reply, named := answers[rows[i].SKU]; !named || reply.Taken {
-				back = append(back, rows[i].SKU)
+		for _, sku := range rows {
+			if reply, named := answers[sku]; !named || reply.Taken {
+				back = append(back, sku)
 			}
 		}
 		if err := hold(tx, p, back); err != nil {
@@ -141,9 +154,8 @@ func show(tx *gorm.DB, p *publish.Publication, taken []string, at time.Time) err
 			at.UTC()).Error; err != nil {
 			return err
 		}
-		// Within the database: lines are large.
-		if err := tx.Exec(`INSERT INTO published_prices (channel, sku, price, reference, currency, from_at, publication, line,
-			digest, reduced, kept_reference) SELECT ?, sku, price, reference, currency, ?, publication, line, digest, reduced,
+		if err := tx.Exec(`INSERT INTO published_prices (channel, sku, price, reference, currency, from_at, publication,
+			digest, reduced, kept_reference) SELECT ?, sku, price, reference, currency, ?, publication, digest, reduced,
 			kept_reference FROM publication_rows WHERE publication = ? AND sku IN ?`, p.Channel, at.UTC(), p.ID,
 			some).Error; err != nil {
 			return err

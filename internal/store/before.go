@@ -19,21 +19,22 @@ func (s *Store) Before(ctx context.Context, p *publish.Publication) ([]publish.R
 	}
 	db := s.db.WithContext(ctx)
 	var now, before []publishedPrice
-	if err := db.Omit("line").Where("channel = ? AND publication = ? AND shows_now = 1", p.Channel,
+	if err := db.Where("channel = ? AND publication = ? AND shows_now = 1", p.Channel,
 		p.ID).Order("sku").Find(&now).Error; err != nil {
 		return failed(err)
 	}
-	if err := db.Raw(`SELECT b.* FROM published_prices b JOIN (SELECT MAX(x.id) AS id FROM published_prices c
+	if err := db.Raw(`SELECT `+withLine("b")+` FROM published_prices b JOIN (SELECT MAX(x.id) AS id FROM published_prices c
 		JOIN published_prices x ON x.channel = c.channel AND x.sku = c.sku AND x.id < c.id
 		WHERE c.channel = ? AND c.publication = ? AND c.shows_now = 1 GROUP BY c.sku) m ON m.id = b.id`, p.Channel,
 		p.ID).Scan(&before).Error; err != nil {
 		return failed(err)
 	}
 	var unsure []publishedPrice // what was shown of lines without an answer, and still is as far as is known
-	if err := db.Raw(`SELECT o.sku, n.price, n.reference, COALESCE(n.currency, r.currency) AS currency, n.line, n.digest,
+	if err := db.Raw(`SELECT o.sku, n.price, n.reference, COALESCE(n.currency, r.currency) AS currency, l.line, n.digest,
 		COALESCE(n.reduced, 0) AS reduced, n.kept_reference FROM open_lines o
 		JOIN publication_rows r ON r.publication = o.publication AND r.sku = o.sku
 		LEFT JOIN published_prices n ON n.channel = o.channel AND n.sku = o.sku AND n.shows_now = 1
+		LEFT JOIN publication_lines l ON l.publication = n.publication AND l.sku = n.sku
 		WHERE o.channel = ? AND o.why = ? AND o.publication = ?`, p.Channel, publish.Unanswered,
 		p.ID).Scan(&unsure).Error; err != nil {
 		return failed(err)

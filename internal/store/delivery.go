@@ -102,11 +102,6 @@ func (s *Store) FixParts(ctx context.Context, id int64, owner string, parts [][]
 				return err
 			}
 		}
-		if len(parts) == 1 { // all in one, as a folder has it
-			if err := tx.Exec("UPDATE publication_rows SET part = 1 WHERE publication = ? AND part > 1", id).Error; err != nil {
-				return err
-			}
-		}
 		return tx.Exec("UPDATE publications SET parts = ? WHERE id = ?", len(parts), id).Error
 	})
 	if err != nil {
@@ -185,8 +180,8 @@ func (s *Store) End(ctx context.Context, p *publish.Publication, owner, problem 
 		}
 		var tried []string
 		if err := tx.Raw(`SELECT r.sku FROM publication_rows r JOIN publication_parts t ON t.publication = r.publication
-			AND t.part = r.part WHERE r.publication = ? AND r.answer = '' AND t.first_tried IS NOT NULL`,
-			p.ID).Scan(&tried).Error; err != nil {
+			AND t.part = LEAST(r.part, ?) WHERE r.publication = ? AND r.answer = '' AND t.first_tried IS NOT NULL`,
+			p.Parts, p.ID).Scan(&tried).Error; err != nil {
 			return err
 		}
 		for some := range slices.Chunk(tried, batchSize) {
@@ -283,13 +278,14 @@ func (s *Store) KeepLate(ctx context.Context, id int64, answers map[string]publi
 		if err != nil {
 			return err
 		}
-		rows, err := readRows(tx.Where(`publication = ? AND answer = ? AND NOT EXISTS (SELECT 1 FROM publication_rows n
+		var rows []string
+		err = tx.Model(&publicationRow{}).Where(`publication = ? AND answer = ? AND NOT EXISTS (SELECT 1 FROM publication_rows n
 			JOIN publications q ON q.id = n.publication WHERE q.channel = ? AND q.id > ? AND n.sku = publication_rows.sku
-			AND n.part > 0)`, id, publish.Unanswered, p.Channel, id))
+			AND n.part > 0)`, id, publish.Unanswered, p.Channel, id).Pluck("sku", &rows).Error
 		if err != nil {
 			return err
 		}
-		rows = slices.DeleteFunc(rows, func(r publish.Row) bool { _, named := answers[r.SKU]; return !named })
+		rows = slices.DeleteFunc(rows, func(sku string) bool { _, named := answers[sku]; return !named })
 		if len(rows) == 0 {
 			return nil
 		}

@@ -51,8 +51,10 @@ func (s *Store) Pack(ctx context.Context, before time.Time) (int, error) {
 	}
 	for _, id := range ended {
 		for {
-			done := db.Exec(`UPDATE publication_rows SET line = NULL WHERE publication = ? AND line IS NOT NULL
-				AND answer NOT IN ? LIMIT ?`, id, []publish.Answer{publish.Refused, publish.Unanswered}, batchSize)
+			done := db.Exec(`DELETE FROM publication_lines WHERE publication = ? AND NOT EXISTS (SELECT 1 FROM publication_rows r
+				WHERE r.publication = publication_lines.publication AND r.sku = publication_lines.sku AND r.answer IN ?)
+				AND NOT EXISTS (SELECT 1 FROM published_prices o WHERE o.publication = publication_lines.publication
+				AND o.sku = publication_lines.sku) LIMIT ?`, id, []publish.Answer{publish.Refused, publish.Unanswered}, batchSize)
 			if done.Error != nil {
 				return packed, fmt.Errorf("pack the lines of publication %d: %w", id, done.Error)
 			}
@@ -65,19 +67,28 @@ func (s *Store) Pack(ctx context.Context, before time.Time) (int, error) {
 		return packed, err
 	}
 	for {
-		var ids []int64
-		if err := db.Raw(`SELECT o.id FROM published_prices o JOIN publications p ON p.id = o.publication AND p.parts > 0
-			WHERE o.until_at < ? AND o.line IS NOT NULL AND EXISTS (SELECT 1 FROM published_prices n
+		var old []publicationLine
+		if err := db.Raw(`SELECT o.publication, o.sku FROM published_prices o
+			JOIN publications p ON p.id = o.publication AND p.parts > 0
+			JOIN publication_lines l ON l.publication = o.publication AND l.sku = o.sku
+			WHERE o.until_at < ? AND EXISTS (SELECT 1 FROM published_prices n
 			WHERE n.channel = o.channel AND n.sku = o.sku AND n.shows_now IS NULL AND n.id > o.id) LIMIT ?`, before.UTC(),
-			batchSize).Scan(&ids).Error; err != nil {
+			batchSize).Scan(&old).Error; err != nil {
 			return packed, fmt.Errorf("find old prices: %w", err)
 		}
-		if len(ids) == 0 {
+		if len(old) == 0 {
 			return packed, nil
 		}
-		if err := db.Exec("UPDATE published_prices SET line = NULL WHERE id IN ?", ids).Error; err != nil {
-			return packed, fmt.Errorf("pack old prices: %w", err)
+		of := map[int64][]string{}
+		for _, l := range old {
+			of[l.Publication] = append(of[l.Publication], l.SKU)
 		}
-		packed += len(ids)
+		for id, skus := range of {
+			done := db.Exec("DELETE FROM publication_lines WHERE publication = ? AND sku IN ?", id, skus)
+			if done.Error != nil {
+				return packed, fmt.Errorf("pack old prices: %w", done.Error)
+			}
+			packed += int(done.RowsAffected)
+		}
 	}
 }

@@ -64,7 +64,7 @@ type publicationRow struct {
 	Currency              string
 	Override              string
 	Answer, Message       string
-	Line                  *string
+	Line                  *string `gorm:"->"` // of another table, where withLine asks for it
 	Digest                []byte
 	Reduced               bool
 	KeptReference         *string
@@ -74,15 +74,26 @@ type publicationRow struct {
 
 func (publicationRow) TableName() string { return "publication_rows" }
 
+// publicationLine is the text of a line, kept once however often it is answered, shown and told again.
+type publicationLine struct {
+	Publication int64
+	SKU         string `gorm:"column:sku"`
+	Line        string
+}
+
+func (publicationLine) TableName() string { return "publication_lines" }
+
+// withLine are the columns of a row of a publication, or of a published price, with the text of its line.
+func withLine(table string) string {
+	return table + ".*, (SELECT l.line FROM publication_lines l WHERE l.publication = " + table +
+		".publication AND l.sku = " + table + ".sku) AS line"
+}
+
 func rowOf(id int64, r *publish.Row) publicationRow {
 	row := publicationRow{Publication: id, SKU: r.SKU, Kind: string(r.Kind), Was: amountText(r.Was),
 		Price: amountText(r.Price), Reference: amountText(r.Reference), Currency: r.Currency, Override: r.Override,
 		Answer: string(r.Answer), Message: shorten(r.Message, 500), Reduced: r.Begun.Reduced,
 		KeptReference: amountText(r.Begun.Reference), Part: r.Part}
-	if r.Line != nil {
-		text := string(r.Line)
-		row.Line = &text
-	}
 	if r.Digest != nil {
 		row.Digest = r.Digest[:]
 	}
@@ -167,13 +178,22 @@ func prepare(tx *gorm.DB, p *publish.Publication, rows []publish.Row) error {
 		return err
 	}
 	p.ID, p.Counts = row.ID, publish.Counts{Total: row.Total, LeftOut: row.LeftOut}
-	stored := make([]publicationRow, 0, batchSize)
+	stored, lines := make([]publicationRow, 0, batchSize), make([]publicationLine, 0, batchSize)
 	for from := 0; from < len(rows); from += batchSize {
-		stored = stored[:0]
+		stored, lines = stored[:0], lines[:0]
 		for i := from; i < min(from+batchSize, len(rows)); i++ {
 			stored = append(stored, rowOf(p.ID, &rows[i]))
+			if rows[i].Line != nil {
+				lines = append(lines, publicationLine{p.ID, rows[i].SKU, string(rows[i].Line)})
+			}
 		}
 		if err := tx.Create(&stored).Error; err != nil {
+			return err
+		}
+		if len(lines) == 0 {
+			continue
+		}
+		if err := tx.Create(&lines).Error; err != nil {
 			return err
 		}
 	}
@@ -219,7 +239,8 @@ func (s *Store) Publications(ctx context.Context, channel string, before int64, 
 
 // Rows are those of a publication by the bytes of their SKU, after one; limit 0: all.
 func (s *Store) Rows(ctx context.Context, id int64, after string, limit int) ([]publish.Row, error) {
-	q := s.db.WithContext(ctx).Where("publication = ? AND sku > ?", id, after).Order("sku")
+	q := s.db.WithContext(ctx).Select(withLine("publication_rows")).Where("publication = ? AND sku > ?", id,
+		after).Order("sku")
 	if limit > 0 {
 		q = q.Limit(limit)
 	}

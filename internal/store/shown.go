@@ -24,16 +24,13 @@ type publishedPrice struct {
 	FromAt           time.Time
 	UntilAt          *time.Time
 	Publication      int64
-	Line             *string
+	Line             *string `gorm:"->"` // of another table, where withLine asks for it
 	Digest           []byte
 	Reduced          bool
 	KeptReference    *string
 }
 
 func (publishedPrice) TableName() string { return "published_prices" }
-
-// withoutLine are the columns of a published price that comparing needs: whole lines are large.
-const withoutLine = "sku, price, reference, currency, from_at, publication, digest, reduced, kept_reference"
 
 func (r *publishedPrice) shown() (publish.Shown, error) {
 	one := publish.Shown{SKU: r.SKU, Currency: r.Currency, From: r.FromAt, Publication: r.Publication,
@@ -119,7 +116,7 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 	}
 	db := s.db.WithContext(ctx)
 	var rows []publishedPrice
-	if err := db.Select(withoutLine).Where("channel = ? AND shows_now = 1 AND (price IS NOT NULL OR from_at > ?)", channel,
+	if err := db.Where("channel = ? AND shows_now = 1 AND (price IS NOT NULL OR from_at > ?)", channel,
 		at.UTC()).Find(&rows).Error; err != nil {
 		return failed(err)
 	}
@@ -144,7 +141,7 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 	}
 	if later { // what is shown until then
 		rows = nil
-		if err := db.Select(withoutLine).Where("channel = ? AND until_at > ? AND from_at <= ? AND price IS NOT NULL", channel,
+		if err := db.Where("channel = ? AND until_at > ? AND from_at <= ? AND price IS NOT NULL", channel,
 			at.UTC(), at.UTC()).Find(&rows).Error; err != nil {
 			return failed(err)
 		}
@@ -213,9 +210,9 @@ func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
 	return lowest, nil
 }
 
-// onShow are the rows of what a channel shows at an instant.
+// onShow are the rows of what a channel shows at an instant, with their lines.
 func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.DB {
-	return s.db.WithContext(ctx).Where(
+	return s.db.WithContext(ctx).Select(withLine("published_prices")).Where(
 		"channel = ? AND price IS NOT NULL AND from_at <= ? AND (until_at IS NULL OR until_at > ?)", channel, at.UTC(), at.UTC())
 }
 
@@ -264,7 +261,7 @@ func shownLines(rows []publishedPrice) ([]publish.ShownLine, error) {
 // PriceHistory is what a channel showed for a product, newest first.
 func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publish.Span, error) {
 	var rows []publishedPrice
-	if err := s.db.WithContext(ctx).Omit("line").Where("channel = ? AND sku = ?", channel,
+	if err := s.db.WithContext(ctx).Where("channel = ? AND sku = ?", channel,
 		sku).Order("id DESC").Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
 	}

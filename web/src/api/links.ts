@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Schema, type Seen } from "./client";
 import { refresh, useSave } from "./saving";
 
@@ -46,13 +46,20 @@ export const useTryLink = (channel: string) =>
     mutationFn: (body: LinkForm) => take(api.POST("/api/links/{channel}/try", { params: { path: { channel } }, body })),
   });
 
-/** What a channel will be told by itself. */
-export const useDue = (channel: string, wanted = true) =>
-  useQuery({
+const dueQuery = (channel: string, wanted: boolean) =>
+  queryOptions({
     queryKey: ["book", "due", channel],
-    queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })).then((d) => d.due),
+    queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })),
     enabled: wanted,
   });
+
+/** What a channel will be told by itself. */
+export const useDue = (channel: string, wanted = true) =>
+  useQuery({ ...dueQuery(channel, wanted), select: (d) => d.due });
+
+/** What is saved otherwise than published only later. */
+export const usePlanned = (channel: string, wanted: boolean) =>
+  useQuery({ ...dueQuery(channel, wanted), select: (d) => d.planned ?? null });
 
 export type TurnForm = Schema["TurnForm"];
 

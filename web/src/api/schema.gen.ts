@@ -2886,6 +2886,8 @@ export interface components {
         };
         DueList: {
             due: components["schemas"]["DueRow"][];
+            /** @description what is saved otherwise than published only later; a publication by hand makes it what is due */
+            planned?: components["schemas"]["PlannedRow"];
         };
         DueRow: {
             at: string;
@@ -3863,6 +3865,12 @@ export interface components {
             what: "new" | "changed" | "gone";
             who: string;
         };
+        PlannedRow: {
+            /** @description the first moment at which a line differs */
+            first: string;
+            /** Format: int64 */
+            lines: number;
+        };
         Portion: {
             /** Format: int64 */
             quantity: number;
@@ -4012,6 +4020,11 @@ export interface components {
             of?: number;
             /** @description moments that were passed over */
             passed?: string[];
+            /**
+             * Format: int64
+             * @description of one without lines: those that differ later, which the clock sends
+             */
+            planned?: number;
             prepared: string;
             problem?: string;
             /** @description why it was refused */

@@ -241,3 +241,20 @@ test("what was sent is beside, and the reasons that were begun are kept", async 
   await user.click(screen.getByRole("tab", { name: /What would change/ }));
   expect(screen.getByLabelText("Reason for sending =A&B although it is blocked")).toHaveProperty("value", "begun");
 });
+
+test("a sale that begins later is published though nothing differs now", async () => {
+  const later = { ...publication, lines: 0, taken: 0, planned: 13_824 };
+  const { user, asked } = await sheet(
+    {
+      [path]: later,
+      "GET /api/publications/5": later,
+      "GET /api/links": { links: [{ channel: "web", sends: "on-the-minute" }] },
+      "GET /api/channels/web/due": { due: [], planned: { lines: 13_824, first: "2026-11-27T09:00" } },
+    },
+    { total: 0, blocked: 0, rows: [] },
+  );
+  expect((await screen.findByTestId("planned")).textContent).toMatch(/^13\s824 prices change later than now/);
+  await user.click(send(/^Publish what comes later to the web shop/));
+  expect((await screen.findByTestId("send-result")).textContent).toMatch(/^Published: 13\s824 prices will change/);
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {} });
+});

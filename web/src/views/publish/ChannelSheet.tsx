@@ -8,7 +8,7 @@ import { Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { useViewpoint } from "../../lib/viewpoint";
-import { useDrifts } from "../../api/links";
+import { useDrifts, useLinks, usePlanned } from "../../api/links";
 import { useMay } from "../../api/session";
 import { chosen, type ChangeFilter, type Decision } from "./changes";
 import { Changes } from "./Changes";
@@ -16,8 +16,9 @@ import { Connection } from "./Connection";
 import { Drifts } from "./Drifts";
 import { Due } from "./Due";
 import { History } from "./History";
+import { Later } from "./Later";
 import { Waiting } from "./Waiting";
-import { stateWords } from "./words";
+import { prices, stateWords } from "./words";
 
 const nothing = { total: 0, blocked: 0, held: 0 };
 
@@ -57,10 +58,14 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const waiting = past?.publications.find((p) => p.state === "waiting");
   const running = usePublication(sent || (newest?.id ?? 0));
   const goes = chosen(data?.of ?? nothing, all, decisions.values(), filter);
+  const narrowed = filter.kind + filter.rule + filter.category + filter.q.trim() !== "";
+  const { data: links } = useLinks();
+  const itself = links?.find((l) => l.channel === channel)?.sends === "on-the-minute";
+  const { data: planned } = usePlanned(channel, itself || data?.total === 0);
+  const alone = goes.count === 0 && data?.rules === 0 && all && !narrowed;
   const send = useMutation({
     mutationFn: () => {
       const { overrides, out, only } = goes;
-      const narrowed = filter.kind + filter.rule + filter.category + filter.q.trim() !== "";
       return publish(channel, {
         version: data?.version ?? 0,
         overrides,
@@ -137,14 +142,22 @@ export function ChannelSheet({ channel }: { channel: string }) {
           )}
           <Button
             look="ink"
-            disabled={narrowing || sending || send.isPending || why !== "" || (goes.count === 0 && data.rules === 0)}
+            disabled={
+              narrowing ||
+              sending ||
+              send.isPending ||
+              why !== "" ||
+              (goes.count === 0 && data.rules === 0 && !(alone && planned))
+            }
             onClick={() => send.mutate()}
           >
-            {data.total === 0 && data.rules === 0
-              ? "Nothing to send"
-              : goes.count === data.total
-                ? `Send ${count(data.total)} ${data.total === 1 ? "price" : "prices"} to the ${data.name}`
-                : `Send ${count(goes.count)} of ${count(data.total)} prices to the ${data.name}`}
+            {alone && planned
+              ? `Publish what comes later to the ${data.name}`
+              : data.total === 0 && data.rules === 0
+                ? "Nothing to send"
+                : goes.count === data.total
+                  ? `Send ${count(data.total)} ${data.total === 1 ? "price" : "prices"} to the ${data.name}`
+                  : `Send ${count(goes.count)} of ${count(data.total)} prices to the ${data.name}`}
           </Button>
         </div>
         {waiting && (
@@ -163,6 +176,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
           <Connection channel={channel} name={data.name} />
         </Tabs.Content>
         <Tabs.Content value="differences" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
+          {planned && <Later planned={planned} alone={alone} />}
           <Changes
             channel={channel}
             data={data}
@@ -212,7 +226,9 @@ function Progress({ p, onSettled }: { p: Publication; onSettled: () => void }) {
         p.state === "done" ? "font-medium text-good" : p.state === "waiting" ? "font-medium" : "font-medium text-bad"
       }
     >
-      {endWords[p.state] ?? stateWords[p.state]}
+      {p.state === "done" && p.planned
+        ? `Published: ${prices(p.planned)} will change by themselves`
+        : (endWords[p.state] ?? stateWords[p.state])}
       {p.refused > 0 && `: ${count(p.refused)} of ${count(p.lines)} refused, see What was sent`}
       {p.problem && `. ${p.problem}`}
     </span>

@@ -6,12 +6,10 @@ import { useProgramState } from "../../api/state";
 import { count, errorText, moment } from "../../lib/format";
 import { Confirm } from "../../ui/confirm";
 import { Empty } from "../../ui/states";
-import { stateWords } from "./words";
+import { prices, stateWords } from "./words";
 
 type Cause = Schema["DueCause"];
 type Turned = Schema["TurnAnswer"];
-
-const prices = (n: number) => `${count(n)} ${n === 1 ? "price" : "prices"}`;
 
 /** What begins or ends by itself in a channel, moment by moment, and what may be done about it before. */
 export function Due({ channel, name }: { channel: string; name: string }) {

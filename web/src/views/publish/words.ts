@@ -33,9 +33,12 @@ export const differenceWords: Record<string, string> = {
   again: "sent again",
 };
 
+export const prices = (n: number) => `${count(n)} ${n === 1 ? "price" : "prices"}`;
+
 /** How many lines a publication has, and what became of those that were not taken. */
 export function lineCounts(p: Publication): string {
-  const parts = [`${count(p.lines)} ${p.lines === 1 ? "price" : "prices"}`];
+  const parts = [prices(p.lines)];
+  if (p.planned) parts.push(`${prices(p.planned)} planned for later`);
   if (p.rules > 0) parts.push(`${count(p.rules)} ${p.rules === 1 ? "rule" : "rules"}`);
   if (p.refused > 0) parts.push(`${count(p.refused)} refused`);
   if (p.unanswered > 0) parts.push(`${count(p.unanswered)} unanswered`);
