@@ -178,7 +178,14 @@ func Compare(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat
 		return nil, err
 	}
 	d.Rows = rows
-	// Products that left the book.
+	d.gone(t, k)
+	d.count()
+	d.sort()
+	return d, nil
+}
+
+// gone adds the products that left the book.
+func (d *Differences) gone(t *Telling, k *Know) {
 	for sku, was := range k.Shown {
 		if _, exists := t.engine.ProductNumber(sku); !exists {
 			row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
@@ -192,9 +199,6 @@ func Compare(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat
 			d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1, Unanswered: true})
 		}
 	}
-	d.count()
-	d.sort()
-	return d, nil
 }
 
 func (d *Differences) sort() {
@@ -245,7 +249,7 @@ func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, lowest map[s
 	if err != nil {
 		return nil, err
 	}
-	next := &Differences{Channel: d.Channel, Currency: d.Currency, Digits: d.Digits, At: at, lines: lines,
+	next := &Differences{Channel: t.Channel, Currency: lines.Currency, Digits: lines.Digits, At: at, lines: lines,
 		states: slices.Clone(d.states), Rules: changesOf(k.Rules, t.Rules(at))}
 	rows, err := next.look(t, k, func(string) bool { return false }, broken)
 	if err != nil {

@@ -24,24 +24,16 @@ type DueMoment struct {
 // Dues are the moments after those of lines, before to, at which lines differ, at most limit of them.
 func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error) {
 	last := map[int32]*Digest{} // nil: no line
-	digest := func(lines *Lines, p int32) *Digest {
-		told, is := lines.Of(p)
-		if !is {
-			return nil
-		}
-		d := told.Digest()
-		return &d
-	}
 	err = l.walk(to, nil, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
 		var changed []int32
 		turned.Each(func(p int32) bool {
 			was, known := last[p]
 			if !known {
-				was = digest(l, p)
+				was = l.digest(p)
 			}
-			now := digest(then, p)
+			now := then.digest(p)
 			last[p] = now
-			if (was == nil) != (now == nil) || was != nil && *was != *now {
+			if !alike(was, now) {
 				changed = append(changed, p)
 			}
 			return true
@@ -235,7 +227,20 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 			changed[sku] = true
 		}
 	}
-	found, err := s.Desk.at(ctx, version, channel, at, false)
+	known, err := s.Desk.know(ctx, channel)
+	if err != nil {
+		return err
+	}
+	var found *Differences
+	if !ahead && len(known.Later) == 0 {
+		var products []int32
+		for _, due := range dues {
+			products = append(products, due.Changed...)
+		}
+		found, err = s.Desk.ofSome(ctx, version, channel, at, products)
+	} else {
+		found, err = s.Desk.at(ctx, version, channel, at, false)
+	}
 	if err != nil {
 		return err
 	}
@@ -248,7 +253,7 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 		p.Named.Effective = at.Instant(snap.Zone).Format(time.RFC3339)
 	}
 	if snap.Version != state.Version {
-		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, channel, at, found.lines); err != nil {
+		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, version, channel, at); err != nil {
 			return err
 		}
 	}
@@ -259,6 +264,41 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 		s.Wake()
 	}
 	return err
+}
+
+// ofSome are the differences of some products at a moment, with their lines, and of those of which nobody knows what
+// the channel shows.
+func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
+	products []int32) (*Differences, error) {
+	t, broken, know, err := d.grounds(ctx, snap, channel)
+	if err != nil {
+		return nil, err
+	}
+	for sku, open := range know.Open {
+		if p, exists := t.engine.ProductNumber(sku); exists && open.Unanswered {
+			products = append(products, p)
+		}
+	}
+	some := t.engine.SetOf(products)
+	var lowest map[string]money.Rat
+	if len(products) > 0 {
+		skus := make([]string, 0, some.Count())
+		some.Each(func(p int32) bool {
+			skus = append(skus, t.engine.Products()[p].SKU)
+			return true
+		})
+		if lowest, err = d.keeper.Lowest(ctx, channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute),
+			skus...); err != nil {
+			return nil, err
+		}
+	}
+	none := &Differences{states: make([]lineState, len(t.engine.Products()))}
+	found, err := none.after(t, at, know, lowest, broken, some)
+	if err == nil {
+		found.gone(t, know)
+		found.sort()
+	}
+	return found, err
 }
 
 // dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the
@@ -280,27 +320,33 @@ func dueRows(d *Differences, changed map[string]bool) ([]Row, error) {
 	some.Rows = rows
 	out, err := w.rows(&some)
 	if errors.Is(err, ErrNothing) {
-		return nil, nil
+		err = nil // what is left out is kept as that, also where it is all there is
 	}
 	return out, err
 }
 
 // unpublished is how many lines the saved book has otherwise than the published one at a moment.
-func (d *Desk) unpublished(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
-	published *Lines) (n int, err error) {
-	found, err := d.Differences(ctx, snap, channel, at)
+func (d *Desk) unpublished(ctx context.Context, snap, published *book.Snapshot, channel string,
+	at pricing.Moment) (n int, err error) {
+	now, err := d.telling(ctx, snap, channel)
 	if err != nil {
 		return 0, err
 	}
-	for i := range found.Rows {
-		r := &found.Rows[i]
-		p, exists := published.of.engine.ProductNumber(r.SKU)
-		var told Told
-		is := false
-		if exists {
-			told, is = published.Of(p)
+	before, err := d.telling(ctx, published, channel)
+	if err != nil {
+		return 0, err
+	}
+	is, was, err := apart(before, now, at)
+	if err != nil {
+		return 0, err
+	}
+	for sku, digest := range is {
+		if !alike(digest, was[sku]) {
+			n++
 		}
-		if is != (r.Digest != nil) || is && told.Digest() != *r.Digest {
+	}
+	for sku, digest := range was {
+		if _, still := is[sku]; !still && digest != nil {
 			n++
 		}
 	}

@@ -58,15 +58,9 @@ func (d *Desk) Planned(ctx context.Context, snap *book.Snapshot, channel string)
 	if err != nil {
 		return Planned{}, err
 	}
-	touched, told := snap.Engine.Touched(version.Engine)
-	if !told {
-		touched = snap.Engine.Match(&pricing.Where{Field: pricing.FieldAll})
-	}
 	found := &planned{snap.Version, version.Version, now.kind, at, Planned{}}
-	if touched.Count() > 0 {
-		if found.Planned, err = plan(before, now, at, touched); err != nil {
-			return Planned{}, err
-		}
+	if found.Planned, err = plan(before, now, at); err != nil {
+		return Planned{}, err
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -74,21 +68,68 @@ func (d *Desk) Planned(ctx context.Context, snap *book.Snapshot, channel string)
 	return found.Planned, nil
 }
 
-// plan holds how some products go on in one book against how they go on in another.
-func plan(before, now *Telling, at pricing.Moment, some pricing.Set) (p Planned, err error) {
-	var old []int32
+// touched are the products, by the numbers of each, of which two books may tell a channel something else.
+func touched(before, now *Telling) (was, is pricing.Set) {
+	is, told := now.engine.Touched(before.engine)
+	if !told {
+		everything := &pricing.Where{Field: pricing.FieldAll}
+		return before.engine.Match(everything), now.engine.Match(everything)
+	}
 	products := now.engine.Products()
-	some.Each(func(n int32) bool {
-		if was, exists := before.engine.ProductNumber(products[n].SKU); exists {
-			old = append(old, was)
+	var old []int32
+	is.Each(func(n int32) bool {
+		if p, exists := before.engine.ProductNumber(products[n].SKU); exists {
+			old = append(old, p)
 		}
 		return true
 	})
+	return before.engine.SetOf(old), is
+}
+
+// apart are the lines at a moment of products of which two books may tell a channel something else, by their SKU; nil:
+// there is none.
+func apart(before, now *Telling, at pricing.Moment) (is, was map[string]*Digest, err error) {
+	old, some := touched(before, now)
+	if is, err = now.digests(at, some); err == nil {
+		was, err = before.digests(at, old)
+	}
+	return is, was, err
+}
+
+func (t *Telling) digests(at pricing.Moment, some pricing.Set) (map[string]*Digest, error) {
+	lines, err := t.AtSome(at, nil, some)
+	if err != nil {
+		return nil, err
+	}
+	all := make(map[string]*Digest, some.Count())
+	some.Each(func(p int32) bool {
+		all[t.engine.Products()[p].SKU] = lines.digest(p)
+		return true
+	})
+	return all, nil
+}
+
+// digest is that of a product's line; nil: there is none.
+func (l *Lines) digest(p int32) *Digest {
+	told, is := l.Of(p)
+	if !is {
+		return nil
+	}
+	d := told.Digest()
+	return &d
+}
+
+// plan holds how products go on in one book against how they go on in another.
+func plan(before, now *Telling, at pricing.Moment) (p Planned, err error) {
+	old, some := touched(before, now)
+	if some.Count() == 0 {
+		return p, nil
+	}
 	is, err := now.courses(at, some)
 	if err != nil {
 		return p, err
 	}
-	was, err := before.courses(at, before.engine.SetOf(old))
+	was, err := before.courses(at, old)
 	if err != nil {
 		return p, err
 	}
@@ -125,18 +166,10 @@ func (t *Telling) courses(at pricing.Moment, some pricing.Set) (map[string]cours
 	if err != nil {
 		return nil, err
 	}
-	digest := func(l *Lines, p int32) *Digest {
-		told, is := l.Of(p)
-		if !is {
-			return nil
-		}
-		d := told.Digest()
-		return &d
-	}
 	all := make(map[string]course, some.Count())
 	products := t.engine.Products()
 	some.Each(func(p int32) bool {
-		all[products[p].SKU] = course{first: digest(lines, p)}
+		all[products[p].SKU] = course{first: lines.digest(p)}
 		return true
 	})
 	wants := func(p int32, _ []bool) bool { return some.Has(p) }
@@ -147,7 +180,7 @@ func (t *Telling) courses(at pricing.Moment, some pricing.Set) (map[string]cours
 			if n := len(c.then); n > 0 {
 				last = c.then[n-1].digest
 			}
-			if now := digest(then, p); !alike(last, now) {
+			if now := then.digest(p); !alike(last, now) {
 				c.then = append(c.then, step{at, now})
 				all[products[p].SKU] = c
 			}
