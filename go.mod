@@ -3,8 +3,10 @@ module dogbane
 go 1.26.0
 
 require (
+	codeberg.org/go-pdf/fpdf v0.12.0
 	github.com/Shopify/toxiproxy/v2 v2.5.0
 	github.com/bojanz/currency v1.4.2
+	github.com/boombuler/barcode v1.1.0
 	github.com/cenkalti/backoff/v5 v5.0.3
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/danielgtaylor/huma/v2 v2.37.2

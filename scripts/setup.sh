@@ -43,6 +43,12 @@ need_mariadb() {
 }
 # A second reader of spreadsheets, for the tests.
 need_ssconvert() { need_package gnumeric /usr/bin/ssconvert; }
+# Second readers of what is printed and fed: texts and bars of a PDF, tables.
+need_readers() {
+  need_package poppler-utils /usr/bin/pdftotext
+  need_package zbar-tools /usr/bin/zbarimg
+  need_package miller /usr/bin/mlr
+}
 # A C compiler, for Go's race detector.
 need_cc() {
   command -v "${CC:-gcc}" >/dev/null 2>&1 || need_package gcc /usr/bin/gcc

@@ -5,6 +5,7 @@ package demo
 import (
 	"fmt"
 	"hash/fnv"
+	"strconv"
 	"time"
 
 	"dogbane/internal/money"
@@ -55,6 +56,9 @@ func Book(products int) *pricing.Book {
 	}
 	if products > 0 && len(b.Products) > products {
 		b.Products = b.Products[:products]
+	}
+	for i := range b.Products {
+		b.Products[i].GTIN = inStore(i + 1)
 	}
 	return b
 }
@@ -265,6 +269,16 @@ func singles() []pricing.Product {
 		list = append(list, p)
 	}
 	return list
+}
+
+// inStore is a number that a shop gives its own goods, as GS1 keeps those that begin with 20 for.
+func inStore(n int) string {
+	digits := fmt.Sprintf("20%010d", n)
+	sum := 0
+	for i, c := range digits {
+		sum += int(c-'0') * (1 + i%2*2)
+	}
+	return digits + strconv.Itoa((10-sum%10)%10)
 }
 
 // PublishedFrom is PublishedAt as an instant of the book's zone.

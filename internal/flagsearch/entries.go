@@ -176,8 +176,8 @@ func newCarried(list []*Entry, before *pricing.Engine, touched pricing.Set, from
 	return c
 }
 
-// left are those that still stand while some products are left to be looked at, without what was seen anew. Of a product
-// that was looked at there stands what it shows at a later moment than was looked at.
+// left are those that still stand while some products are left to be looked at, without what was seen anew. Of a
+// product that was looked at there stands what it shows at a later moment than was looked at.
 func (c *carried) left(snap *book.Snapshot, some pricing.Set, anew []*Entry) []*Entry {
 	known := make(map[string]bool, len(anew))
 	for _, e := range anew {

@@ -34,9 +34,10 @@ type Telling struct {
 	kind       ReferenceKind
 	zone       *time.Location
 	asks       []ask
-	base       map[int]int // by quantity, where its asks begin
-	thresholds []int       // ascending, above 1
-	groups     []string    // codes, in the book's order
+	base       map[int]int       // by quantity, where its asks begin
+	thresholds []int             // ascending, above 1
+	groups     []string          // codes, in the book's order
+	buyer      pricing.Viewpoint // who is told; the zero value: the channel
 }
 
 // mostLeasts is for how many smallest orders all products are priced at once; where there are more, one by one.
@@ -138,10 +139,17 @@ func (t *Telling) leasts() (list []int) {
 	return slices.DeleteFunc(slices.Compact(list), func(n int) bool { return n < 2 })
 }
 
+// viewpoint is that of a guest, or of who is told.
+func (t *Telling) viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
+	vp := t.buyer
+	vp.Channel, vp.At, vp.Quantity = t.Channel, at, quantity
+	return vp
+}
+
 func (t *Telling) viewpoints(at pricing.Moment) []pricing.Viewpoint {
 	vps := make([]pricing.Viewpoint, len(t.asks))
 	for i, a := range t.asks {
-		vps[i] = pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: a.quantity}
+		vps[i] = t.viewpoint(at, a.quantity)
 		if a.group != "" {
 			vps[i].Groups = []string{a.group}
 		}
@@ -222,7 +230,7 @@ func (l *Lines) rules(p int32, quantity int) (rules []*pricing.Rule) {
 
 // answer prices one product by itself; nil: it has no price.
 func (l *Lines) answer(p int32, group, quantity int) *pricing.Answer {
-	vp := pricing.Viewpoint{Channel: l.of.Channel, At: l.At, Quantity: quantity}
+	vp := l.of.viewpoint(l.At, quantity)
 	if group > 0 {
 		vp.Groups = []string{l.of.groups[group-1]}
 	}

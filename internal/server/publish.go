@@ -295,7 +295,7 @@ func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Planned: p.Named.Planned,
 		Lines: p.Counts.Total, Taken: p.Counts.Taken, Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered,
 		LeftOut: p.Counts.LeftOut,
-		Rules: len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
+		Rules:   len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
 	if p.Ended != nil {
 		out.Ended = s.wall(p.Ended.In(time.UTC))
 	}

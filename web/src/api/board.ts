@@ -35,6 +35,15 @@ export const boardQuery = (viewpoint: Viewpoint, filter: BoardFilter, start: num
   });
 
 /** The first products that some words find in a channel. */
+/** The address of a file made of what a board shows. */
+export function boardFile(path: string, viewpoint: Viewpoint, filter: BoardFilter, how: Record<string, string>) {
+  const q = new URLSearchParams();
+  for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, ...how }))
+    if (Array.isArray(value)) q.set(key, value.join(","));
+    else if (value !== "" && value !== false) q.set(key, String(value));
+  return path + "?" + q.toString();
+}
+
 export const findQuery = (words: string, channel: string, limit: number) =>
   queryOptions({
     queryKey: ["book", "find", words, channel, limit],

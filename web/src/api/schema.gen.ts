@@ -996,6 +996,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/links": {
         parameters: {
             query?: never;
@@ -1180,6 +1196,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get-api-price-course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/price-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-price-list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7483,6 +7515,80 @@ export interface operations {
             };
         };
     };
+    "get-api-labels": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
+                /** @description only changes in percent, likewise */
+                change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
+                /** @description the size of a label in millimetres, on sheets of A4 */
+                sheet?: "105x74" | "105x57" | "70x42" | "70x37" | "52x30";
+                /** @description labels that are gone from the first sheet */
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-api-links": {
         parameters: {
             query?: never;
@@ -7994,6 +8100,79 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PriceCourse"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-price-list": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+                /** @description published, list, at:MOMENT or who:WHO */
+                against?: string;
+                q?: string;
+                category?: string;
+                show?: "all" | "reduced" | "changed" | "below-cost" | "no-price";
+                /** @description only products that this rule applied to */
+                rule?: string;
+                /** @description only margins in percent from MIN to below MAX, as MIN:MAX; either may be empty */
+                margin?: string;
+                /** @description any: the margin is that of any channel */
+                "margin-in"?: "" | "any";
+                /** @description only changes in percent, likewise */
+                change?: string;
+                /** @description only so many in stock, from MIN to MAX, as MIN:MAX; either may be empty */
+                stock?: string;
+                /** @description only so many units sold, likewise */
+                sold?: string;
+                /** @description only products with one of these tags, those of rules at work among them; parted by commas, what is no letter or digit escaped as in an address */
+                tags?: string;
+                /** @description a rule makes the price; none does; no rule selects the product, now or later */
+                reach?: "" | "changed" | "unchanged" | "unselected";
+                /** @description only so many rows, in the order asked for; 0: all */
+                rows?: number;
+                sort?: "category" | "sku" | "name" | "list" | "price" | "margin" | "margin-amount" | "change" | "stock" | "sold";
+                desc?: boolean;
+                format?: "pdf" | "xlsx";
+                title?: string;
+                note?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -19,6 +19,7 @@ import { CategoryRail } from "./CategoryRail";
 import { ChosenBar } from "./ChosenBar";
 import { Histograms } from "./Histograms";
 import { PasteDialog } from "./PasteDialog";
+import { PrintDialog } from "./PrintDialog";
 import { WordsDialog } from "../../parts/products/WordsDialog";
 import { Tip } from "../../ui/tip";
 
@@ -43,7 +44,9 @@ export function Board() {
   const [range, setRange] = useState({ first: 0, last: 60 });
   const [editing, setEditing] = useState<{ sku: string; field: "list" | "cost" } | null>(null);
   const [chosen, setChosen] = useState<Set<string>>(new Set());
-  const [dialog, setDialog] = useState<"bulk" | "chosen" | "words" | "chosen-words" | "paste" | "">("");
+  const [dialog, setDialog] = useState<"bulk" | "chosen" | "words" | "chosen-words" | "paste" | "labels" | "list" | "">(
+    "",
+  );
   const board = useBoardPages(viewpoint, filter, range.first, range.last, ready);
   const rows = useVirtualizer({
     count: board.total,
@@ -125,6 +128,7 @@ export function Board() {
           onBulk={() => setDialog("bulk")}
           onWords={() => setDialog("words")}
           onPaste={() => setDialog("paste")}
+          onPrint={setDialog}
         />
         {params.get("bars") === "open" && ready && (
           <Histograms
@@ -243,6 +247,15 @@ export function Board() {
           viewpoint={viewpoint}
           filter={filter}
           skus={dialog === "chosen-words" ? [...chosen] : null}
+          total={board.total}
+          onClose={() => setDialog("")}
+        />
+      )}
+      {(dialog === "labels" || dialog === "list") && (
+        <PrintDialog
+          what={dialog}
+          viewpoint={viewpoint}
+          filter={filter}
           total={board.total}
           onClose={() => setDialog("")}
         />

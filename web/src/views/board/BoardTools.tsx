@@ -4,10 +4,11 @@ import { DropdownMenu } from "radix-ui";
 import { useState, type RefObject } from "react";
 import { useCompact } from "../../lib/rows";
 import type { Extra } from "./columns";
+import { boardFile } from "../../api/board";
 import { dropView, keepView, viewsQuery } from "../../api/views";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
-import { type Viewpoint, viewpointQuery } from "../../api/viewpoint";
+import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { count } from "../../lib/format";
 import { useTyped } from "../../lib/typed";
@@ -48,25 +49,31 @@ interface Props {
   onBulk: () => void;
   onWords: () => void;
   onPaste: () => void;
+  onPrint: (what: "labels" | "list") => void;
 }
 
 const item = "cursor-pointer rounded-[3px] px-3 py-1 outline-none data-[highlighted]:bg-wash";
 const menu = "z-40 min-w-52 rounded-[4px] border border-ink/40 bg-sheet p-1 shadow-xl";
 
 /** The line above the board: what is shown, how, and what can be done with all of it. */
-export function BoardTools({ viewpoint, filter, extra, bars, total, search, set, onBulk, onWords, onPaste }: Props) {
+export function BoardTools({
+  viewpoint,
+  filter,
+  extra,
+  bars,
+  total,
+  search,
+  set,
+  onBulk,
+  onWords,
+  onPaste,
+  onPrint,
+}: Props) {
   const { data: state } = useProgramState();
   const may = useMay("manager");
   const [compact, setCompact] = useCompact();
   const words = useTyped(filter.q, (q) => set({ q }));
   const chips = useChips(filter);
-  const exported = (how: Record<string, string>) => {
-    const q = new URLSearchParams();
-    for (const [key, value] of Object.entries({ ...viewpointQuery(viewpoint), ...filter, ...how }))
-      if (Array.isArray(value)) q.set(key, value.join(","));
-      else if (value !== "" && value !== false) q.set(key, String(value));
-    return "/api/export?" + q.toString();
-  };
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b px-3 py-1.5">
       <label className="field flex w-56 items-center gap-1.5">
@@ -156,11 +163,19 @@ export function BoardTools({ viewpoint, filter, extra, bars, total, search, set,
             <DropdownMenu.Label className="px-3 text-[12px] text-quiet">Export what is shown</DropdownMenu.Label>
             {exports.map(([name, how]) => (
               <DropdownMenu.Item key={name} asChild>
-                <a className={`${item} block`} href={exported(how)} download>
+                <a className={`${item} block`} href={boardFile("/api/export", viewpoint, filter, how)} download>
                   {name}
                 </a>
               </DropdownMenu.Item>
             ))}
+            <DropdownMenu.Separator className="my-1 border-t" />
+            <DropdownMenu.Label className="px-3 text-[12px] text-quiet">Print what is shown</DropdownMenu.Label>
+            <DropdownMenu.Item className={item} onSelect={() => onPrint("labels")}>
+              Shelf labels
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} onSelect={() => onPrint("list")}>
+              Price list
+            </DropdownMenu.Item>
             {may && (
               <>
                 <DropdownMenu.Separator className="my-1 border-t" />

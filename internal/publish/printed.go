@@ -1,0 +1,90 @@
+package publish
+
+import (
+	"context"
+	"time"
+
+	"dogbane/internal/book"
+	"dogbane/internal/pricing"
+)
+
+// Lines are what a channel would be told of some products at a moment of the saved book, in their order, as far as they
+// have a price: of its guests or, where the viewpoint names a customer or groups, of these. So what is printed says
+// what the channel's page says.
+func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint, products []int32) ([]Told, error) {
+	if len(products) == 0 {
+		return nil, nil
+	}
+	t, err := d.telling(ctx, snap, vp.Channel)
+	if err != nil {
+		return nil, err
+	}
+	t = t.to(vp)
+	know, err := d.know(ctx, vp.Channel)
+	if err != nil {
+		return nil, err
+	}
+	skus := make([]string, len(products))
+	for i, p := range products {
+		skus[i] = t.engine.Products()[p].SKU
+	}
+	if len(skus) > mostNamed {
+		skus = nil // all
+	}
+	instant := vp.At.Instant(t.zone)
+	lowest, err := d.keeper.Lowest(ctx, vp.Channel, lookback(vp.At).Instant(t.zone), instant.Add(time.Minute), skus...)
+	if err != nil {
+		return nil, err
+	}
+	return t.tell(vp.At, know.begun(lowest), products)
+}
+
+// mostNamed bounds how many products are named to the database.
+const mostNamed = 10_000
+
+// to is how somebody is told the prices, instead of all that the channel knows.
+func (t *Telling) to(vp pricing.Viewpoint) *Telling {
+	own := *t
+	own.groups, own.buyer, own.asks, own.base = nil, vp, nil, map[int]int{}
+	for _, a := range t.asks {
+		if a.group == "" {
+			own.base[a.quantity] = len(own.asks)
+			own.asks = append(own.asks, a)
+		}
+	}
+	return &own
+}
+
+// tell are the lines of some products that have a price, in their order, with how long each holds.
+func (t *Telling) tell(at pricing.Moment, begun begunOf, products []int32) ([]Told, error) {
+	some := t.engine.SetOf(products)
+	lines, err := t.AtSome(at, begun, some)
+	if err != nil {
+		return nil, err
+	}
+	told := make([]Told, len(products))
+	is := make([]bool, len(products))
+	pricing.InParallel(len(products), func(from, to int) {
+		for i := from; i < to; i++ {
+			told[i], is[i] = lines.Of(products[i])
+		}
+	})
+	digests := map[int32]Digest{}
+	list := told[:0]
+	for i := range told {
+		if is[i] {
+			digests[told[i].Product] = told[i].Digest()
+			list = append(list, told[i])
+		}
+	}
+	untils, err := lines.Untils(some, digests)
+	if err != nil {
+		return nil, err
+	}
+	for i := range list {
+		if until, ends := untils[list[i].Product]; ends {
+			list[i].Until = t.Instant(until)
+		}
+	}
+	return list, nil
+}
