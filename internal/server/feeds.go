@@ -16,6 +16,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/format"
+	"dogbane/internal/store"
 )
 
 // FeedCall asks for a feed with a key of its channel.
@@ -33,6 +34,7 @@ const feedPage = 2000
 
 func (s *Server) registerFeeds(api huma.API) {
 	on(api, anybody, http.MethodGet, "/feeds/{file}", s.feed)
+	answers(api, store.Reader, http.MethodGet, "/api/channels/{channel}/fetches", s.fetches)
 }
 
 // feed tells a channel what is published in it, whatever its link.
@@ -45,7 +47,8 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 	}
 	call := ChannelCall{Authorization: in.Authorization, Key: in.Key}
 	call.Channel = channel
-	if _, err := s.caller(ctx, &call, mayFeed); err != nil {
+	key, err := s.caller(ctx, &call, mayFeed)
+	if err != nil {
 		return nil, err
 	}
 	if form < 0 {
@@ -67,6 +70,7 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			to.SetHeader("Last-Modified", since.UTC().Format(http.TimeFormat))
 		}
 		if in.unchanged(tag, since) {
+			s.noteFetch(ctx, channel, form, key.ID, false)
 			to.SetStatus(http.StatusNotModified)
 			return
 		}
@@ -84,7 +88,48 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			slog.Error("a feed broke off", "channel", channel, "error", err)
 			panic(http.ErrAbortHandler) // whoever reads it sees that it is not whole
 		}
+		s.noteFetch(ctx, channel, form, key.ID, true)
 	}}, nil
+}
+
+// noteFetch notes that a feed was fetched; an unchanged one once in a while, as keys are.
+func (s *Server) noteFetch(ctx context.Context, channel string, form int, key int64, whole bool) {
+	name := fmt.Sprint(key, format.Forms[form].Ending)
+	if _, noted := s.callers.fetched.Get(name); noted && !whole {
+		return
+	}
+	s.callers.fetched.Add(name, true)
+	err := s.Store.NoteFetch(ctx, channel, format.Forms[form].Ending, key, s.Clocks.Book(), whole)
+	if err != nil {
+		slog.Warn("cannot note that a feed was fetched", "channel", channel, "error", err)
+	}
+}
+
+// FetchList is when the feeds of a channel were fetched last, the newest first.
+type FetchList struct {
+	Fetches []FetchRow `json:"fetches"`
+}
+
+// FetchRow is when a feed was fetched last with a key.
+type FetchRow struct {
+	Form    string `json:"form" doc:"its ending, as .csv"`
+	KeyID   int64  `json:"keyId"`
+	KeyName string `json:"keyName"`
+	At      string `json:"at"`
+	WholeAt string `json:"wholeAt,omitempty" doc:"when it was sent whole last; since then it was unchanged"`
+}
+
+func (s *Server) fetches(ctx context.Context, in *ChannelPath) (FetchList, error) {
+	out := FetchList{Fetches: []FetchRow{}}
+	list, err := s.Store.Fetches(ctx, in.Channel)
+	for _, f := range list {
+		row := FetchRow{Form: f.Form, KeyID: f.KeyID, KeyName: f.KeyName, At: s.wall(f.At)}
+		if f.WholeAt != nil {
+			row.WholeAt = s.wall(*f.WholeAt)
+		}
+		out.Fetches = append(out.Fetches, row)
+	}
+	return out, err
 }
 
 // unchanged reports whether whoever asks has what there is. A tag counts before a time (RFC 9110, section 13.2.2).

@@ -142,6 +142,8 @@ type callers struct {
 	known *expirable.LRU[string, store.ChannelKey]
 	noted *expirable.LRU[int64, bool] // whose use was noted not long ago
 	pace  *expirable.LRU[string, *rate.Limiter]
+	// fetched are feeds, by key and ending, of which a fetch was noted not long ago.
+	fetched *expirable.LRU[string, bool]
 }
 
 // keyKept is how long another instance's revoking may go unseen.
@@ -158,6 +160,7 @@ func newCallers() *callers {
 		expirable.NewLRU[string, store.ChannelKey](1000, nil, keyKept),
 		expirable.NewLRU[int64, bool](1000, nil, time.Minute),
 		expirable.NewLRU[string, *rate.Limiter](10_000, nil, time.Hour),
+		expirable.NewLRU[string, bool](1000, nil, time.Minute),
 	}
 }
 

@@ -285,6 +285,18 @@ func TestFeedsTellWhatIsPublished(t *testing.T) {
 	require.Equal(t, "14.50", q.Total)
 	unchanged, _ := get("/feeds/web.csv", append(key, "If-None-Match", first.Header.Get("ETag"))...)
 	require.Equal(t, http.StatusNotModified, unchanged.StatusCode)
+	var fetched struct {
+		Fetches []struct{ Form, KeyName, At, WholeAt string }
+	}
+	a.do("GET", "/api/channels/web/fetches", nil, 200, &fetched)
+	forms := map[string]bool{}
+	for _, f := range fetched.Fetches {
+		require.NotEmpty(t, f.KeyName)
+		require.NotEmpty(t, f.WholeAt, "each was sent whole once")
+		require.GreaterOrEqual(t, f.At, f.WholeAt)
+		forms[f.Form] = true
+	}
+	require.Equal(t, map[string]bool{".csv": true, ".jsonl": true}, forms)
 	_, rss := get("/feeds/web.xml", key...)
 	require.Equal(t, p.Lines, strings.Count(rss, "<item>"))
 	require.Contains(t, rss, "<p:sku>BAT-30</p:sku><p:price>14.50</p:price><p:currency>EUR</p:currency>")

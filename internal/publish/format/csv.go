@@ -114,6 +114,14 @@ func (f *Feed) record(r []string) error {
 	return nil
 }
 
+// Disarmed is a text that no spreadsheet runs as a formula.
+func Disarmed(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
 // Write writes a line.
 func (f *Feed) Write(line json.RawMessage) error {
 	rows, err := rowsOf(line)
@@ -122,9 +130,7 @@ func (f *Feed) Write(line json.RawMessage) error {
 	}
 	for _, r := range rows {
 		for i, cell := range r {
-			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-				r[i] = "'" + cell
-			}
+			r[i] = Disarmed(cell)
 		}
 		if err := f.record(r); err != nil {
 			return err

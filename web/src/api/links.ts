@@ -61,6 +61,14 @@ export const useDue = (channel: string, wanted = true) =>
 export const usePlanned = (channel: string, wanted: boolean) =>
   useQuery({ ...dueQuery(channel, wanted), select: (d) => d.planned ?? null });
 
+/** When the feeds of a channel were fetched last. */
+export const useFetches = (channel: string) =>
+  useQuery({
+    queryKey: ["fetches", channel],
+    queryFn: () =>
+      take(api.GET("/api/channels/{channel}/fetches", { params: { path: { channel } } })).then((d) => d.fetches),
+  });
+
 export type TurnForm = Schema["TurnForm"];
 
 /** Starts or ends a rule or campaign now, or passes over its next time, and tells the channels. */

@@ -292,6 +292,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel}/fetches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-fetches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel}/held/release": {
         parameters: {
             query?: never;
@@ -1102,6 +1118,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post-api-log-by-id-undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/one-price": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-one-price"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/one-price.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-one-price-csv"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3006,6 +3054,19 @@ export interface components {
             count: number;
             value: string;
         };
+        FetchList: {
+            fetches: components["schemas"]["FetchRow"][];
+        };
+        FetchRow: {
+            at: string;
+            /** @description its ending, as .csv */
+            form: string;
+            /** Format: int64 */
+            keyId: number;
+            keyName: string;
+            /** @description when it was sent whole last; since then it was unchanged */
+            wholeAt?: string;
+        };
         FixedQueryBody: {
             fixed: boolean;
         };
@@ -3799,6 +3860,29 @@ export interface components {
             /** @enum {string} */
             role: "reader" | "manager" | "approver" | "administrator";
         };
+        OnePriceList: {
+            /**
+             * Format: int64
+             * @description in all
+             */
+            products: number;
+            rows: components["schemas"]["OnePriceRow"][];
+            /**
+             * Format: int64
+             * @description that the filter leaves
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description of the saved book
+             */
+            version: number;
+        };
+        OnePriceRow: {
+            channels: components["schemas"]["PriceThat"][];
+            name: string;
+            sku: string;
+        };
         OpenedOffer: {
             /** @description the SKU of what was bought */
             goods: string;
@@ -3979,6 +4063,19 @@ export interface components {
             publication: number;
             reference: string | null;
             until?: string;
+        };
+        PriceThat: {
+            /** @description what the saved book says now; null: none */
+            book: string | null;
+            channel: string;
+            /** @description what the channel itself showed when it was compared last */
+            reports: string | null;
+            /** @description what was published, as the feed says it */
+            shows: string | null;
+            /** @description since when it shows that */
+            since?: string;
+            /** @enum {string} */
+            state: "drifting" | "unsure" | "held" | "behind" | "in-step" | "absent";
         };
         Problem: {
             path: string;
@@ -5553,6 +5650,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DueList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-fetches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchList"];
                 };
             };
             /** @description Error */
@@ -7830,6 +7958,74 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Saved"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-one-price": {
+        parameters: {
+            query?: {
+                q?: string;
+                category?: string;
+                /** @description apart: those whose price is not the same in book, feed and channel */
+                only?: "" | "apart";
+                start?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnePriceList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-one-price-csv": {
+        parameters: {
+            query?: {
+                q?: string;
+                category?: string;
+                /** @description apart: those whose price is not the same in book, feed and channel */
+                only?: "" | "apart";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

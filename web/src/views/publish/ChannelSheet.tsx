@@ -15,6 +15,7 @@ import { Changes } from "./Changes";
 import { Connection } from "./Connection";
 import { Drifts } from "./Drifts";
 import { Due } from "./Due";
+import { Fetched } from "./Fetched";
 import { History } from "./History";
 import { Later } from "./Later";
 import { Waiting } from "./Waiting";
@@ -173,7 +174,10 @@ export function ChannelSheet({ channel }: { channel: string }) {
           <Drifts channel={channel} name={data.name} />
         </Tabs.Content>
         <Tabs.Content value="link" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
-          <Connection channel={channel} name={data.name} />
+          <div className="min-h-0 flex-1 overflow-y-auto">
+            <Connection channel={channel} name={data.name} />
+            <Fetched channel={channel} />
+          </div>
         </Tabs.Content>
         <Tabs.Content value="differences" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
           {planned && <Later planned={planned} alone={alone} />}

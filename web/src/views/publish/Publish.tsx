@@ -8,6 +8,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { count, moment } from "../../lib/format";
 import { Empty } from "../../ui/states";
 import { ChannelSheet } from "./ChannelSheet";
+import { OnePrice } from "./OnePrice";
 
 /** One column per channel: what it shows since when, what would change, what blocks. Below, the channel opened. */
 export function Publish() {
@@ -17,6 +18,7 @@ export function Publish() {
   if (!state) return null;
   if (state.channels.length === 0)
     return <Empty title="The book has no channels">Prices are published to channels.</Empty>;
+  if (params.get("view") === "prices") return <OnePrice />;
   const open = picked || params.get("channel") || state.channels[0]?.code || "";
   return (
     <div className="flex h-full flex-col">
@@ -35,7 +37,14 @@ export function Publish() {
         ))}
         <p className="max-w-[30ch] self-center text-quiet">
           Saved changes reach customers only when they are sent here. What begins or ends by itself is sent on its
-          minute where a channel is told so.
+          minute where a channel is told so.{" "}
+          <button
+            type="button"
+            className="text-ink underline underline-offset-2"
+            onClick={() => set({ view: "prices", q: null, category: null, only: null })}
+          >
+            Each price in every channel
+          </button>
         </p>
       </div>
       <div className="min-h-0 flex-1">
