@@ -31,7 +31,7 @@ test("what is behind and what drifts is told, with what it should be and since w
     row("FINE", {}),
   ]);
   expect((await cell("=OLD")).getByText(/→ 9.00/)).toBeTruthy();
-  expect((await cell("=OLD")).getByText(/^behind, so since/)).toBeTruthy();
+  expect((await cell("=OLD")).getByText(/^behind, shown since/)).toBeTruthy();
   expect((await cell("DRIFT")).getByText(/→ 12.34/)).toBeTruthy();
   expect((await cell("DRIFT")).getByText(/^drifts, since/)).toBeTruthy();
   expect((await cell("LOST")).getByText(/→ nothing/)).toBeTruthy();

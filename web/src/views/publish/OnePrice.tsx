@@ -110,7 +110,7 @@ export function OnePrice() {
                 {channels.map((c) => (
                   <th
                     key={c.code}
-                    className="sticky top-0 z-10 w-44 border-b border-ink/50 bg-paper pr-5 text-right font-normal"
+                    className="sticky top-0 z-10 w-36 border-b border-ink/50 bg-paper pr-5 text-right font-normal"
                   >
                     {c.name} <span className="opacity-70">{c.currency}</span>
                   </th>
@@ -153,10 +153,10 @@ function That({ that, now }: { that: PriceThat | undefined; now: string }) {
       </div>
       <Tip text={why}>
         <div
-          className={`text-[12px] ${that.state === "drifting" || that.state === "unsure" ? "text-bad" : "text-quiet"}`}
+          className={`ml-auto max-w-[130px] text-[12px] leading-snug whitespace-normal ${that.state === "drifting" || that.state === "unsure" ? "text-bad" : "text-quiet"}`}
         >
           {words}
-          {that.since && `, ${that.state === "drifting" ? "since" : "so since"} ${moment(that.since, now)}`}
+          {that.since && `, ${that.state === "drifting" ? "since" : "shown since"} ${moment(that.since, now)}`}
         </div>
       </Tip>
     </>
