@@ -137,7 +137,7 @@ func TestFeedLinks(t *testing.T) {
 	require.Equal(t, 4, p.Counts.Taken)
 	require.Zero(t, o.out.Asked())
 	require.Empty(t, o.differences())
-	lines, err := o.store.ShownLines(t.Context(), "web", o.clock(), "", 2)
+	lines, err := o.store.ShownLines(t.Context(), "web", o.clock(), true, "", 2)
 	require.NoError(t, err)
 	require.Len(t, lines, 2)
 	require.JSONEq(t, `{"sku":"A & <b>","name":"=1+1","price":"10.00","currency":"EUR","tax":"included","as":"ordinary","until":"2026-11-27T09:00:00Z"}`,

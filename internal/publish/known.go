@@ -86,6 +86,12 @@ func (d *Desk) Shown(ctx context.Context, channel string) (map[string]Shown, err
 	return know.Shown, nil
 }
 
+// Ahead reports whether a channel was told what it shows later.
+func (d *Desk) Ahead(ctx context.Context, channel string) (bool, error) {
+	know, err := d.know(ctx, channel)
+	return err == nil && len(know.Later) > 0, err
+}
+
 // Mark tells two things apart that a channel showed at different times, and says since when it shows the newest.
 func (d *Desk) Mark(ctx context.Context, channel string) (mark string, since time.Time, err error) {
 	k := d.channel(channel)

@@ -574,7 +574,7 @@ func TestScheduling(t *testing.T) {
 	require.Equal(t, "8.00", o.out.Prices()["A"])
 	require.Equal(t, "10.00", o.out.Line("A").Reference)
 	require.Empty(t, o.differences())
-	shown, err := o.store.ShownLines(t.Context(), "web", o.clock(), "", 9)
+	shown, err := o.store.ShownLines(t.Context(), "web", o.clock(), true, "", 9)
 	require.NoError(t, err)
 	require.Equal(t, "8", shown[0].Price.String())
 	history, err := o.store.PriceHistory(t.Context(), "web", "A")

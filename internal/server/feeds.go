@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/sync/errgroup"
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
@@ -141,27 +142,49 @@ func (in *FeedCall) unchanged(tag string, since time.Time) bool {
 	return err == nil && !since.IsZero() && !since.Truncate(time.Second).After(known)
 }
 
-// writeFeed writes what a channel shows, a page after the other.
+// writeFeed writes what a channel shows, a page after the other; the next one is read meanwhile.
 func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, form int, about format.About) error {
 	feed, err := format.Forms[form].Begin(w, about)
 	if err != nil {
 		return err
 	}
 	at := s.Clocks.Book()
-	for after := ""; ; {
-		lines, err := s.Store.ShownLines(ctx, channel, at, after, feedPage)
-		if err != nil {
-			return err
-		}
-		for i := range lines {
-			if err := feed.Write(wholeLine(&lines[i])); err != nil {
+	ahead, err := s.Desk.Ahead(ctx, channel)
+	if err != nil {
+		return err
+	}
+	pages := make(chan []publish.ShownLine)
+	work, ctx := errgroup.WithContext(ctx)
+	work.Go(func() error {
+		defer close(pages)
+		for after := ""; ; {
+			lines, err := s.Store.ShownLines(ctx, channel, at, ahead, after, feedPage)
+			if err != nil {
 				return err
 			}
+			select {
+			case pages <- lines:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+			if len(lines) < feedPage {
+				return nil
+			}
+			after = lines[len(lines)-1].SKU
 		}
-		if len(lines) < feedPage {
-			break
+	})
+	work.Go(func() error {
+		for lines := range pages {
+			for i := range lines {
+				if err := feed.Write(wholeLine(&lines[i])); err != nil {
+					return err
+				}
+			}
 		}
-		after = lines[len(lines)-1].SKU
+		return nil
+	})
+	if err := work.Wait(); err != nil {
+		return err
 	}
 	return feed.End()
 }

@@ -39,7 +39,7 @@ func TestPriceListsSayWhatTheChannelIsTold(t *testing.T) {
 	a.do("POST", "/api/channels/web/publications", object{"version": d.Version, "leaveOut": blocked}, 201, &p)
 	a.do("POST", fmt.Sprintf("/api/publications/%d/send", p.ID), object{}, 202, nil)
 	require.Equal(t, "done", a.ends(p.ID).State)
-	shown, err := a.store.ShownLines(t.Context(), "web", time.Date(2100, 1, 1, 0, 0, 0, 0, time.UTC), "", 1000)
+	shown, err := a.store.ShownLines(t.Context(), "web", time.Date(2100, 1, 1, 0, 0, 0, 0, time.UTC), true, "", 1000)
 	require.NoError(t, err)
 	require.NotEmpty(t, shown)
 	list := func(who string) map[string][][]string {

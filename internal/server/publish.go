@@ -243,7 +243,7 @@ func (s *Server) shownLines(ctx context.Context, in *struct {
 	if limit == 0 {
 		limit = 1000
 	}
-	lines, err := s.Store.ShownLines(ctx, in.Channel, s.Clocks.Book(), in.After, limit)
+	lines, err := s.Store.ShownLines(ctx, in.Channel, s.Clocks.Book(), true, in.After, limit)
 	for _, l := range lines {
 		digits, _ := money.Digits(l.Currency)
 		out.Lines = append(out.Lines, ShownLine{l.SKU, l.Price.Fixed(digits), fixed(l.Reference, digits), l.Currency,

@@ -203,7 +203,7 @@ func TestOldLinesArePacked(t *testing.T) {
 	before, err := s.Before(t.Context(), third)
 	require.NoError(t, err)
 	require.Contains(t, string(before[0].Line), "2.00")
-	shown, err := s.ShownLines(t.Context(), "web", then.Add(4*time.Hour), "", 9)
+	shown, err := s.ShownLines(t.Context(), "web", then.Add(4*time.Hour), false, "", 9)
 	require.NoError(t, err)
 	require.Contains(t, string(shown[0].Line), "3.00")
 	n, err = s.Pack(t.Context(), then.Add(4*time.Hour))

@@ -216,11 +216,16 @@ func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.
 		"channel = ? AND price IS NOT NULL AND from_at <= ? AND (until_at IS NULL OR until_at > ?)", channel, at.UTC(), at.UTC())
 }
 
-// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one.
-func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, after string,
+// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was told
+// nothing ahead of its time, what it shows is the newest of each product, which an index finds.
+func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, ahead bool, after string,
 	limit int) ([]publish.ShownLine, error) {
 	var rows []publishedPrice
-	err := s.onShow(ctx, channel, at).Where("sku > ?", after).Order("sku").Limit(limit).Find(&rows).Error
+	q := s.onShow(ctx, channel, at)
+	if !ahead {
+		q = q.Where("shows_now = 1")
+	}
+	err := q.Where("sku > ?", after).Order("sku").Limit(limit).Find(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
