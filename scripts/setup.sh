@@ -48,6 +48,7 @@ need_readers() {
   need_package poppler-utils /usr/bin/pdftotext
   need_package zbar-tools /usr/bin/zbarimg
   need_package miller /usr/bin/mlr
+  need_package curl /usr/bin/curl
   need_package python3 /usr/bin/python3
 }
 # A C compiler, for Go's race detector.
