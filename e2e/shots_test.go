@@ -27,12 +27,8 @@ func TestPictures(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".png"), png, 0o644))
 	}
-	stranger := p.openAs(t, "", "/board")
-	stranger.find("[autocomplete=current-password]")
-	picture(stranger, "sign-in")
 	for _, shot := range []struct{ name, path, wait, theme string }{
 		{"board", "/board?sku=KILN-EL-42&trail=open&category=Kilns", "[data-testid=trail-price]", "light"},
-		{"board-dark", "/board?at=2026-11-27T09:00&show=reduced", "[data-sku]", "dark"},
 		{"stack", "/stack", "[data-rule]", "light"},
 		{"editor", "/stack/rule/GLAZE-WEEK", "[data-testid=changed]", "light"},
 		{"calendar", "/calendar?sku=KILN-EL-42&channel=web", "[aria-label^='Price: ']", "light"},
@@ -42,6 +38,7 @@ func TestPictures(t *testing.T) {
 		{"codes", "/catalogue/codes?item=FAIR-VOUCHER", "[data-testid=codes] li", "light"},
 		{"flags-by-cause", "/flags?by=cause", "[data-group=TOOLS-CLEAR]", "dark"},
 		{"publish", "/publish", "[data-sku]", "light"},
+		{"one-price", "/publish?view=prices", "[data-sku]", "dark"},
 		{"catalogue", "/catalogue/products", "[data-sku]", "light"},
 		{"product", "/catalogue/product/SW-01-12?channel=web", "[data-testid=matrix]", "light"},
 		{"channels", "/catalogue/channels?item=kilnfair", "[aria-label='Least reduction']", "light"},
@@ -53,6 +50,13 @@ func TestPictures(t *testing.T) {
 		picture(pg, shot.name)
 	}
 	pg.MustEval(`() => localStorage.setItem("dogbane-theme", "light")`)
+	pg.show(p.url + "/board?channel=web&category=Glazes/Underglazes&show=reduced")
+	pg.find("[data-sku]")
+	pg.click("button", "^More$")
+	pg.click("[role=menuitem]", "^Shelf labels$")
+	pg.find("iframe")
+	time.Sleep(3 * time.Second) // the browser's reader of PDF
+	picture(pg, "labels")
 	pg.show(p.url + "/flags")
 	pg.click("[data-flag=below-cost] button", "^Mend it$")
 	pg.find("[data-testid=fixes] li", "clears it")
