@@ -10,6 +10,9 @@ import (
 	"sync"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/clock"
@@ -51,19 +54,25 @@ type Desk struct {
 	broken Broken
 	wake   func() // has the sender look
 
-	mu        sync.Mutex // guards what follows; held for a moment alone
-	channels  map[string]*known
-	links     map[string]Link          // as they were last read
-	published map[int64]*book.Snapshot // versions that channels show
-	quoted    map[string]*Quoted
-	upcoming  map[string]*upcoming
-	planned   map[string]*planned
+	published *lru.Cache[int64, *book.Snapshot] // versions that channels show
+	reading   singleflight.Group
+
+	mu       sync.Mutex // guards what follows; held for a moment alone
+	channels map[string]*known
+	links    map[string]Link // as they were last read
+	quoted   map[string]*Quoted
+	upcoming map[string]*upcoming
+	planned  map[string]*planned
 }
 
 // NewDesk makes a desk.
 func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
+	versions, err := lru.New[int64, *book.Snapshot](mostPublished)
+	if err != nil {
+		panic(fmt.Sprintf("publish: %v", err)) // it is a number above 0
+	}
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, channels: map[string]*known{},
-		published: map[int64]*book.Snapshot{}, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{},
+		published: versions, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{},
 		planned: map[string]*planned{}}
 }
 

@@ -8,8 +8,8 @@ import (
 	"dogbane/internal/money"
 )
 
-// There is a product's price in a channel: by the saved book, as it was published (what the channel's feed says), and as
-// the channel itself showed it when it was compared last.
+// There is a product's price in a channel: by the saved book, as it was published (what the channel's feed says), and
+// as the channel itself showed it when it was compared last.
 type There struct {
 	Channel              string
 	Book, Shows, Reports *money.Rat // nil: none

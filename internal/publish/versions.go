@@ -3,6 +3,7 @@ package publish
 import (
 	"context"
 	"fmt"
+	"strconv"
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
@@ -23,31 +24,33 @@ func (d *Desk) version(ctx context.Context, snap *book.Snapshot, version int64) 
 	if version == snap.Version {
 		return snap, nil
 	}
-	d.mu.Lock()
-	s := d.published[version]
-	d.mu.Unlock()
-	if s != nil {
+	if s, known := d.published.Get(version); known {
 		return s, nil
 	}
-	doc, err := d.keeper.KeptBook(ctx, version)
+	made, err, _ := d.reading.Do(strconv.FormatInt(version, 10), func() (any, error) {
+		if s, known := d.published.Get(version); known { // since this one looked
+			return s, nil
+		}
+		// Whoever asked first may go; the others wait for the same.
+		doc, err := d.keeper.KeptBook(context.WithoutCancel(ctx), version)
+		if err != nil {
+			return nil, err
+		}
+		b, err := bookfile.Decode(doc)
+		if err != nil {
+			return nil, fmt.Errorf("read version %d of the book: %w", version, err)
+		}
+		s, err := book.NewSnapshot(b, version, pricing.Compile(b), nil)
+		if err == nil {
+			d.published.Add(version, s)
+		}
+		return s, err
+	})
 	if err != nil {
 		return nil, err
 	}
-	b, err := bookfile.Decode(doc)
-	if err != nil {
-		return nil, fmt.Errorf("read version %d of the book: %w", version, err)
-	}
-	if s, err = book.NewSnapshot(b, version, pricing.Compile(b), nil); err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if len(d.published) >= mostPublished {
-		clear(d.published)
-	}
-	d.published[version] = s
-	return s, nil
+	return made.(*book.Snapshot), nil
 }
 
-// mostPublished bounds how many published versions are in memory.
+// mostPublished bounds how many published versions are in memory: those that were asked of last.
 const mostPublished = 8

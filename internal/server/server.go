@@ -223,7 +223,8 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	for _, register := range []func(huma.API){
 		s.registerSession, s.registerSetUp, s.registerPeople, s.registerViews, s.registerState, s.registerLog,
 		s.registerBoard, s.registerPaper, s.registerOnePrice, s.registerPrices, s.registerBasket, s.registerFlags,
-		s.registerRules, s.registerImpact, s.registerItems, s.registerLayers, s.registerProducts, s.registerPublish, s.registerLinks,
+		s.registerRules, s.registerImpact, s.registerItems, s.registerLayers, s.registerProducts,
+		s.registerPublish, s.registerLinks,
 		s.registerDue, s.registerTurn, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,

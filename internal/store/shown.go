@@ -216,8 +216,8 @@ func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.
 		"channel = ? AND price IS NOT NULL AND from_at <= ? AND (until_at IS NULL OR until_at > ?)", channel, at.UTC(), at.UTC())
 }
 
-// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was told
-// nothing ahead of its time, what it shows is the newest of each product, which an index finds.
+// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was
+// told nothing ahead of its time, what it shows is the newest of each product, which an index finds.
 func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, ahead bool, after string,
 	limit int) ([]publish.ShownLine, error) {
 	var rows []publishedPrice
