@@ -119,6 +119,7 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 	if err := d.keeper.KeepBook(ctx, p.Version, func() []byte { return bookfile.Encode(snap.Book) }); err != nil {
 		return p, err
 	}
+	d.published.Add(snap.Version, snap) // it shares with its successors what they do not change
 	return p, d.keeper.Prepare(ctx, &p, rows)
 }
 

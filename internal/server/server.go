@@ -107,8 +107,20 @@ func (s *Server) Work(ctx context.Context) {
 	pack := func(ctx context.Context) { s.Store.PackDaily(ctx, s.Clocks.Book) }
 	all.Go(func() { jobs.Steadily(ctx, "packing old lines", pack) })
 	all.Go(func() { jobs.Steadily(ctx, "comparing what channels show", s.Comparer.Run) })
+	all.Go(func() { s.readyQuotes(ctx) })
 	all.Wait()
 	s.Jobs.Wait()
+}
+
+// readyQuotes has at hand what channels are quoted from, before the first of their programs asks.
+func (s *Server) readyQuotes(ctx context.Context) {
+	snap := s.Live.Current()
+	for i := range snap.Book.Channels {
+		channel := snap.Book.Channels[i].Code
+		if _, err := s.Desk.Quoted(ctx, snap, channel); err != nil && ctx.Err() == nil {
+			slog.Warn("cannot make ready what a channel is quoted from", "channel", channel, "error", err)
+		}
+	}
 }
 
 // Handler serves the API and the front end from web.
