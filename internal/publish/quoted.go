@@ -71,7 +71,13 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 	if err != nil {
 		return err
 	}
-	found, err := d.at(ctx, version, channel, at, false)
+	find := d.Differences // they are known already, or are wanted elsewhere, too
+	if version.Version != q.Snapshot.Version {
+		find = func(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences, error) {
+			return d.at(ctx, snap, channel, at, false)
+		}
+	}
+	found, err := find(ctx, version, channel, at)
 	if err != nil {
 		return err
 	}

@@ -167,16 +167,21 @@ func (s *Store) DropFact(ctx context.Context, name string) error {
 // Clear empties all tables, for an installation that broke off.
 func (s *Store) Clear(ctx context.Context) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		for _, table := range []string{"journal", "codes", "redemptions", "code_uses", "channel_keys",
-			"channel_orders", "mails", "images",
-			"devices", "sessions", "saved_views", "people", "log_pieces", "log_parts",
-			"import_mappings", "rate_days", "sales", "sales_files", "checks",
-			"published_prices", "publication_rows", "publications", "links", "measures", "items", "book", "facts"} {
-			if err := tx.Exec("DELETE FROM " + table).Error; err != nil {
+		var tables []string
+		if err := tx.Raw(`SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE()
+			AND table_name <> 'goose_db_version'`).Scan(&tables).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("SET FOREIGN_KEY_CHECKS = 0").Error; err != nil { // of this connection
+			return err
+		}
+		defer tx.Exec("SET FOREIGN_KEY_CHECKS = 1")
+		for _, table := range tables {
+			if err := tx.Exec("DELETE FROM `" + table + "`").Error; err != nil {
 				return err
 			}
 		}
-		return tx.Exec("DELETE FROM log ORDER BY id DESC").Error // an entry before what it undoes
+		return nil
 	})
 	if err != nil {
 		return fmt.Errorf("clear the database: %w", err)

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
-import { useState } from "react";
+import { useState, type RefObject } from "react";
 import { findQuery } from "../../api/board";
 import { useViewpoint } from "../../lib/viewpoint";
 
 interface Props {
+  field?: RefObject<HTMLInputElement | null>;
   label: string;
   words: string;
   /** What is looked for, where that is not all of the words. */
@@ -22,6 +23,7 @@ interface Props {
 
 /** A field in which a product is found by its name or SKU. */
 export function ProductFinder({
+  field,
   label,
   words,
   find = words,
@@ -52,6 +54,7 @@ export function ProductFinder({
   return (
     <Command shouldFilter={false} label={label} className="relative inline-block">
       <Command.Input
+        ref={field}
         aria-label={label}
         aria-invalid={invalid}
         placeholder={placeholder}

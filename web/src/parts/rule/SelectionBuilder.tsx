@@ -1,5 +1,5 @@
 import { X } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { readSkus } from "../../api/rules";
 import { useFacets } from "../../api/board";
 import { useItems } from "../../api/items";
@@ -305,14 +305,26 @@ function SKUEditor({
 }) {
   const [text, setText] = useState(part.values.join("\n"));
   const [problem, setProblem] = useState("");
+  // An answer is of the newest text alone, and changes nothing that was written while it was awaited.
+  const newest = useRef(0);
+  const latest = useRef({ part, onChange });
+  useEffect(() => {
+    latest.current = { part, onChange };
+  });
   const read = async (typed: string) => {
     setText(typed);
+    const mine = ++newest.current;
     try {
       const list = await readSkus(typed);
+      if (mine !== newest.current) return;
       setProblem("");
-      onChange({ ...part, values: [...list.known, ...list.unknown], unknown: list.unknown });
+      latest.current.onChange({
+        ...latest.current.part,
+        values: [...list.known, ...list.unknown],
+        unknown: list.unknown,
+      });
     } catch (e) {
-      setProblem(errorText(e));
+      if (mine === newest.current) setProblem(errorText(e));
     }
   };
   const unknown = part.unknown ?? [];

@@ -224,3 +224,21 @@ test("pasted SKUs are read by the program, and those it does not know are named"
   await waitFor(() => expect(where()).toEqual({ sku: ["A&B", "=1+1"] }));
   expect(screen.getByTestId("sku-count").textContent).toBe("1 known, 1 unknown");
 });
+
+test("SKUs that are typed without pauses: a late answer to an earlier text changes nothing", async () => {
+  const waiting = new Map<string, (a: object) => void>();
+  const { user, where } = builder({
+    "POST /api/sku-list": ({ body }: { body: unknown }) =>
+      new Promise((answer) => waiting.set((body as { text: string }).text, answer)),
+  });
+  await user.click(screen.getByLabelText("Add SKUs"));
+  await user.type(screen.getByLabelText("SKUs"), "T-1");
+  await waitFor(() => expect([...waiting.keys()]).toEqual(["T", "T-", "T-1"]));
+  waiting.get("T-1")?.({ body: { known: ["T-1"], unknown: [] } });
+  await waitFor(() => expect(where()).toEqual({ sku: ["T-1"] }));
+  await user.selectOptions(screen.getByLabelText("Is or is not"), "is not");
+  waiting.get("T")?.({ body: { known: [], unknown: ["T"] } });
+  waiting.get("T-")?.({ body: { known: [], unknown: ["T-"] } });
+  await new Promise((settled) => setTimeout(settled, 50));
+  expect(where()).toEqual({ not: { sku: ["T-1"] } });
+});

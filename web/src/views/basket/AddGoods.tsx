@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import { findQuery } from "../../api/board";
 import { errorText } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
@@ -18,11 +19,19 @@ export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => 
   const client = useQueryClient();
   const [words, setWords] = useState("");
   const [said, setSaid] = useState("");
+  const field = useRef<HTMLInputElement>(null);
   const { quantity, name } = read(words);
-  // The words come back, unless the next ones are being typed already.
+  // The words come back, unless the next ones are being typed already; chosen, so that typing replaces them.
   const refuse = (why: string) => {
-    setSaid(why);
-    setWords((next) => next || words);
+    let back = false;
+    flushSync(() => {
+      setSaid(why);
+      setWords((next) => {
+        back = next === "";
+        return next || words;
+      });
+    });
+    if (back && document.activeElement === field.current) field.current?.select();
   };
   const send = async () => {
     if (name === "") return;
@@ -40,6 +49,7 @@ export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => 
   return (
     <div className="flex items-center gap-3 pb-2">
       <ProductFinder
+        field={field}
         label="Put goods in"
         placeholder="Name or SKU; 3 × before it for three"
         className="field w-[420px] max-w-full"
