@@ -202,8 +202,15 @@ func TestTheBasket(t *testing.T) {
 	p := start(t, t.TempDir())
 	h := &hand{page: p.openAs(t, "maren", "/basket")}
 	h.says("The basket is empty")
-	h.basket(p, "", "39.20", "2 UG-01-J2", "nothing like this", "UG-01-J2")
+	h.basket(p, "", "39.20", "2 UG-01-J2", "UG-01-J2")
+	h.write("nothing like this")
+	h.press(input.Enter)
 	h.says("Nothing by the name “nothing like this”")
+	field := h.labelled("Put goods in")
+	require.Equal(t, "nothing like this", field.MustProperty("value").Str(), "what was typed is not lost")
+	h.write("x") // it is chosen: whoever types on replaces it
+	require.Equal(t, "x", field.MustProperty("value").Str())
+	h.press(input.Backspace)
 	h.find("[data-testid=basket-step]", "Three underglazes for two")
 	h.click("[aria-label^='One fewer of Chalk']")
 	h.find("[data-testid=basket-step]", "goes")
