@@ -209,7 +209,7 @@ func (d *Desk) Send(ctx context.Context, snap *book.Snapshot, id int64, who stri
 		if err != nil {
 			return p, err
 		}
-		if link.Asks(rows) {
+		if link.Asks(rows) || p.Named.Planned > 0 { // nobody agrees later to what the clock sends
 			next = Waiting
 		}
 	}

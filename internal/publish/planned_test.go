@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 )
@@ -48,6 +49,36 @@ func TestWhatIsPlannedIsPublished(t *testing.T) {
 	require.Equal(t, "16.00", o.out.Prices()["B"])
 	require.Equal(t, "30.00", o.out.Prices()["C"], "blocked: it would be below cost")
 	o.out.Check(t)
+}
+
+// What the clock will send needs a second person where moved prices do: nobody is asked again when its moment comes.
+func TestWhatIsPlannedIsAgreedTo(t *testing.T) {
+	o := opened(t, shop)
+	o.publishes(publish.Wish{})
+	for _, approval := range []string{"50", "always"} {
+		link := publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(), Token: "secret", Sends: "on-the-minute",
+			Approval: approval, GiveUpAfter: time.Minute, Reference: publish.Lowest30}
+		require.NoError(t, o.store.SetLink(t.Context(), link))
+		deeper := o.live.Current().Book.Rules[0]
+		was, effect := deeper, *deeper.Effect
+		effect.Value = effect.Value.Add(money.Int(1))
+		deeper.Effect = &effect
+		o.saves(&was, &deeper)
+		snap := o.live.Current()
+		p, err := o.desk.Prepare(t.Context(), snap, "web", publish.Wish{Who: "me", Version: snap.Version})
+		require.NoError(t, err)
+		p, err = o.desk.Send(t.Context(), snap, p.ID, "me")
+		require.NoError(t, err)
+		require.Equal(t, publish.Waiting, p.State, approval)
+		_, err = o.desk.Approve(t.Context(), snap, p.ID, "me")
+		require.ErrorIs(t, err, publish.ErrOwn)
+		_, err = o.desk.Approve(t.Context(), snap, p.ID, "another")
+		require.NoError(t, err)
+		require.Equal(t, publish.Done, o.ends(p.ID).State)
+		later, err := o.desk.Planned(t.Context(), snap, "web")
+		require.NoError(t, err)
+		require.Zero(t, later)
+	}
 }
 
 // What differs now is not planned, nor is what another channel will show.

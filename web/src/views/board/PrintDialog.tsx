@@ -37,8 +37,9 @@ export function PrintDialog({ what, viewpoint, filter, total, onClose }: Props) 
   const titled = useTyped(title, setTitle, 400);
   const noted = useTyped(note, setNote, 400);
   const on = sheets.find(([code]) => code === sheet)?.[2] ?? 1;
+  const gone = Math.min(skip, on - 1); // of a sheet with fewer labels, too
   const labels = what === "labels";
-  const how: Record<string, string> = labels ? { sheet, skip: skip > 0 ? String(skip) : "" } : { title, note };
+  const how: Record<string, string> = labels ? { sheet, skip: gone > 0 ? String(gone) : "" } : { title, note };
   const address = (more: Record<string, string> = {}) =>
     boardFile(labels ? "/api/labels" : "/api/price-list", viewpoint, filter, { ...how, ...more });
   const none =
@@ -70,7 +71,7 @@ export function PrintDialog({ what, viewpoint, filter, total, onClose }: Props) 
                   type="number"
                   min={0}
                   max={on - 1}
-                  value={skip}
+                  value={gone}
                   onChange={(e) => setSkip(Math.min(Math.max(Math.trunc(Number(e.target.value) || 0), 0), on - 1))}
                 />
               </label>
