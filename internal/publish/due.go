@@ -287,8 +287,7 @@ func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, 
 			skus = append(skus, t.engine.Products()[p].SKU)
 			return true
 		})
-		if lowest, err = d.keeper.Lowest(ctx, channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute),
-			skus...); err != nil {
+		if lowest, err = d.lowest(ctx, t, at, skus...); err != nil {
 			return nil, err
 		}
 	}

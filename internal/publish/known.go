@@ -190,6 +190,12 @@ func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string)
 	return t, broken, know, err
 }
 
+// lowest are the lowest prices that a channel showed in the time before a moment which counts for a reduction that
+// begins then, by SKU: of some products, or of all where none are named.
+func (d *Desk) lowest(ctx context.Context, t *Telling, at pricing.Moment, skus ...string) (map[string]money.Rat, error) {
+	return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus...)
+}
+
 // Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
 // channel shows, or the rules that take part are others. Whoever gets them changes nothing of them.
 func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences,
@@ -271,7 +277,7 @@ func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at p
 func (k *known) compare(ctx context.Context, d *Desk, t *Telling, at pricing.Moment, whole bool,
 	broken map[string]bool) (*Differences, error) {
 	if from := lookback(at); k.lowest == nil || k.lookback != from {
-		lowest, err := d.keeper.Lowest(ctx, t.Channel, from.Instant(t.zone), at.Instant(t.zone).Add(time.Minute))
+		lowest, err := d.lowest(ctx, t, at)
 		if err != nil {
 			return nil, err
 		}

@@ -2,7 +2,6 @@ package publish
 
 import (
 	"context"
-	"time"
 
 	"dogbane/internal/book"
 	"dogbane/internal/pricing"
@@ -31,8 +30,7 @@ func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpo
 	if len(skus) > mostNamed {
 		skus = nil // all
 	}
-	instant := vp.At.Instant(t.zone)
-	lowest, err := d.keeper.Lowest(ctx, vp.Channel, lookback(vp.At).Instant(t.zone), instant.Add(time.Minute), skus...)
+	lowest, err := d.lowest(ctx, t, vp.At, skus...)
 	if err != nil {
 		return nil, err
 	}

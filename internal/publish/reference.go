@@ -2,7 +2,6 @@ package publish
 
 import (
 	"context"
-	"time"
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
@@ -114,7 +113,7 @@ func (d *Desk) References(ctx context.Context, snap *book.Snapshot, channel stri
 	for _, s := range shown {
 		know.Shown[s.SKU] = s.Shown
 	}
-	lowest, err := d.keeper.Lowest(ctx, channel, lookback(at).Instant(t.zone), instant.Add(time.Minute), skus...)
+	lowest, err := d.lowest(ctx, t, at, skus...)
 	if err != nil {
 		return nil, err
 	}

@@ -14,14 +14,14 @@ import (
 
 // DueList is what a channel will be told by itself.
 type DueList struct {
-	Due     []DueRow    `json:"due"`
-	Planned *PlannedRow `json:"planned,omitempty" doc:"what is saved otherwise than published only later; a publication by hand makes it what is due"`
+	Due []DueRow `json:"due"`
 }
 
-// PlannedRow is what the saved book has otherwise than the published one, though nothing of it differs now.
-type PlannedRow struct {
+// PlannedAnswer is what the saved book has otherwise than the published one only later, though nothing of it differs
+// now; a publication by hand makes it what is due.
+type PlannedAnswer struct {
 	Lines int    `json:"lines"`
-	First string `json:"first" doc:"the first moment at which a line differs"`
+	First string `json:"first,omitempty" doc:"the first moment at which a line differs"`
 }
 
 // DueRow is a moment at which lines of a channel differ by themselves.
@@ -73,6 +73,18 @@ const (
 
 func (s *Server) registerDue(api huma.API) {
 	get(api, "/api/channels/{channel}/due", s.due)
+	get(api, "/api/channels/{channel}/planned", func(ctx context.Context, in *ChannelQuery) (PlannedAnswer, error) {
+		snap := s.Live.Current()
+		if snap.Channel(in.Channel) == nil {
+			return PlannedAnswer{}, store.ErrNotFound
+		}
+		planned, err := s.Desk.Planned(ctx, snap, in.Channel)
+		out := PlannedAnswer{Lines: planned.Lines}
+		if planned.Lines > 0 {
+			out.First = planned.First.String()
+		}
+		return out, err
+	})
 	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/compare", func(ctx context.Context,
 		in *ChannelQuery) (DriftList, error) {
 		drifts, err := s.Comparer.Compare(ctx, in.Channel)
@@ -136,13 +148,6 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 	version, err := s.Desk.Published(ctx, snap, in.Channel)
 	if err != nil {
 		return out, err
-	}
-	planned, err := s.Desk.Planned(ctx, snap, in.Channel)
-	if err != nil {
-		return out, err
-	}
-	if planned.Lines > 0 {
-		out.Planned = &PlannedRow{planned.Lines, planned.First.String()}
 	}
 	for i := range dues {
 		d := &dues[i]

@@ -1,4 +1,4 @@
-import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Schema, type Seen } from "./client";
 import { refresh, useSave } from "./saving";
 
@@ -46,20 +46,22 @@ export const useTryLink = (channel: string) =>
     mutationFn: (body: LinkForm) => take(api.POST("/api/links/{channel}/try", { params: { path: { channel } }, body })),
   });
 
-const dueQuery = (channel: string, wanted: boolean) =>
-  queryOptions({
+/** What a channel will be told by itself. */
+export const useDue = (channel: string, wanted = true) =>
+  useQuery({
     queryKey: ["book", "due", channel],
-    queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })),
+    queryFn: () => take(api.GET("/api/channels/{channel}/due", { params: { path: { channel } } })).then((d) => d.due),
     enabled: wanted,
   });
 
-/** What a channel will be told by itself. */
-export const useDue = (channel: string, wanted = true) =>
-  useQuery({ ...dueQuery(channel, wanted), select: (d) => d.due });
-
-/** What is saved otherwise than published only later. */
+/** What is saved otherwise than published only later; null: nothing is. */
 export const usePlanned = (channel: string, wanted: boolean) =>
-  useQuery({ ...dueQuery(channel, wanted), select: (d) => d.planned ?? null });
+  useQuery({
+    queryKey: ["book", "planned", channel],
+    queryFn: () => take(api.GET("/api/channels/{channel}/planned", { params: { path: { channel } } })),
+    select: (p) => (p.lines > 0 ? p : null),
+    enabled: wanted,
+  });
 
 /** When the feeds of a channel were fetched last. */
 export const useFetches = (channel: string) =>

@@ -372,6 +372,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{channel}/planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-channels-by-channel-planned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel}/publications": {
         parameters: {
             query?: never;
@@ -2966,8 +2982,6 @@ export interface components {
         };
         DueList: {
             due: components["schemas"]["DueRow"][];
-            /** @description what is saved otherwise than published only later; a publication by hand makes it what is due */
-            planned?: components["schemas"]["PlannedRow"];
         };
         DueRow: {
             at: string;
@@ -3981,9 +3995,9 @@ export interface components {
             what: "new" | "changed" | "gone";
             who: string;
         };
-        PlannedRow: {
+        PlannedAnswer: {
             /** @description the first moment at which a line differs */
-            first: string;
+            first?: string;
             /** Format: int64 */
             lines: number;
         };
@@ -5846,6 +5860,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-channels-by-channel-planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedAnswer"];
+                };
             };
             /** @description Error */
             default: {

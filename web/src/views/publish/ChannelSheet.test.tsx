@@ -249,7 +249,7 @@ test("a sale that begins later is published though nothing differs now", async (
       [path]: later,
       "GET /api/publications/5": later,
       "GET /api/links": { links: [{ channel: "web", sends: "on-the-minute" }] },
-      "GET /api/channels/web/due": { due: [], planned: { lines: 13_824, first: "2026-11-27T09:00" } },
+      "GET /api/channels/web/planned": { lines: 13_824, first: "2026-11-27T09:00" },
     },
     { total: 0, blocked: 0, rows: [] },
   );
