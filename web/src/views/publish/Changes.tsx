@@ -142,7 +142,7 @@ function Rows({ channel, data, filter, decisions, all, mayOverride, onDecide, on
   const others = [...decisions.values()].some((d) => d.out !== undefined && d.out === all);
   return (
     <>
-      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet">
+      <div className="flex shrink-0 gap-4 border-b border-ink/50 py-1 pr-[38px] pl-5 text-[12px] text-quiet @max-[1000px]:gap-2.5">
         {onAll && (
           <input
             type="checkbox"
@@ -159,9 +159,9 @@ function Rows({ channel, data, filter, decisions, all, mayOverride, onDecide, on
         <span className="w-20 text-right">shows</span>
         <span className="w-20 text-right">would show</span>
         <span className="w-20 text-right">change</span>
-        <span className="w-24 text-right">reduced from</span>
+        <span className="w-24 text-right @max-[1000px]:hidden">reduced from</span>
         <span className="w-20 text-right">margin</span>
-        <span className="w-[330px]">blocked</span>
+        <span className="w-[330px] @max-[1000px]:w-[240px]">blocked</span>
       </div>
       <div
         ref={scroller}

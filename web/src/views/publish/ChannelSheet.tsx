@@ -103,14 +103,14 @@ export function ChannelSheet({ channel }: { channel: string }) {
         : "";
   return (
     <Tabs.Root asChild value={tab} onValueChange={setTab}>
-      <section aria-label={`Differences of ${data.name}`} className="flex h-full flex-col">
-        <div className="flex shrink-0 items-center gap-3 border-b px-5 py-2">
+      <section aria-label={`Differences of ${data.name}`} className="@container flex h-full flex-col">
+        <div className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b px-5 py-2">
           <Tabs.List className="flex" aria-label="Of this channel">
             {tabs.map((t) => (
               <Tabs.Trigger
                 key={t}
                 value={t}
-                className="px-2.5 py-0.5 hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
+                className="px-2.5 py-0.5 whitespace-nowrap hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
               >
                 {t === "differences"
                   ? `What would change ${count(data.total)}`

@@ -37,7 +37,7 @@ export function DifferenceLine({ row, top, reason, leaveOut, mayChoose, mayOverr
     <div
       data-sku={row.sku}
       style={{ transform: `translateY(${top}px)`, height: 40 }}
-      className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 pl-5 ${blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
+      className={`absolute inset-x-0 top-0 flex items-center gap-4 border-b pr-6 @max-[1000px]:gap-2.5 pl-5 ${blocked && !out ? "bg-badwash/60" : ""} ${out ? "text-quiet" : ""}`}
     >
       {mayChoose && (
         <input
@@ -56,7 +56,7 @@ export function DifferenceLine({ row, top, reason, leaveOut, mayChoose, mayOverr
         >
           {row.name || row.sku}
         </Link>
-        <span className="block text-[12px] text-quiet">{row.sku}</span>
+        <span className="block truncate text-[12px] text-quiet">{row.sku}</span>
       </div>
       <span className="w-20 text-right">{amount(row.was)}</span>
       <span className="w-20 text-right text-[15px] font-semibold">{amount(row.price)}</span>
@@ -67,11 +67,11 @@ export function DifferenceLine({ row, top, reason, leaveOut, mayChoose, mayOverr
           <span className="text-quiet">{kindWords[row.kind] ?? ""}</span>
         )}
       </span>
-      <span className="w-24 text-right">
+      <span className="w-24 text-right @max-[1000px]:hidden">
         {row.reference ? amount(row.reference) : <span className="text-quiet">–</span>}
       </span>
       <span className={`w-20 text-right ${blocked ? "font-semibold text-bad" : ""}`}>{amount(row.marginAmount)}</span>
-      <div className="flex w-[330px] items-center gap-2">
+      <div className="flex w-[330px] items-center @max-[1000px]:w-[240px] gap-2">
         {row.held && (
           <>
             <span className="text-quiet">held back: it was taken back</span>
@@ -97,7 +97,7 @@ export function DifferenceLine({ row, top, reason, leaveOut, mayChoose, mayOverr
               onChange={(e) => onDecide({ reason: e.target.value, leaveOut: false })}
             />
             {mayChoose && (
-              <label className="flex items-center gap-1 whitespace-nowrap">
+              <label className="flex items-center gap-1 whitespace-nowrap @max-[1000px]:hidden">
                 <input
                   type="checkbox"
                   className="accent-ink"

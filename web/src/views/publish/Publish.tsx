@@ -22,30 +22,34 @@ export function Publish() {
   const open = picked || params.get("channel") || state.channels[0]?.code || "";
   return (
     <div className="flex h-full flex-col">
-      <div className="flex shrink-0 gap-4 border-b px-5 py-3">
-        {state.channels.map((c) => (
-          <Column
-            key={c.code}
-            code={c.code}
-            name={c.name}
-            open={c.code === open}
-            onOpen={() => {
-              setPicked(c.code);
-              set({ channel: c.code });
-            }}
-          />
-        ))}
-        <p className="max-w-[30ch] self-center text-quiet">
-          Saved changes reach customers only when they are sent here. What begins or ends by itself is sent on its
-          minute where a channel is told so.{" "}
-          <button
-            type="button"
-            className="text-ink underline underline-offset-2"
-            onClick={() => set({ view: "prices", q: null, category: null, only: null })}
-          >
-            Each price in every channel
-          </button>
-        </p>
+      <div className="@container shrink-0 border-b">
+        <div className="flex gap-4 overflow-x-auto px-5 py-3 @max-[1000px]:gap-2">
+          {state.channels.map((c) => (
+            <Column
+              key={c.code}
+              code={c.code}
+              name={c.name}
+              open={c.code === open}
+              onOpen={() => {
+                setPicked(c.code);
+                set({ channel: c.code });
+              }}
+            />
+          ))}
+          <p className="max-w-[30ch] self-center text-quiet">
+            <span className="@max-[1000px]:hidden">
+              Saved changes reach customers only when they are sent here. What begins or ends by itself is sent on its
+              minute where a channel is told so.{" "}
+            </span>
+            <button
+              type="button"
+              className="text-ink underline underline-offset-2"
+              onClick={() => set({ view: "prices", q: null, category: null, only: null })}
+            >
+              Each price in every channel
+            </button>
+          </p>
+        </div>
       </div>
       <div className="min-h-0 flex-1">
         <ChannelSheet key={open} channel={open} />
@@ -69,7 +73,7 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
   return (
     <section
       aria-label={name}
-      className={`w-[300px] rounded-[4px] border px-3.5 py-2 ${open ? "border-2 border-ink bg-sheet" : "border-ink/30"}`}
+      className={`w-[300px] min-w-[118px] rounded-[4px] border px-3.5 py-2 @max-[1000px]:px-2.5 ${open ? "border-2 border-ink bg-sheet" : "border-ink/30"}`}
     >
       <button type="button" className="flex w-full items-baseline text-left" aria-pressed={open} onClick={onOpen}>
         <span className="text-[16px] font-semibold">{name}</span>
