@@ -192,7 +192,8 @@ func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string)
 
 // lowest are the lowest prices that a channel showed in the time before a moment which counts for a reduction that
 // begins then, by SKU: of some products, or of all where none are named.
-func (d *Desk) lowest(ctx context.Context, t *Telling, at pricing.Moment, skus ...string) (map[string]money.Rat, error) {
+func (d *Desk) lowest(ctx context.Context, t *Telling, at pricing.Moment, skus ...string) (map[string]money.Rat,
+	error) {
 	return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus...)
 }
 
