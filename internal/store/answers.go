@@ -42,11 +42,14 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 				Find(&rows).Error; err != nil {
 				return err
 			}
-			skus := make([]string, len(rows))
+			some := chosen{skus: make([]string, len(rows))}
 			for i := range rows {
-				skus[i] = rows[i].SKU
+				some.skus[i] = rows[i].SKU
 			}
-			if err := keepAnswers(tx, p, skus, answers, at); err != nil {
+			if len(rows) > 0 {
+				some.first, some.last = rows[0].Part, rows[len(rows)-1].Part
+			}
+			if err := keepAnswers(tx, p, some, answers, at); err != nil {
 				return err
 			}
 			if over = len(rows) < batchSize; !over {
@@ -69,46 +72,80 @@ func (s *Store) KeepAnswers(ctx context.Context, p *publish.Publication, owner s
 	return nil
 }
 
-// keepAnswers keeps answers to rows of a publication, by their SKU; a row that is not named is unanswered.
-func keepAnswers(tx *gorm.DB, p *publish.Publication, rows []string, answers map[string]publish.Reply,
+// chosen are some rows of a publication, by their SKU. Where they are all of some parts from the first to the last of
+// them, the database finds them by that, at half of what a list costs it.
+type chosen struct {
+	skus        []string
+	first, last int // the parts; 0: they are not all of them
+}
+
+// where is the condition that rows of a table are chosen.
+func (c *chosen) where(table string) (condition string, args []any) {
+	if c.first > 0 && slices.IsSorted(c.skus) {
+		// Not BETWEEN: of two that differ in their case alone the database makes one, by the connection's collation.
+		return table + ".sku >= ? AND " + table + ".sku <= ? AND " + table + ".part BETWEEN ? AND ?",
+			[]any{c.skus[0], c.skus[len(c.skus)-1], c.first, c.last}
+	}
+	return table + ".sku IN ?", []any{c.skus}
+}
+
+// keepAnswers keeps answers to rows of a publication; a row that is not named is unanswered.
+func keepAnswers(tx *gorm.DB, p *publish.Publication, rows chosen, answers map[string]publish.Reply,
 	at time.Time) error {
+	if len(rows.skus) == 0 {
+		return touch(tx, p.Channel)
+	}
 	type said struct {
 		answer  publish.Answer
 		message string
 	}
 	groups := map[said][]string{}
-	var taken []string
-	for _, sku := range rows {
+	for _, sku := range rows.skus {
 		reply, named := answers[sku]
 		what := said{publish.Unanswered, ""}
 		switch {
 		case named && reply.Taken:
 			what = said{publish.Taken, shorten(reply.Message, 500)}
-			taken = append(taken, sku)
 		case named:
 			what = said{publish.Refused, shorten(reply.Message, 500)}
 		}
 		groups[what] = append(groups[what], sku)
 	}
+	// What most were answered is written to all, and the others after it.
+	var most said
+	for what, skus := range groups {
+		if len(skus) > len(groups[most]) {
+			most = what
+		}
+	}
+	condition, args := rows.where("publication_rows")
+	if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND "+condition,
+		append([]any{most.answer, most.message, p.ID}, args...)...).Error; err != nil {
+		return err
+	}
 	count := map[publish.Answer]int{}
 	for what, skus := range groups {
 		count[what.answer] += len(skus)
 		for some := range slices.Chunk(skus, batchSize) {
-			if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?",
-				what.answer, what.message, p.ID, some).Error; err != nil {
-				return err
+			if what != most {
+				if err := tx.Exec("UPDATE publication_rows SET answer = ?, message = ? WHERE publication = ? AND sku IN ?",
+					what.answer, what.message, p.ID, some).Error; err != nil {
+					return err
+				}
 			}
 			if err := open(tx, p, what.answer, some); err != nil {
 				return err
 			}
 		}
 	}
-	if err := show(tx, p, taken, at); err != nil {
-		return err
+	if count[publish.Taken] > 0 {
+		if err := show(tx, p, rows, at); err != nil {
+			return err
+		}
 	}
 	if p.Kind == publish.TakeBack {
 		var back []string
-		for _, sku := range rows {
+		for _, sku := range rows.skus {
 			if reply, named := answers[sku]; !named || reply.Taken {
 				back = append(back, sku)
 			}
@@ -137,31 +174,38 @@ func open(tx *gorm.DB, p *publish.Publication, why publish.Answer, skus []string
 		CreateInBatches(list, batchSize).Error
 }
 
-// show keeps what the channel shows of rows that it took, by their SKU, from an instant on.
-func show(tx *gorm.DB, p *publish.Publication, taken []string, at time.Time) error {
-	if len(taken) == 0 {
-		return nil
-	}
+// show keeps what the channel shows of those of some rows that it took, from an instant on.
+func show(tx *gorm.DB, p *publish.Publication, rows chosen, at time.Time) error {
 	if p.Named.Effective != "" {
 		if effective, err := time.Parse(time.RFC3339, p.Named.Effective); err == nil && effective.After(at) {
 			at = effective
 		}
 	}
-	for some := range slices.Chunk(taken, batchSize) {
-		// Also what would be shown until a later line begins, which this one replaces.
-		if err := tx.Exec(`UPDATE published_prices SET until_at = GREATEST(from_at, ?)
-			WHERE channel = ? AND sku IN ? AND (shows_now = 1 OR until_at > ?)`, at.UTC(), p.Channel, some,
-			at.UTC()).Error; err != nil {
-			return err
-		}
-		if err := tx.Exec(`INSERT INTO published_prices (channel, sku, price, reference, currency, from_at, publication,
-			digest, reduced, kept_reference) SELECT ?, sku, price, reference, currency, ?, publication, digest, reduced,
-			kept_reference FROM publication_rows WHERE publication = ? AND sku IN ?`, p.Channel, at.UTC(), p.ID,
-			some).Error; err != nil {
+	condition, args := rows.where("r")
+	took := "r.publication = ? AND r.answer = ? AND " + condition
+	args = append([]any{p.ID, publish.Taken}, args...)
+	with := func(first ...any) []any { return append(first, args...) }
+	const replaced = ` FROM publication_rows r JOIN shown_prices n ON n.channel = ? AND n.sku = r.sku WHERE `
+	// A line that was to begin later is replaced, and what would have been shown until then ends now.
+	var ahead []string
+	if err := tx.Raw("SELECT n.sku"+replaced+took+" AND n.from_at > ?", append(with(p.Channel), at.UTC())...).Scan(
+		&ahead).Error; err != nil {
+		return err
+	}
+	for some := range slices.Chunk(ahead, batchSize) {
+		if err := tx.Exec(`UPDATE past_prices SET until_at = GREATEST(from_at, ?) WHERE channel = ? AND sku IN ?
+			AND until_at > ?`, at.UTC(), p.Channel, some, at.UTC()).Error; err != nil {
 			return err
 		}
 	}
-	return nil
+	if err := tx.Exec("INSERT INTO past_prices ("+priceColumns+`, until_at) SELECT n.channel, n.sku, n.price, n.reference,
+		n.currency, n.from_at, n.publication, n.digest, n.reduced, n.kept_reference, GREATEST(n.from_at, ?)`+replaced+took,
+		with(at.UTC(), p.Channel)...).Error; err != nil {
+		return err
+	}
+	return tx.Exec("REPLACE INTO shown_prices ("+priceColumns+`) SELECT ?, r.sku, r.price, r.reference, r.currency, ?,
+		r.publication, r.digest, r.reduced, r.kept_reference FROM publication_rows r WHERE `+took,
+		with(p.Channel, at.UTC())...).Error
 }
 
 // hold keeps lines of a take-back from being sent again: those that the channel took, or may have taken.

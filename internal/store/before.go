@@ -18,33 +18,35 @@ func (s *Store) Before(ctx context.Context, p *publish.Publication) ([]publish.R
 		return nil, fmt.Errorf("read what was shown before publication %d: %w", p.ID, err)
 	}
 	db := s.db.WithContext(ctx)
-	var now, before []publishedPrice
-	if err := db.Where("channel = ? AND publication = ? AND shows_now = 1", p.Channel,
-		p.ID).Order("sku").Find(&now).Error; err != nil {
+	// What still stems from it.
+	const still = `publication_rows r JOIN shown_prices n ON n.channel = ? AND n.sku = r.sku AND n.publication = r.publication`
+	var now, before []keptPrice
+	if err := db.Raw("SELECT n.* FROM "+still+" WHERE r.publication = ? ORDER BY n.sku", p.Channel,
+		p.ID).Scan(&now).Error; err != nil {
 		return failed(err)
 	}
-	if err := db.Raw(`SELECT `+withLine("b")+` FROM published_prices b JOIN (SELECT MAX(x.id) AS id FROM published_prices c
-		JOIN published_prices x ON x.channel = c.channel AND x.sku = c.sku AND x.id < c.id
-		WHERE c.channel = ? AND c.publication = ? AND c.shows_now = 1 GROUP BY c.sku) m ON m.id = b.id`, p.Channel,
+	if err := db.Raw("SELECT "+withLine("b")+` FROM (SELECT n.channel, n.sku, MAX(x.publication) AS publication FROM `+still+`
+		JOIN past_prices x ON x.channel = n.channel AND x.sku = n.sku WHERE r.publication = ? GROUP BY n.channel, n.sku) m
+		JOIN past_prices b ON b.channel = m.channel AND b.sku = m.sku AND b.publication = m.publication`, p.Channel,
 		p.ID).Scan(&before).Error; err != nil {
 		return failed(err)
 	}
-	var unsure []publishedPrice // what was shown of lines without an answer, and still is as far as is known
+	var unsure []keptPrice // what was shown of lines without an answer, and still is as far as is known
 	if err := db.Raw(`SELECT o.sku, n.price, n.reference, COALESCE(n.currency, r.currency) AS currency, l.line, n.digest,
 		COALESCE(n.reduced, 0) AS reduced, n.kept_reference FROM open_lines o
 		JOIN publication_rows r ON r.publication = o.publication AND r.sku = o.sku
-		LEFT JOIN published_prices n ON n.channel = o.channel AND n.sku = o.sku AND n.shows_now = 1
+		LEFT JOIN shown_prices n ON n.channel = o.channel AND n.sku = o.sku
 		LEFT JOIN publication_lines l ON l.publication = n.publication AND l.sku = n.sku
 		WHERE o.channel = ? AND o.why = ? AND o.publication = ?`, p.Channel, publish.Unanswered,
 		p.ID).Scan(&unsure).Error; err != nil {
 		return failed(err)
 	}
-	was := map[string]*publishedPrice{}
+	was := map[string]*keptPrice{}
 	for i := range before {
 		was[before[i].SKU] = &before[i]
 	}
 	var rows []publish.Row
-	add := func(sku, currency string, now *string, b *publishedPrice) error {
+	add := func(sku, currency string, now *string, b *keptPrice) error {
 		r := publicationRow{SKU: sku, Currency: currency, Was: now}
 		if b != nil {
 			r.Price, r.Reference, r.Line, r.Digest, r.Reduced, r.KeptReference = b.Price, b.Reference, b.Line, b.Digest,

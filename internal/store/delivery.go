@@ -289,7 +289,7 @@ func (s *Store) KeepLate(ctx context.Context, id int64, answers map[string]publi
 		if len(rows) == 0 {
 			return nil
 		}
-		if err := keepAnswers(tx, &p, rows, answers, at); err != nil {
+		if err := keepAnswers(tx, &p, chosen{skus: rows}, answers, at); err != nil {
 			return err
 		}
 		if err := tx.Exec("UPDATE publications SET unanswered = unanswered - ? WHERE id = ?", len(rows), id).Error; err != nil {

@@ -44,19 +44,22 @@ func (s *Store) Pack(ctx context.Context, before time.Time) (int, error) {
 		return packed, err
 	}
 	since, _ := time.Parse(time.RFC3339Nano, kept) // never: from the first on
-	var ended []int64
-	if err := db.Raw("SELECT id FROM publications WHERE ended >= ? AND ended < ? AND parts > 0", since.UTC(),
+	var ended []publication
+	if err := db.Raw("SELECT id, channel FROM publications WHERE ended >= ? AND ended < ? AND parts > 0", since.UTC(),
 		before.UTC()).Scan(&ended).Error; err != nil {
 		return packed, fmt.Errorf("find old publications: %w", err)
 	}
-	for _, id := range ended {
+	for _, p := range ended {
 		for {
 			done := db.Exec(`DELETE FROM publication_lines WHERE publication = ? AND NOT EXISTS (SELECT 1 FROM publication_rows r
 				WHERE r.publication = publication_lines.publication AND r.sku = publication_lines.sku AND r.answer IN ?)
-				AND NOT EXISTS (SELECT 1 FROM published_prices o WHERE o.publication = publication_lines.publication
-				AND o.sku = publication_lines.sku) LIMIT ?`, id, []publish.Answer{publish.Refused, publish.Unanswered}, batchSize)
+				AND NOT EXISTS (SELECT 1 FROM shown_prices n WHERE n.channel = ? AND n.sku = publication_lines.sku
+				AND n.publication = publication_lines.publication)
+				AND NOT EXISTS (SELECT 1 FROM past_prices o WHERE o.channel = ? AND o.sku = publication_lines.sku
+				AND o.publication = publication_lines.publication) LIMIT ?`, p.ID,
+				[]publish.Answer{publish.Refused, publish.Unanswered}, p.Channel, p.Channel, batchSize)
 			if done.Error != nil {
-				return packed, fmt.Errorf("pack the lines of publication %d: %w", id, done.Error)
+				return packed, fmt.Errorf("pack the lines of publication %d: %w", p.ID, done.Error)
 			}
 			if packed += int(done.RowsAffected); done.RowsAffected == 0 {
 				break
@@ -68,11 +71,11 @@ func (s *Store) Pack(ctx context.Context, before time.Time) (int, error) {
 	}
 	for {
 		var old []publicationLine
-		if err := db.Raw(`SELECT o.publication, o.sku FROM published_prices o
+		if err := db.Raw(`SELECT o.publication, o.sku FROM past_prices o
 			JOIN publications p ON p.id = o.publication AND p.parts > 0
 			JOIN publication_lines l ON l.publication = o.publication AND l.sku = o.sku
-			WHERE o.until_at < ? AND EXISTS (SELECT 1 FROM published_prices n
-			WHERE n.channel = o.channel AND n.sku = o.sku AND n.shows_now IS NULL AND n.id > o.id) LIMIT ?`, before.UTC(),
+			WHERE o.until_at < ? AND EXISTS (SELECT 1 FROM past_prices n
+			WHERE n.channel = o.channel AND n.sku = o.sku AND n.publication > o.publication) LIMIT ?`, before.UTC(),
 			batchSize).Scan(&old).Error; err != nil {
 			return packed, fmt.Errorf("find old prices: %w", err)
 		}

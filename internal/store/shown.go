@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -14,25 +15,26 @@ import (
 	"dogbane/internal/publish"
 )
 
-// publishedPrice is a row of the price history; amounts are decimal texts.
-type publishedPrice struct {
-	ID               int64
+// priceColumns are the columns in which a price is kept, while it is shown and afterwards; amounts are decimal texts.
+const priceColumns = "channel, sku, price, reference, currency, from_at, publication, digest, reduced, kept_reference"
+
+// keptPrice is a row of shown_prices, the newest that a channel took of each product, or of past_prices, what it showed
+// before.
+type keptPrice struct {
 	Channel          string
 	SKU              string `gorm:"column:sku"`
 	Price, Reference *string
 	Currency         string
 	FromAt           time.Time
-	UntilAt          *time.Time
+	UntilAt          *time.Time // of a past one
 	Publication      int64
-	Line             *string `gorm:"->"` // of another table, where withLine asks for it
+	Line             *string // of another table, where withLine asks for it
 	Digest           []byte
 	Reduced          bool
 	KeptReference    *string
 }
 
-func (publishedPrice) TableName() string { return "published_prices" }
-
-func (r *publishedPrice) shown() (publish.Shown, error) {
+func (r *keptPrice) shown() (publish.Shown, error) {
 	one := publish.Shown{SKU: r.SKU, Currency: r.Currency, From: r.FromAt, Publication: r.Publication,
 		Begun: publish.Begun{Reduced: r.Reduced}}
 	price, err := parseAmount(r.Price)
@@ -115,8 +117,8 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
 	db := s.db.WithContext(ctx)
-	var rows []publishedPrice
-	if err := db.Where("channel = ? AND shows_now = 1 AND (price IS NOT NULL OR from_at > ?)", channel,
+	var rows []keptPrice
+	if err := db.Table("shown_prices").Where("channel = ? AND (price IS NOT NULL OR from_at > ?)", channel,
 		at.UTC()).Find(&rows).Error; err != nil {
 		return failed(err)
 	}
@@ -141,8 +143,9 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 	}
 	if later { // what is shown until then
 		rows = nil
-		if err := db.Where("channel = ? AND until_at > ? AND from_at <= ? AND price IS NOT NULL", channel,
-			at.UTC(), at.UTC()).Find(&rows).Error; err != nil {
+		if err := db.Raw(`SELECT o.* FROM shown_prices n JOIN past_prices o ON o.channel = n.channel AND o.sku = n.sku
+			WHERE n.channel = ? AND n.from_at > ? AND o.until_at > ? AND o.from_at <= ? AND o.price IS NOT NULL`, channel,
+			at.UTC(), at.UTC(), at.UTC()).Scan(&rows).Error; err != nil {
 			return failed(err)
 		}
 		for i := range rows {
@@ -187,60 +190,69 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 // first included: of some products, or of all where none are named.
 func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
 	skus ...string) (map[string]money.Rat, error) {
-	var rows []struct {
-		SKU string `gorm:"column:sku"`
-		Low string
-	}
-	asked := s.db.WithContext(ctx).Model(&publishedPrice{}).Select("sku, MIN(price) AS low").Group("sku").Where(
-		"channel = ? AND price IS NOT NULL AND (until_at IS NULL OR until_at > GREATEST(from_at, ?)) AND from_at < ?",
-		channel, from.UTC(), to.UTC())
-	if len(skus) > 0 {
-		asked = asked.Where("sku IN ?", skus)
-	}
-	err := asked.Scan(&rows).Error
-	if err != nil {
-		return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
-	}
-	lowest := make(map[string]money.Rat, len(rows))
-	for _, r := range rows {
-		if lowest[r.SKU], err = money.Parse(r.Low); err != nil {
-			return nil, fmt.Errorf("read the lowest price of %q in channel %q: %w", r.SKU, channel, err)
+	lowest := map[string]money.Rat{}
+	// Each table by its key: the two in one would be kept on the side and sorted first.
+	for _, of := range []*gorm.DB{
+		s.db.WithContext(ctx).Table("past_prices").Where("until_at > GREATEST(from_at, ?)", from.UTC()),
+		s.db.WithContext(ctx).Table("shown_prices"),
+	} {
+		of = of.Select("sku, MIN(price) AS low").Group("sku").Where("channel = ? AND price IS NOT NULL AND from_at < ?", channel,
+			to.UTC())
+		if len(skus) > 0 {
+			of = of.Where("sku IN ?", skus)
+		}
+		var rows []struct {
+			SKU string `gorm:"column:sku"`
+			Low string
+		}
+		if err := of.Scan(&rows).Error; err != nil {
+			return nil, fmt.Errorf("read the lowest prices of channel %q: %w", channel, err)
+		}
+		for _, r := range rows {
+			low, err := money.Parse(r.Low)
+			if err != nil {
+				return nil, fmt.Errorf("read the lowest price of %q in channel %q: %w", r.SKU, channel, err)
+			}
+			if known, is := lowest[r.SKU]; !is || low.Cmp(known) < 0 {
+				lowest[r.SKU] = low
+			}
 		}
 	}
 	return lowest, nil
 }
 
-// onShow are the rows of what a channel shows at an instant, with their lines.
-func (s *Store) onShow(ctx context.Context, channel string, at time.Time) *gorm.DB {
-	return s.db.WithContext(ctx).Select(withLine("published_prices")).Where(
-		"channel = ? AND price IS NOT NULL AND from_at <= ? AND (until_at IS NULL OR until_at > ?)", channel, at.UTC(), at.UTC())
-}
-
-// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was
-// told nothing ahead of its time, what it shows is the newest of each product, which an index finds.
-func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, ahead bool, after string,
-	limit int) ([]publish.ShownLine, error) {
-	var rows []publishedPrice
-	q := s.onShow(ctx, channel, at)
-	if !ahead {
-		q = q.Where("shows_now = 1")
+// onShow are the rows of what a channel shows at an instant, with their lines. Where it was told ahead of its time, that
+// may be what it showed before the newest that it took.
+func (s *Store) onShow(ctx context.Context, channel string, at time.Time, ahead bool, more string,
+	args ...any) (list []publish.ShownLine, err error) {
+	from := "SELECT " + priceColumns + " FROM shown_prices WHERE channel = ? AND price IS NOT NULL AND from_at <= ?" + more
+	values := append([]any{channel, at.UTC()}, args...)
+	if ahead {
+		from = "(" + from + ") UNION ALL (SELECT " + priceColumns + ` FROM past_prices WHERE channel = ? AND price IS NOT NULL
+			AND from_at <= ? AND until_at > ?` + more + ")"
+		values = append(append(values, channel, at.UTC(), at.UTC()), args...)
 	}
-	err := q.Where("sku > ?", after).Order("sku").Limit(limit).Find(&rows).Error
+	var rows []keptPrice
+	err = s.db.WithContext(ctx).Raw("SELECT "+withLine("p")+" FROM ("+from+") p ORDER BY sku", values...).Scan(&rows).Error
 	if err != nil {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
 	return shownLines(rows)
 }
 
+// ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was
+// told nothing ahead of its time, what it shows is the newest of each product.
+func (s *Store) ShownLines(ctx context.Context, channel string, at time.Time, ahead bool, after string,
+	limit int) ([]publish.ShownLine, error) {
+	list, err := s.onShow(ctx, channel, at, ahead, " AND sku > ? ORDER BY sku LIMIT ?", after, limit)
+	return list[:min(limit, len(list))], err
+}
+
 // LinesOf are the whole lines that a channel shows of some products at an instant.
 func (s *Store) LinesOf(ctx context.Context, channel string, at time.Time, skus []string) (list []publish.ShownLine,
 	err error) {
-	for from := 0; from < len(skus); from += batchSize {
-		var rows []publishedPrice
-		if err := s.onShow(ctx, channel, at).Where("sku IN ?", skus[from:min(from+batchSize, len(skus))]).Find(&rows).Error; err != nil {
-			return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
-		}
-		lines, err := shownLines(rows)
+	for some := range slices.Chunk(skus, batchSize) {
+		lines, err := s.onShow(ctx, channel, at, true, " AND sku IN ?", some)
 		if err != nil {
 			return nil, err
 		}
@@ -249,7 +261,7 @@ func (s *Store) LinesOf(ctx context.Context, channel string, at time.Time, skus 
 	return list, nil
 }
 
-func shownLines(rows []publishedPrice) ([]publish.ShownLine, error) {
+func shownLines(rows []keptPrice) ([]publish.ShownLine, error) {
 	list := make([]publish.ShownLine, len(rows))
 	for i := range rows {
 		var err error
@@ -265,9 +277,10 @@ func shownLines(rows []publishedPrice) ([]publish.ShownLine, error) {
 
 // PriceHistory is what a channel showed for a product, newest first.
 func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publish.Span, error) {
-	var rows []publishedPrice
-	if err := s.db.WithContext(ctx).Where("channel = ? AND sku = ?", channel,
-		sku).Order("id DESC").Find(&rows).Error; err != nil {
+	var rows []keptPrice
+	if err := s.db.WithContext(ctx).Raw("SELECT "+priceColumns+", until_at FROM past_prices WHERE channel = ? AND sku = ? UNION ALL SELECT "+
+		priceColumns+", NULL FROM shown_prices WHERE channel = ? AND sku = ? ORDER BY publication DESC", channel, sku, channel,
+		sku).Scan(&rows).Error; err != nil {
 		return nil, fmt.Errorf("read the price history of %q in %q: %w", sku, channel, err)
 	}
 	spans := make([]publish.Span, len(rows))

@@ -94,13 +94,18 @@ func migrate(ctx context.Context, pool *sql.DB) error {
 			return err
 		}
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, pool, mustSub("migrations"), goose.WithVerbose(false),
-		goose.WithGoMigrations(repairs()...))
+	steps, err := versions(pool)
 	if err != nil {
 		return err
 	}
-	_, err = provider.Up(ctx)
+	_, err = steps.Up(ctx)
 	return err
+}
+
+// versions are the steps from one version of the database to the next.
+func versions(pool *sql.DB) (*goose.Provider, error) {
+	return goose.NewProvider(goose.DialectMySQL, pool, mustSub("migrations"), goose.WithVerbose(false),
+		goose.WithGoMigrations(repairs()...))
 }
 
 // ErrNotFound says that there is no such thing.
