@@ -345,6 +345,29 @@ func (l *Lines) Each(visit func(p int32, told Told, is bool)) {
 	})
 }
 
+// digests are those of the lines of some products, by their number; nil: it has no line.
+func (l *Lines) digests(some pricing.Set) map[int32]*Digest {
+	products := make([]int32, 0, some.Count())
+	some.Each(func(p int32) bool {
+		products = append(products, p)
+		return true
+	})
+	found := make([]*Digest, len(products))
+	pricing.InParallel(len(products), func(from, to int) {
+		for i := from; i < to; i++ {
+			if told, is := l.Of(products[i]); is {
+				digest := told.Digest()
+				found[i] = &digest
+			}
+		}
+	})
+	digests := make(map[int32]*Digest, len(products))
+	for i, p := range products {
+		digests[p] = found[i]
+	}
+	return digests
+}
+
 // Instant is a moment as channels are told it: with the book's offset from UTC.
 func (t *Telling) Instant(at pricing.Moment) string {
 	return at.Instant(t.zone).Format("2006-01-02T15:04:05Z07:00")

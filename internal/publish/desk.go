@@ -17,6 +17,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/clock"
 	"dogbane/internal/money"
+	"dogbane/internal/pricing"
 )
 
 // Keeper keeps publications and what channels show.
@@ -163,11 +164,13 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 	if err := kept.untils(); err != nil {
 		return nil, err
 	}
-	for i := range rows {
-		if l := kept.Rows[i].Line; l != nil {
-			rows[i].Line = l.bytes()
+	pricing.InParallel(len(rows), func(from, to int) {
+		for i := from; i < to; i++ {
+			if l := kept.Rows[i].Line; l != nil {
+				rows[i].Line = l.bytes()
+			}
 		}
-	}
+	})
 	if goes == 0 && d.Rules.None() {
 		return rows, ErrNothing
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -25,19 +26,21 @@ type DueMoment struct {
 func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error) {
 	last := map[int32]*Digest{} // nil: no line
 	err = l.walk(to, nil, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
-		var changed []int32
+		var unknown, changed []int32
 		turned.Each(func(p int32) bool {
-			was, known := last[p]
-			if !known {
-				was = l.digest(p)
-			}
-			now := then.digest(p)
-			last[p] = now
-			if !alike(was, now) {
-				changed = append(changed, p)
+			if _, known := last[p]; !known {
+				unknown = append(unknown, p)
 			}
 			return true
 		})
+		maps.Copy(last, l.digests(l.of.engine.SetOf(unknown)))
+		for p, now := range then.digests(turned) {
+			if !alike(last[p], now) {
+				changed = append(changed, p)
+			}
+			last[p] = now
+		}
+		slices.Sort(changed)
 		if len(changed) > 0 {
 			due := DueMoment{At: at, Changed: changed}
 			for _, p := range changed {

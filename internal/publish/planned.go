@@ -102,21 +102,10 @@ func (t *Telling) digests(at pricing.Moment, some pricing.Set) (map[string]*Dige
 		return nil, err
 	}
 	all := make(map[string]*Digest, some.Count())
-	some.Each(func(p int32) bool {
-		all[t.engine.Products()[p].SKU] = lines.digest(p)
-		return true
-	})
-	return all, nil
-}
-
-// digest is that of a product's line; nil: there is none.
-func (l *Lines) digest(p int32) *Digest {
-	told, is := l.Of(p)
-	if !is {
-		return nil
+	for p, digest := range lines.digests(some) {
+		all[t.engine.Products()[p].SKU] = digest
 	}
-	d := told.Digest()
-	return &d
+	return all, nil
 }
 
 // plan holds how products go on in one book against how they go on in another.
@@ -168,24 +157,22 @@ func (t *Telling) courses(at pricing.Moment, some pricing.Set) (map[string]cours
 	}
 	all := make(map[string]course, some.Count())
 	products := t.engine.Products()
-	some.Each(func(p int32) bool {
-		all[products[p].SKU] = course{first: lines.digest(p)}
-		return true
-	})
+	for p, digest := range lines.digests(some) {
+		all[products[p].SKU] = course{first: digest}
+	}
 	wants := func(p int32, _ []bool) bool { return some.Has(p) }
 	err = lines.walk(at+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
-		turned.Each(func(p int32) bool {
+		for p, now := range then.digests(turned) {
 			c := all[products[p].SKU]
 			last := c.first
 			if n := len(c.then); n > 0 {
 				last = c.then[n-1].digest
 			}
-			if now := then.digest(p); !alike(last, now) {
+			if !alike(last, now) {
 				c.then = append(c.then, step{at, now})
 				all[products[p].SKU] = c
 			}
-			return true
-		})
+		}
 		return true
 	})
 	return all, err

@@ -154,14 +154,12 @@ func (l *Lines) Untils(some pricing.Set, digests map[int32]Digest) (map[int32]pr
 		return true
 	}
 	err := l.walk(l.At+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
-		turned.Each(func(p int32) bool {
-			told, is := then.Of(p)
+		for p, now := range then.digests(turned) {
 			was, had := digests[p]
-			if is != had || is && told.Digest() != was {
+			if (now != nil) != had || had && *now != was {
 				untils[p] = at
 			}
-			return true
-		})
+		}
 		return len(untils) < len(of)
 	})
 	return untils, err

@@ -196,8 +196,8 @@ func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
 		s.db.WithContext(ctx).Table("past_prices").Where("until_at > GREATEST(from_at, ?)", from.UTC()),
 		s.db.WithContext(ctx).Table("shown_prices"),
 	} {
-		of = of.Select("sku, MIN(price) AS low").Group("sku").Where("channel = ? AND price IS NOT NULL AND from_at < ?", channel,
-			to.UTC())
+		of = of.Select("sku, MIN(price) AS low").Group("sku").Where("channel = ? AND price IS NOT NULL AND from_at < ?",
+			channel, to.UTC())
 		if len(skus) > 0 {
 			of = of.Where("sku IN ?", skus)
 		}
@@ -221,8 +221,8 @@ func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
 	return lowest, nil
 }
 
-// onShow are the rows of what a channel shows at an instant, with their lines. Where it was told ahead of its time, that
-// may be what it showed before the newest that it took.
+// onShow are the rows of what a channel shows at an instant, with their lines. Where it was told ahead of its time,
+// that may be what it showed before the newest that it took.
 func (s *Store) onShow(ctx context.Context, channel string, at time.Time, ahead bool, more string,
 	args ...any) (list []publish.ShownLine, err error) {
 	from := "SELECT " + priceColumns + " FROM shown_prices WHERE channel = ? AND price IS NOT NULL AND from_at <= ?" + more
