@@ -151,6 +151,13 @@ type Row struct {
 // Goes reports whether a row is sent.
 func (r *Row) Goes() bool { return r.Answer != LeftOut && r.Answer != Held }
 
+// Going is a row that is sent, as it travels.
+type Going struct {
+	SKU  string
+	Line []byte // nil: the product is no longer shown
+	Part int
+}
+
 // Shown is what a channel shows for a product.
 type Shown struct {
 	SKU         string

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
-	"slices"
 	"sync"
 	"time"
 
@@ -21,7 +20,8 @@ type Outbox interface {
 	// Underway are publications that are queued or sent, the lowest number of each channel.
 	Underway(ctx context.Context) ([]Publication, error)
 	Publication(ctx context.Context, id int64) (Publication, error)
-	Rows(ctx context.Context, id int64, after string, limit int) ([]Row, error)
+	// Going are the rows of a publication that are sent, by their parts, with what is said of each.
+	Going(ctx context.Context, id int64) ([]Going, error)
 	// Claim makes a publication an owner's for as long as a lease lasts; false where it is another's.
 	Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
 	Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
@@ -264,12 +264,11 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 
 // fix keeps the bytes of all parts. A folder gets all in one.
 func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
-	rows, err := s.Keeper.Rows(ctx, p.ID, "", 0)
+	rows, err := s.Keeper.Going(ctx, p.ID)
 	if err != nil {
 		return err
 	}
-	rows = slices.DeleteFunc(rows, func(r Row) bool { return !r.Goes() })
-	var chunks [][]Row
+	var chunks [][]Going
 	for i := range rows {
 		n := rows[i].Part - 1
 		if link.Kind == "folder" {

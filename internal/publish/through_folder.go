@@ -88,9 +88,9 @@ func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publicati
 	if err != nil {
 		return err
 	}
-	m, _, err := readMessage(body)
-	if err != nil {
-		return err
+	var m format.Message
+	if err := json.Unmarshal(body, &m); err != nil {
+		return fmt.Errorf("read what is laid down: %w", err)
 	}
 	var rules []byte
 	if !p.Rules.None() {

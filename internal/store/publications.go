@@ -247,6 +247,25 @@ func (s *Store) Rows(ctx context.Context, id int64, after string, limit int) ([]
 	return readRows(q)
 }
 
+// Going are the rows of a publication that are sent, by their parts, with what is said of each.
+func (s *Store) Going(ctx context.Context, id int64) ([]publish.Going, error) {
+	var rows []struct {
+		SKU  string `gorm:"column:sku"`
+		Line []byte
+		Part int
+	}
+	if err := s.db.WithContext(ctx).Raw(`SELECT r.sku, r.part, l.line FROM publication_rows r
+		LEFT JOIN publication_lines l ON l.publication = r.publication AND l.sku = r.sku
+		WHERE r.publication = ? AND r.part > 0 ORDER BY r.part, r.sku`, id).Scan(&rows).Error; err != nil {
+		return nil, fmt.Errorf("read what publication %d sends: %w", id, err)
+	}
+	list := make([]publish.Going, len(rows))
+	for i, r := range rows {
+		list[i] = publish.Going(r)
+	}
+	return list, nil
+}
+
 func readRows(q *gorm.DB) ([]publish.Row, error) {
 	var stored []publicationRow
 	if err := q.Find(&stored).Error; err != nil {

@@ -5,12 +5,16 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Columns of the files, in order.
@@ -61,25 +65,48 @@ func rowsOf(data json.RawMessage) (rows [][]string, err error) {
 
 // CSV is a file of lines and of SKUs that are no longer shown: RFC 4180 with a header, one row for each price.
 func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
-	var buf bytes.Buffer
-	w := csv.NewWriter(&buf)
-	records := [][]string{PriceColumns}
+	pieces := slices.Collect(slices.Chunk(lines, 1000))
+	written := make([]bytes.Buffer, len(pieces)+2)
+	var work errgroup.Group
+	work.SetLimit(runtime.GOMAXPROCS(0))
+	for i, piece := range pieces {
+		work.Go(func() error { return setAll(&written[i+1], piece) })
+	}
+	gone := make([][]string, len(remove))
+	for i, sku := range remove {
+		gone[i] = []string{sku, "", "", "", "", "", "", "", "", "remove"}
+	}
+	err := errors.Join(writeAll(&written[0], [][]string{PriceColumns}), writeAll(&written[len(pieces)+1], gone), work.Wait())
+	if err != nil {
+		return nil, err
+	}
+	var whole bytes.Buffer
+	for i := range written {
+		whole.Write(written[i].Bytes())
+	}
+	return whole.Bytes(), nil
+}
+
+// setAll writes the prices of lines that are set.
+func setAll(to io.Writer, lines []json.RawMessage) error {
+	var records [][]string
 	for _, data := range lines {
 		rows, err := rowsOf(data)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		for _, r := range rows {
 			records = append(records, append(r, "set"))
 		}
 	}
-	for _, sku := range remove {
-		records = append(records, []string{sku, "", "", "", "", "", "", "", "", "remove"})
+	return writeAll(to, records)
+}
+
+func writeAll(to io.Writer, records [][]string) error {
+	if err := csv.NewWriter(to).WriteAll(records); err != nil {
+		return fmt.Errorf("write the prices: %w", err)
 	}
-	if err := w.WriteAll(records); err != nil {
-		return nil, fmt.Errorf("write the prices: %w", err)
-	}
-	return buf.Bytes(), nil
+	return nil
 }
 
 // Feed writes lines as a file that a channel fetches: RFC 4180, one row for each price. A cell that a spreadsheet would
