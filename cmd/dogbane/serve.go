@@ -139,7 +139,7 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	sender := newSender(s, live, present.Now)
 	desk := publish.NewDesk(s, present.Now, server.BrokenPrices(s), sender.Wake)
 	comparer := &publish.Comparer{Keeper: s, Now: present.Now}
-	sender.Newer = comparer.Ask
+	sender.Newer, sender.Told = comparer.Ask, desk.Turned
 	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Sender: sender,
 		Desk: desk, Comparer: comparer, Jobs: jobs.NewShelf(ctx),
 		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: present.Now, Wake: sender.Wake},

@@ -62,6 +62,7 @@ type Desk struct {
 	channels map[string]*known
 	links    map[string]Link // as they were last read
 	quoted   map[string]*Quoted
+	turns    map[string]int // how often a channel took something from this instance
 	upcoming map[string]*upcoming
 	planned  map[string]*planned
 }
@@ -73,7 +74,7 @@ func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 		panic(fmt.Sprintf("publish: %v", err)) // it is a number above 0
 	}
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, channels: map[string]*known{},
-		published: versions, quoted: map[string]*Quoted{}, upcoming: map[string]*upcoming{},
+		published: versions, quoted: map[string]*Quoted{}, turns: map[string]int{}, upcoming: map[string]*upcoming{},
 		planned: map[string]*planned{}}
 }
 

@@ -31,7 +31,7 @@ func (d *Desk) Quoted(ctx context.Context, snap *book.Snapshot, channel string) 
 	now := d.now()
 	at := pricing.MomentOf(now.In(snap.Zone))
 	d.mu.Lock()
-	q := d.quoted[channel]
+	q, turn := d.quoted[channel], d.turns[channel]
 	d.mu.Unlock()
 	if q != nil && at < q.until && now.Sub(q.read).Abs() < seenToHold && (q.revision > 0 || q.Snapshot == snap) {
 		return q, nil
@@ -46,7 +46,7 @@ func (d *Desk) Quoted(ctx context.Context, snap *book.Snapshot, channel string) 
 	if q != nil && q.revision == state.Revision && at < q.until && (state.Version > 0 || q.Snapshot == snap) {
 		again := *q
 		again.read = now
-		return d.keepQuoted(channel, &again), nil
+		return d.keepQuoted(channel, turn, &again), nil
 	}
 	next := &Quoted{Snapshot: snap, until: at + pricing.Day, read: now}
 	if state.Version > 0 {
@@ -55,14 +55,31 @@ func (d *Desk) Quoted(ctx context.Context, snap *book.Snapshot, channel string) 
 			return nil, fmt.Errorf("find what channel %q was told: %w", channel, err)
 		}
 	}
-	return d.keepQuoted(channel, next), nil
+	return d.keepQuoted(channel, turn, next), nil
 }
 
-func (d *Desk) keepQuoted(channel string, q *Quoted) *Quoted {
+// keepQuoted keeps what a channel is quoted from, as it was found since a turn of the channel.
+func (d *Desk) keepQuoted(channel string, turn int, q *Quoted) *Quoted {
 	d.mu.Lock()
 	defer d.mu.Unlock()
+	if d.turns[channel] != turn { // it has turned meanwhile
+		q.read = time.Time{}
+	}
 	d.quoted[channel] = q
 	return q
+}
+
+// Turned has the next quote in a channel look at what it shows now, as this instance has just sent it something. What
+// others send it is seen within seenToHold.
+func (d *Desk) Turned(channel string) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.turns[channel]++
+	if q := d.quoted[channel]; q != nil {
+		again := *q
+		again.read = time.Time{}
+		d.quoted[channel] = &again
+	}
 }
 
 // asTold finds the published book, and what the channel shows otherwise at a moment.

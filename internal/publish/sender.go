@@ -56,6 +56,8 @@ type Sender struct {
 	Wait func(ctx context.Context, d time.Duration) bool
 	// Newer is told of a channel that has a newer publication than the program knows; nil: nobody is.
 	Newer func(channel string)
+	// Told is told of a channel of which another answer is kept; nil: nobody is.
+	Told  func(channel string)
 	Lease time.Duration // how long a publication is an instance's that says nothing
 
 	mu    sync.Mutex
@@ -309,7 +311,9 @@ func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
 }
 
 func (s *Sender) end(ctx context.Context, p *Publication, problem string) error {
-	if err := s.Keeper.End(ctx, p, s.Owner, problem, s.Book()); err != nil {
+	err := s.Keeper.End(ctx, p, s.Owner, problem, s.Book())
+	s.told(p.Channel)
+	if err != nil {
 		return err
 	}
 	slog.Info("publication ended", "publication", p.ID, "channel", p.Channel, "state", p.State, "lines", p.Counts.Total,
@@ -326,7 +330,19 @@ func (s *Sender) answered(ctx context.Context, p *Publication, number int, answe
 	for sku, a := range answers {
 		replies[sku] = Reply(a)
 	}
-	return s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
+	return s.keep(ctx, p, number, replies)
+}
+
+func (s *Sender) keep(ctx context.Context, p *Publication, number int, replies map[string]Reply) error {
+	err := s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
+	s.told(p.Channel)
+	return err
+}
+
+func (s *Sender) told(channel string) {
+	if s.Told != nil {
+		s.Told(channel)
+	}
 }
 
 // takenWhole keeps every line of a part as taken.
@@ -343,7 +359,7 @@ func (s *Sender) takenWhole(ctx context.Context, p *Publication, number int) err
 	for _, sku := range append(skus, m.Remove...) {
 		replies[sku] = Reply{Taken: true}
 	}
-	return s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
+	return s.keep(ctx, p, number, replies)
 }
 
 // readMessage reads a part back, with the SKUs of its lines.

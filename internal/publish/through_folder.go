@@ -124,7 +124,9 @@ func (s *Sender) Late(ctx context.Context) error {
 			for sku, a := range answers {
 				replies[sku] = Reply(a)
 			}
-			if err := s.Keeper.KeepLate(ctx, id, replies, s.Book()); err != nil {
+			err = s.Keeper.KeepLate(ctx, id, replies, s.Book())
+			s.told(channel)
+			if err != nil {
 				return err
 			}
 		}

@@ -8,6 +8,8 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -28,10 +30,12 @@ type FeedCall struct {
 	Known         string `header:"If-None-Match"`
 	Since         string `header:"If-Modified-Since"`
 	Accepts       string `header:"Accept-Encoding"`
+	Limit         int    `query:"limit" minimum:"1" maximum:"10000" doc:"a page of so many lines; the header Link names the next (RFC 8288)"`
+	After         string `query:"after" doc:"lines behind this SKU, by its bytes"`
 }
 
-// feedPage is how many lines are read at once.
-const feedPage = 2000
+// feedChunk is how many lines are read at once.
+const feedChunk = 2000
 
 func (s *Server) registerFeeds(api huma.API) {
 	on(api, anybody, http.MethodGet, "/feeds/{file}", s.feed)
@@ -64,13 +68,25 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 		return nil, err
 	}
 	tag := fmt.Sprintf("%q", in.File+" "+mark)
+	unchanged := in.unchanged(tag, since)
+	lines, page := s.publishedLines(channel, in.After), []publish.ShownLine(nil)
+	if in.Limit > 0 && !unchanged {
+		if page, err = lines.next(ctx, in.Limit+1); err != nil {
+			return nil, err
+		}
+	}
+	more := len(page) > in.Limit
 	return &huma.StreamResponse{Body: func(to huma.Context) {
 		to.SetHeader("ETag", tag)
 		to.SetHeader("Cache-Control", "private, no-cache")
 		if !since.IsZero() {
 			to.SetHeader("Last-Modified", since.UTC().Format(http.TimeFormat))
 		}
-		if in.unchanged(tag, since) {
+		if more {
+			page = page[:in.Limit]
+			to.SetHeader("Link", in.next(page[in.Limit-1].SKU))
+		}
+		if unchanged {
 			s.noteFetch(ctx, channel, form, key.ID, false)
 			to.SetStatus(http.StatusNotModified)
 			return
@@ -84,13 +100,33 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			defer packed.Close()
 			w = packed
 		}
-		about := format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File}
-		if err := s.writeFeed(ctx, w, channel, form, about); err != nil {
+		feed, err := format.Forms[form].Begin(w, format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File})
+		switch {
+		case err != nil:
+		case in.Limit > 0:
+			err = writeLines(feed, page)
+		default:
+			err = lines.write(ctx, feed)
+		}
+		if err == nil {
+			err = feed.End()
+		}
+		if err != nil {
 			slog.Error("a feed broke off", "channel", channel, "error", err)
 			panic(http.ErrAbortHandler) // whoever reads it sees that it is not whole
 		}
-		s.noteFetch(ctx, channel, form, key.ID, true)
+		s.noteFetch(ctx, channel, form, key.ID, !more)
 	}}, nil
+}
+
+// next is the address of the page behind a SKU, as a header Link has it.
+func (in *FeedCall) next(after string) string {
+	query := url.Values{"limit": {strconv.Itoa(in.Limit)}, "after": {after}}
+	if in.Key != "" {
+		query.Set("key", in.Key)
+	}
+	next := url.URL{Path: "/feeds/" + in.File, RawQuery: query.Encode()}
+	return "<" + next.String() + `>; rel="next"`
 }
 
 // noteFetch notes that a feed was fetched; an unchanged one once in a while, as keys are.
@@ -142,51 +178,69 @@ func (in *FeedCall) unchanged(tag string, since time.Time) bool {
 	return err == nil && !since.IsZero() && !since.Truncate(time.Second).After(known)
 }
 
-// writeFeed writes what a channel shows, a page after the other; the next one is read meanwhile.
-func (s *Server) writeFeed(ctx context.Context, w io.Writer, channel string, form int, about format.About) error {
-	feed, err := format.Forms[form].Begin(w, about)
+// publishedLines are the lines that a channel shows, by the bytes of their SKU.
+type publishedLines struct {
+	s       *Server
+	channel string
+	at      time.Time
+	after   string
+}
+
+func (s *Server) publishedLines(channel, after string) *publishedLines {
+	return &publishedLines{s, channel, s.Clocks.Book(), after}
+}
+
+// next are the next lines, at most so many; fewer are the last.
+func (l *publishedLines) next(ctx context.Context, most int) ([]publish.ShownLine, error) {
+	ahead, err := l.s.Desk.Ahead(ctx, l.channel)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	at := s.Clocks.Book()
-	ahead, err := s.Desk.Ahead(ctx, channel)
-	if err != nil {
-		return err
+	lines, err := l.s.Store.ShownLines(ctx, l.channel, l.at, ahead, l.after, most)
+	if len(lines) > 0 {
+		l.after = lines[len(lines)-1].SKU
 	}
-	pages := make(chan []publish.ShownLine)
+	return lines, err
+}
+
+// write writes all of them; the next are read meanwhile.
+func (l *publishedLines) write(ctx context.Context, feed format.Writer) error {
+	chunks := make(chan []publish.ShownLine)
 	work, ctx := errgroup.WithContext(ctx)
 	work.Go(func() error {
-		defer close(pages)
-		for after := ""; ; {
-			lines, err := s.Store.ShownLines(ctx, channel, at, ahead, after, feedPage)
+		defer close(chunks)
+		for {
+			lines, err := l.next(ctx, feedChunk)
 			if err != nil {
 				return err
 			}
 			select {
-			case pages <- lines:
+			case chunks <- lines:
 			case <-ctx.Done():
 				return ctx.Err()
 			}
-			if len(lines) < feedPage {
+			if len(lines) < feedChunk {
 				return nil
 			}
-			after = lines[len(lines)-1].SKU
 		}
 	})
 	work.Go(func() error {
-		for lines := range pages {
-			for i := range lines {
-				if err := feed.Write(wholeLine(&lines[i])); err != nil {
-					return err
-				}
+		for lines := range chunks {
+			if err := writeLines(feed, lines); err != nil {
+				return err
 			}
 		}
 		return nil
 	})
-	if err := work.Wait(); err != nil {
-		return err
+	return work.Wait()
+}
+
+func writeLines(feed format.Writer, lines []publish.ShownLine) error {
+	whole := make([]json.RawMessage, len(lines))
+	for i := range lines {
+		whole[i] = wholeLine(&lines[i])
 	}
-	return feed.End()
+	return feed.Write(whole...)
 }
 
 // wholeLine is a line as the channel took it; of one that was taken before whole lines were kept what is known.

@@ -192,7 +192,7 @@ func (s *Server) caller(ctx context.Context, in *ChannelCall, right string) (sto
 	case !k.May(right):
 		return none, huma.Error403Forbidden(fmt.Sprintf("This key has not the right %q.", right))
 	}
-	if wait := s.callers.wait(k.ID, right); wait > 0 {
+	if wait := s.callers.wait(k.ID, right, s.Clocks.Machine()); wait > 0 {
 		return none, huma.ErrorWithHeaders(huma.Error429TooManyRequests("This key asks too often."),
 			http.Header{"Retry-After": {fmt.Sprint(int(wait.Seconds()) + 1)}})
 	}
@@ -205,8 +205,8 @@ func (s *Server) caller(ctx context.Context, in *ChannelCall, right string) (sto
 	return k, nil
 }
 
-// wait is how long a key has to wait before it may ask again.
-func (c *callers) wait(id int64, right string) time.Duration {
+// wait is how long a key has to wait before it may ask again, at an instant.
+func (c *callers) wait(id int64, right string, now time.Time) time.Duration {
 	name, pace := fmt.Sprint(id), quotesPerSecond
 	if right == mayRedeem {
 		name, pace = name+" uses", usesPerSecond
@@ -216,10 +216,10 @@ func (c *callers) wait(id int64, right string) time.Duration {
 		l = rate.NewLimiter(rate.Limit(pace), 2*pace)
 		c.pace.Add(name, l)
 	}
-	r := l.Reserve()
-	wait := r.Delay()
+	r := l.ReserveN(now, 1)
+	wait := r.DelayFrom(now)
 	if wait > 0 {
-		r.Cancel()
+		r.CancelAt(now)
 	}
 	return wait
 }

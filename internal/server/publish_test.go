@@ -2,8 +2,6 @@ package server_test
 
 import (
 	"fmt"
-	"io"
-	"net/http"
 	"net/url"
 	"strings"
 	"testing"
@@ -244,87 +242,6 @@ func TestPublications(t *testing.T) {
 	}
 	a.do("GET", "/api/publications/999", nil, 404, nil)
 	out.Check(t)
-}
-
-// A feed is what is published, for whoever has a key of its channel; a quote and a feed know nothing of what is only saved.
-func TestFeedsTellWhatIsPublished(t *testing.T) {
-	a := started(t, store.Administrator)
-	a.do("PUT", "/api/links/web", object{"kind": "feed"}, 204, nil)
-	key := a.key("web", "feed", "quote")
-	get := func(path string, headers ...string) (*http.Response, string) {
-		t.Helper()
-		req, err := http.NewRequestWithContext(t.Context(), "GET", a.url+path, nil)
-		require.NoError(t, err)
-		for i := 0; i+1 < len(headers); i += 2 {
-			req.Header.Set(headers[i], headers[i+1])
-		}
-		resp, err := http.DefaultClient.Do(req)
-		require.NoError(t, err)
-		defer resp.Body.Close()
-		text, err := io.ReadAll(resp.Body)
-		require.NoError(t, err)
-		return resp, string(text)
-	}
-	_, empty := get("/feeds/web.csv", key...)
-	require.Equal(t, "sku,name,price,reference,currency,from_quantity,group,as,until\r\n", empty)
-	d, blocked := a.blocked()
-	var p published
-	a.do("POST", "/api/channels/web/publications", object{"version": d.Version, "leaveOut": blocked}, 201, &p)
-	a.do("POST", fmt.Sprintf("/api/publications/%d/send", p.ID), object{}, 202, nil)
-	require.Equal(t, "done", a.ends(p.ID).State)
-	first, csv := get("/feeds/web.csv", key...)
-	require.Contains(t, csv, "BAT-30,\"Wheel bat, 30 cm\",14.50,")
-	_, lines := get("/feeds/web.jsonl", key...)
-	require.Equal(t, p.Lines, strings.Count(lines, "\n"))
-	a.do("PATCH", "/api/products/BAT-30", object{"list": "99.00"}, 200, nil, "Checks-Seen", "true")
-	again, same := get("/feeds/web.csv", key...)
-	require.Equal(t, csv, same, "what is saved is not published")
-	require.Equal(t, first.Header.Get("ETag"), again.Header.Get("ETag"))
-	var q quoted
-	a.do("POST", "/channel/web/quote", goods(object{"sku": "BAT-30", "quantity": 1}), 200, &q, key...)
-	require.Equal(t, "14.50", q.Total)
-	unchanged, _ := get("/feeds/web.csv", append(key, "If-None-Match", first.Header.Get("ETag"))...)
-	require.Equal(t, http.StatusNotModified, unchanged.StatusCode)
-	var fetched struct {
-		Fetches []struct{ Form, KeyName, At, WholeAt string }
-	}
-	a.do("GET", "/api/channels/web/fetches", nil, 200, &fetched)
-	forms := map[string]bool{}
-	for _, f := range fetched.Fetches {
-		require.NotEmpty(t, f.KeyName)
-		require.NotEmpty(t, f.WholeAt, "each was sent whole once")
-		require.GreaterOrEqual(t, f.At, f.WholeAt)
-		forms[f.Form] = true
-	}
-	require.Equal(t, map[string]bool{".csv": true, ".jsonl": true}, forms)
-	_, rss := get("/feeds/web.xml", key...)
-	require.Equal(t, p.Lines, strings.Count(rss, "<item>"))
-	require.Contains(t, rss, "<p:sku>BAT-30</p:sku><p:price>14.50</p:price><p:currency>EUR</p:currency>")
-	linked, graph := get("/feeds/web.jsonld", key...)
-	require.Equal(t, "application/ld+json", linked.Header.Get("Content-Type"))
-	require.Equal(t, p.Lines, strings.Count(graph, `"@type":"Product"`))
-	sheet, bytes := get("/feeds/web.xlsx", key...)
-	require.True(t, strings.HasPrefix(bytes, "PK"), "a package")
-	require.NotEqual(t, first.Header.Get("ETag"), sheet.Header.Get("ETag"), "of its form")
-	for since, status := range map[string]int{first.Header.Get("Last-Modified"): 304, "Thu, 01 Jan 2026 00:00:00 GMT": 200, "yesterday": 200} {
-		resp, _ := get("/feeds/web.csv", append(key, "If-Modified-Since", since)...)
-		require.Equal(t, status, resp.StatusCode, since)
-	}
-	young, _ := get("/feeds/web.csv", append(key, "If-Modified-Since", first.Header.Get("Last-Modified"), "If-None-Match", `"other"`)...)
-	require.Equal(t, 200, young.StatusCode, "a tag counts before a time")
-	packed, _ := get("/feeds/web.csv", append(key, "Accept-Encoding", "gzip")...)
-	require.Equal(t, "gzip", packed.Header.Get("Content-Encoding"))
-	for path, status := range map[string]int{"/feeds/web.xls": 401, "/feeds/quay.csv": 401, "/feeds/nowhere.csv": 401} {
-		resp, _ := get(path, key...)
-		require.Equal(t, status, resp.StatusCode, path)
-	}
-	for _, wrong := range [][]string{nil, {"Authorization", "Bearer guess"}} {
-		resp, _ := get("/feeds/web.csv", wrong...)
-		require.Equal(t, 401, resp.StatusCode)
-		require.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"))
-	}
-	resp, _ := get("/feeds/web.csv", a.key("web", "quote")...)
-	require.Equal(t, 403, resp.StatusCode)
 }
 
 // What is due is told with how many lines it changes; drift is found, by SKU, sent again or lived with.

@@ -25,6 +25,7 @@ import (
 	"dogbane/internal/demo"
 	"dogbane/internal/jobs"
 	"dogbane/internal/mail"
+	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
@@ -59,11 +60,17 @@ func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
 
 // idle is a server that only answers: nothing is counted or looked for beside.
 func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
+	return idleBy(ctx, s, live, time.Now)
+}
+
+// idleBy is one whose patience is measured by a clock.
+func idleBy(ctx context.Context, s *store.Store, live *book.Live, machine clock.Clock) *server.Server {
 	now := func() time.Time { return present }
 	sender := &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: 3 * time.Second,
 		Instant: func(p *publish.Publication) string { return p.At.String() }, Wait: publish.Sleep}
 	desk := publish.NewDesk(s, now, server.BrokenPrices(s), sender.Wake)
-	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: time.Now}, Sender: sender,
+	sender.Told = desk.Turned
+	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: machine}, Sender: sender,
 		Desk: desk, Comparer: &publish.Comparer{Keeper: s, Now: now},
 		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
 		Mail: mail.NewSender("shop@marram.example")})
@@ -71,8 +78,13 @@ func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
 
 func started(t *testing.T, role store.Role) *api {
 	t.Helper()
+	return startedWith(t, role, demo.Book(0))
+}
+
+func startedWith(t *testing.T, role store.Role, whole *pricing.Book) *api {
+	t.Helper()
 	s := storetest.Open(t)
-	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", present))
+	require.NoError(t, s.Create(t.Context(), whole, "test", present))
 	require.NoError(t, s.AddPerson(t.Context(), store.Person{Name: "me", FullName: "Me", Role: role, Active: true,
 		Password: store.HashPassword("a long password"), Created: present}))
 	live, err := book.OpenLive(context.Background(), s, checks.Guard(s))

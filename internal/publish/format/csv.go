@@ -111,34 +111,13 @@ func writeAll(to io.Writer, records [][]string) error {
 
 // Feed writes lines as a file that a channel fetches: RFC 4180, one row for each price. A cell that a spreadsheet would
 // take for a formula is disarmed with an apostrophe.
-type Feed struct {
-	to  *bufio.Writer
-	row bytes.Buffer
-	w   *csv.Writer // into row
-}
+type Feed struct{ to *bufio.Writer }
 
 // NewFeed begins a feed with its header.
 func NewFeed(to io.Writer) (*Feed, error) {
-	f := &Feed{to: bufio.NewWriter(to)}
-	f.w = csv.NewWriter(&f.row)
-	return f, f.record(PriceColumns[:len(PriceColumns)-1])
-}
-
-// record writes a row. The package's own CRLF would change line breaks within cells.
-func (f *Feed) record(r []string) error {
-	f.row.Reset()
-	err := f.w.Write(r)
-	f.w.Flush()
-	if err == nil {
-		_, err = f.to.Write(bytes.TrimSuffix(f.row.Bytes(), []byte("\n")))
-	}
-	if err == nil {
-		_, err = f.to.WriteString("\r\n")
-	}
-	if err != nil {
-		return fmt.Errorf("write the feed: %w", err)
-	}
-	return nil
+	f := &Feed{bufio.NewWriter(to)}
+	_, err := f.to.WriteString(strings.Join(PriceColumns[:len(PriceColumns)-1], ",") + "\r\n")
+	return f, err
 }
 
 // Disarmed is a text that no spreadsheet runs as a formula.
@@ -149,18 +128,43 @@ func Disarmed(text string) string {
 	return text
 }
 
-// Write writes a line.
-func (f *Feed) Write(line json.RawMessage) error {
-	rows, err := rowsOf(line)
-	if err != nil {
+// Write writes lines, made ready by every processor.
+func (f *Feed) Write(lines ...json.RawMessage) error {
+	pieces := slices.Collect(slices.Chunk(lines, 1+len(lines)/runtime.GOMAXPROCS(0)))
+	written := make([]bytes.Buffer, len(pieces))
+	var work errgroup.Group
+	for i, piece := range pieces {
+		work.Go(func() error { return disarmedRows(&written[i], piece) })
+	}
+	if err := work.Wait(); err != nil {
 		return err
 	}
-	for _, r := range rows {
-		for i, cell := range r {
-			r[i] = Disarmed(cell)
+	for i := range written {
+		if _, err := f.to.Write(written[i].Bytes()); err != nil {
+			return fmt.Errorf("write the feed: %w", err)
 		}
-		if err := f.record(r); err != nil {
+	}
+	return nil
+}
+
+// disarmedRows writes the rows of lines. The package's own CRLF would change line breaks within cells.
+func disarmedRows(to *bytes.Buffer, lines []json.RawMessage) error {
+	w := csv.NewWriter(to)
+	for _, line := range lines {
+		rows, err := rowsOf(line)
+		if err != nil {
 			return err
+		}
+		for _, r := range rows {
+			for i, cell := range r {
+				r[i] = Disarmed(cell)
+			}
+			if err := w.Write(r); err != nil {
+				return fmt.Errorf("write the feed: %w", err)
+			}
+			w.Flush()
+			to.Truncate(to.Len() - 1)
+			to.WriteString("\r\n")
 		}
 	}
 	return nil

@@ -7,9 +7,9 @@ import (
 	"io"
 )
 
-// Writer writes a feed: line by line, then its end.
+// Writer writes a feed: its lines, then its end.
 type Writer interface {
-	Write(line json.RawMessage) error
+	Write(lines ...json.RawMessage) error
 	End() error
 }
 
@@ -38,14 +38,29 @@ var Forms = []Form{
 // jsonLines are lines as they travel, one a row.
 type jsonLines struct{ to *bufio.Writer }
 
-func (f jsonLines) Write(line json.RawMessage) error {
-	if _, err := f.to.Write(line); err != nil {
-		return fmt.Errorf("write the feed: %w", err)
+func (f jsonLines) Write(lines ...json.RawMessage) error {
+	for _, line := range lines {
+		if _, err := f.to.Write(line); err != nil {
+			return fmt.Errorf("write the feed: %w", err)
+		}
+		if err := f.to.WriteByte('\n'); err != nil {
+			return fmt.Errorf("write the feed: %w", err)
+		}
 	}
-	return f.to.WriteByte('\n')
+	return nil
 }
 
 func (f jsonLines) End() error { return f.to.Flush() }
+
+// each writes lines one after the other.
+func each(lines []json.RawMessage, write func(line json.RawMessage) error) error {
+	for _, line := range lines {
+		if err := write(line); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 // feedLine is what the feeds that are no tables say of a line.
 type feedLine struct {

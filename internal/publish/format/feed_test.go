@@ -40,9 +40,7 @@ func fed(t *testing.T, ending string, lines []json.RawMessage) []byte {
 		var buf bytes.Buffer
 		w, err := form.Begin(&buf, format.About{Title: "Shop & <co>", Link: "http://127.0.0.1/feeds/web" + ending})
 		require.NoError(t, err)
-		for _, l := range lines {
-			require.NoError(t, w.Write(l))
-		}
+		require.NoError(t, w.Write(lines...))
 		require.NoError(t, w.End())
 		return buf.Bytes()
 	}

@@ -26,7 +26,9 @@ var unitCodes = map[string]string{"kg": "KGM", "g": "GRM", "l": "LTR", "ml": "ML
 
 type object map[string]any
 
-func (f *linked) Write(data json.RawMessage) error {
+func (f *linked) Write(lines ...json.RawMessage) error { return each(lines, f.line) }
+
+func (f *linked) line(data json.RawMessage) error {
 	l, err := readLine(data)
 	if err != nil {
 		return err

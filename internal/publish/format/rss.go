@@ -38,7 +38,9 @@ func (f *rss) element(name, text string) error {
 	return nil
 }
 
-func (f *rss) Write(data json.RawMessage) error {
+func (f *rss) Write(lines ...json.RawMessage) error { return each(lines, f.line) }
+
+func (f *rss) line(data json.RawMessage) error {
 	l, err := readLine(data)
 	if err != nil {
 		return err

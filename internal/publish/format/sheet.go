@@ -43,7 +43,9 @@ func (f *sheet) row(cells []any) error {
 	return nil
 }
 
-func (f *sheet) Write(line json.RawMessage) error {
+func (f *sheet) Write(lines ...json.RawMessage) error { return each(lines, f.line) }
+
+func (f *sheet) line(line json.RawMessage) error {
 	rows, err := rowsOf(line)
 	if err != nil {
 		return err
