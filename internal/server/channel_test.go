@@ -2,11 +2,19 @@ package server_test
 
 import (
 	"net/http"
+	"net/http/httptest"
+	"strings"
 	"testing"
+	"testing/fstest"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
+	"dogbane/internal/demo"
 	"dogbane/internal/store"
+	"dogbane/internal/store/storetest"
 )
 
 type quoted struct {
@@ -71,6 +79,53 @@ func TestKeys(t *testing.T) {
 	}
 	a.do("DELETE", "/api/channels/quay/keys/2", nil, 404, nil)
 	a.do("POST", "/channel/web/quote", bat, 401, nil, key...)
+}
+
+// One key may ask a thousand times a second, whoever else asks; one that asks without end is told when to come back, and
+// no other waits for it. Time is the test's.
+func TestOneKeyAsksWithoutEnd(t *testing.T) {
+	s := storetest.Open(t)
+	require.NoError(t, s.Create(t.Context(), demo.Book(0), "test", present))
+	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
+	require.NoError(t, err)
+	now := present
+	program := idleBy(t.Context(), s, live, func() time.Time { return now }).Handler(fstest.MapFS{})
+	key := func() string {
+		text, err := s.MakeKey(t.Context(), &store.ChannelKey{Channel: "web", Name: "x", Rights: []string{"quote", "redeem"}, At: now})
+		require.NoError(t, err)
+		return text
+	}
+	ask := func(key, method, path, body string) *httptest.ResponseRecorder {
+		r := httptest.NewRequestWithContext(t.Context(), method, "http://127.0.0.1"+path, strings.NewReader(body))
+		r.Header.Set("Authorization", "Bearer "+key)
+		r.Header.Set("Content-Type", "application/json")
+		w := httptest.NewRecorder()
+		program.ServeHTTP(w, r)
+		return w
+	}
+	quote := func(key string) *httptest.ResponseRecorder {
+		return ask(key, "POST", "/channel/web/quote", `{"lines":[{"sku":"BAT-30","quantity":1}]}`)
+	}
+	busy, calm := key(), key()
+	served := 0
+	for quote(busy).Code == http.StatusOK {
+		served++
+		require.LessOrEqual(t, served, 10_000, "it has an end")
+	}
+	require.GreaterOrEqual(t, served, 1000)
+	for range 3 * served / 2 { // what is refused does not count
+		require.Equal(t, http.StatusTooManyRequests, quote(busy).Code)
+	}
+	refused := quote(busy)
+	require.Equal(t, "application/problem+json", refused.Header().Get("Content-Type"))
+	require.Equal(t, "1", refused.Header().Get("Retry-After"))
+	require.Contains(t, refused.Body.String(), "too often")
+	require.Equal(t, http.StatusOK, quote(calm).Code)
+	require.Equal(t, http.StatusNotFound, ask(busy, "DELETE", "/channel/web/redemptions/none", "").Code, "uses are counted apart")
+	for range 2000 {
+		now = now.Add(time.Millisecond)
+		require.Equal(t, http.StatusOK, quote(busy).Code, "a thousand in a second")
+	}
 }
 
 // What a channel asks is answered as the core does; nothing but what is asked decides, and what is wrong has its path.

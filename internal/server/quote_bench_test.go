@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"runtime"
+	"strings"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -18,6 +19,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/checks"
 	"dogbane/internal/demo"
+	"dogbane/internal/pricing"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -75,6 +77,56 @@ func BenchmarkQuotes(b *testing.B) {
 				b.ReportMetric(float64(m.Latencies.P99.Microseconds())/1000, "p99-ms")
 				b.ReportMetric(float64(m.Latencies.Max.Microseconds())/1000, "max-ms")
 				b.ReportMetric(float64(int64(after.HeapAlloc)-int64(before.HeapAlloc))/(1<<20), "kept-MB")
+			}
+		})
+	}
+}
+
+// A quote and a feed that has not changed, where a channel had a hundred keys that were revoked and the book has ten
+// thousand customers, beside where it has neither, which is the baseline.
+func BenchmarkCallers(b *testing.B) {
+	for _, many := range []bool{false, true} {
+		s := storetest.Open(b)
+		whole := demo.Book(10_000)
+		name := "baseline=few"
+		if many {
+			name = "many"
+			for i := range 10_000 {
+				whole.Customers = append(whole.Customers, pricing.Customer{Code: fmt.Sprintf("B-%05d", i), Name: "Bench", Groups: []string{"trade"}})
+			}
+		}
+		require.NoError(b, s.Create(b.Context(), whole, "bench", present))
+		made := func() (text string, id int64) {
+			key := &store.ChannelKey{Channel: "web", Name: "bench", Rights: []string{"quote", "feed"}, At: present}
+			text, err := s.MakeKey(b.Context(), key)
+			require.NoError(b, err)
+			return text, key.ID
+		}
+		for i := 0; many && i < 100; i++ {
+			_, id := made()
+			require.NoError(b, s.RevokeKey(b.Context(), "web", id, present))
+		}
+		key, _ := made()
+		live, err := book.OpenLive(b.Context(), s, checks.Guard(s))
+		require.NoError(b, err)
+		now := present
+		program := idleBy(b.Context(), s, live, func() time.Time { now = now.Add(time.Millisecond); return now }).Handler(fstest.MapFS{})
+		ask := func(method, path, body string) *httptest.ResponseRecorder {
+			r := httptest.NewRequestWithContext(b.Context(), method, "http://127.0.0.1"+path, strings.NewReader(body))
+			r.Header.Set("Authorization", "Bearer "+key)
+			r.Header.Set("Content-Type", "application/json")
+			w := httptest.NewRecorder()
+			program.ServeHTTP(w, r)
+			return w
+		}
+		b.Run(name+"/quote", func(b *testing.B) {
+			for b.Loop() {
+				require.Equal(b, http.StatusOK, ask("POST", "/channel/web/quote", `{"lines":[{"sku":"BAT-30","quantity":2}]}`).Code)
+			}
+		})
+		b.Run(name+"/feed", func(b *testing.B) {
+			for b.Loop() {
+				require.Equal(b, http.StatusOK, ask("GET", "/feeds/web.csv?limit=1", "").Code)
 			}
 		})
 	}
