@@ -101,12 +101,13 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			w = packed
 		}
 		feed, err := format.Forms[form].Begin(w, format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File})
-		switch {
-		case err != nil:
-		case in.Limit > 0:
-			err = writeLines(feed, page)
-		default:
-			err = lines.write(ctx, feed)
+		if err == nil {
+			defer feed.Close()
+			if in.Limit > 0 {
+				err = writeLines(feed, page)
+			} else {
+				err = lines.write(ctx, feed)
+			}
 		}
 		if err == nil {
 			err = feed.End()

@@ -111,11 +111,14 @@ func writeAll(to io.Writer, records [][]string) error {
 
 // Feed writes lines as a file that a channel fetches: RFC 4180, one row for each price. A cell that a spreadsheet would
 // take for a formula is disarmed with an apostrophe.
-type Feed struct{ to *bufio.Writer }
+type Feed struct {
+	light
+	to *bufio.Writer
+}
 
 // NewFeed begins a feed with its header.
 func NewFeed(to io.Writer) (*Feed, error) {
-	f := &Feed{bufio.NewWriter(to)}
+	f := &Feed{to: bufio.NewWriter(to)}
 	_, err := f.to.WriteString(strings.Join(PriceColumns[:len(PriceColumns)-1], ",") + "\r\n")
 	return f, err
 }

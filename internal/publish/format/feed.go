@@ -11,7 +11,13 @@ import (
 type Writer interface {
 	Write(lines ...json.RawMessage) error
 	End() error
+	Close() // lets go of what it holds, ended or not
 }
+
+// light is a writer that holds nothing but memory.
+type light struct{}
+
+func (light) Close() {}
 
 // About is what a feed says of itself.
 type About struct {
@@ -29,14 +35,17 @@ type Form struct {
 // Forms are all of them.
 var Forms = []Form{
 	{".csv", "text/csv; charset=utf-8; header=present", func(to io.Writer, _ About) (Writer, error) { return NewFeed(to) }},
-	{".jsonl", "application/x-ndjson", func(to io.Writer, _ About) (Writer, error) { return jsonLines{bufio.NewWriter(to)}, nil }},
+	{".jsonl", "application/x-ndjson", func(to io.Writer, _ About) (Writer, error) { return jsonLines{to: bufio.NewWriter(to)}, nil }},
 	{".jsonld", "application/ld+json", newLinked},
 	{".xml", "application/rss+xml", newRSS},
 	{".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", newSheet},
 }
 
 // jsonLines are lines as they travel, one a row.
-type jsonLines struct{ to *bufio.Writer }
+type jsonLines struct {
+	light
+	to *bufio.Writer
+}
 
 func (f jsonLines) Write(lines ...json.RawMessage) error {
 	for _, line := range lines {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 	"testing"
 
@@ -40,6 +41,7 @@ func fed(t *testing.T, ending string, lines []json.RawMessage) []byte {
 		var buf bytes.Buffer
 		w, err := form.Begin(&buf, format.About{Title: "Shop & <co>", Link: "http://127.0.0.1/feeds/web" + ending})
 		require.NoError(t, err)
+		defer w.Close()
 		require.NoError(t, w.Write(lines...))
 		require.NoError(t, w.End())
 		return buf.Bytes()
@@ -121,6 +123,57 @@ func TestFormsAgree(t *testing.T) {
 	}
 }
 
+// What is too much for one sheet goes on another, with the header again.
+func TestAFeedOfSeveralSheets(t *testing.T) {
+	defer func(most int) { *format.RowsPerSheet = most }(*format.RowsPerSheet)
+	*format.RowsPerSheet = 400
+	list := many(1000)
+	table, err := csv.NewReader(bytes.NewReader(fed(t, ".csv", list))).ReadAll()
+	require.NoError(t, err)
+	book, err := excelize.OpenReader(bytes.NewReader(fed(t, ".xlsx", list)))
+	require.NoError(t, err)
+	var skus []string
+	for i, name := range book.GetSheetList() {
+		rows, err := book.GetRows(name)
+		require.NoError(t, err)
+		require.Equal(t, format.PriceColumns[:9], rows[0])
+		if i < 3 {
+			require.Len(t, rows, 400)
+		}
+		for _, r := range rows[1:] {
+			skus = append(skus, r[0])
+		}
+	}
+	require.Len(t, skus, len(table)-1)
+}
+
+// A large spreadsheet lies on the disk while it is written, and not after whoever fetched it has gone.
+func TestNothingStaysOnTheDisk(t *testing.T) {
+	t.Setenv("TMPDIR", t.TempDir())
+	lying := func() int {
+		files, err := os.ReadDir(os.Getenv("TMPDIR"))
+		require.NoError(t, err)
+		return len(files)
+	}
+	for _, form := range format.Forms {
+		w, err := form.Begin(io.Discard, format.About{})
+		require.NoError(t, err)
+		for i := range 25 {
+			var list []json.RawMessage
+			for j := range 1000 {
+				list = append(list, json.RawMessage(fmt.Sprintf(`{"sku":"%d-%d","name":%q,"price":"1.00","currency":"EUR"}`, i, j,
+					strings.Repeat("x", 500))))
+			}
+			require.NoError(t, w.Write(list...))
+		}
+		if form.Ending == ".xlsx" {
+			require.Positive(t, lying())
+		}
+		w.Close()
+		require.Zero(t, lying(), form.Ending)
+	}
+}
+
 // The JSON-LD feed, expanded by a processor: products with an offer each, every key a term of the vocabulary.
 func TestLinkedFeed(t *testing.T) {
 	list := append(hostile(), json.RawMessage(`{"sku":"L","name":"Glaze","price":"6.95","reference":"8.30","currency":"EUR","tax":"included",
@@ -170,6 +223,7 @@ func TestFormsFail(t *testing.T) {
 		}
 		w, err := form.Begin(io.Discard, format.About{})
 		require.NoError(t, err)
+		defer w.Close()
 		require.Error(t, w.Write(json.RawMessage(`{"sku":`)), form.Ending)
 	}
 }

@@ -10,6 +10,7 @@ import (
 // linked writes a JSON-LD document of schema.org Products, each with an Offer. Its context names the vocabulary alone,
 // so nobody has to fetch one. What groups pay is not said: schema.org has no word for them.
 type linked struct {
+	light
 	to  *bufio.Writer
 	any bool
 }

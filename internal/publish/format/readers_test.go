@@ -202,6 +202,7 @@ func BenchmarkCSVFeed(b *testing.B) {
 				var count counter
 				w, err := form.Begin(&count, format.About{})
 				require.NoError(b, err)
+				defer w.Close()
 				for page := range slices.Chunk(list, 2000) { // as the server reads them
 					require.NoError(b, w.Write(page...))
 				}

@@ -13,6 +13,7 @@ const feedSpace = "urn:dogbane:feed:1"
 
 // rss writes RSS 2.0: an item for each product, what it costs in our namespace.
 type rss struct {
+	light
 	to *bufio.Writer
 	x  *xml.Encoder
 }

@@ -10,28 +10,56 @@ import (
 	"dogbane/internal/money"
 )
 
+// rowsPerSheet is how many rows a sheet may have; what is more goes on another.
+var rowsPerSheet = excelize.TotalRows
+
 // sheet writes a spreadsheet with the columns of the CSV feed; prices are numbers in it, and texts are no formulas.
 type sheet struct {
-	to   io.Writer
-	file *excelize.File
-	rows *excelize.StreamWriter
-	n    int
+	to     io.Writer
+	file   *excelize.File
+	sheets int
+	rows   *excelize.StreamWriter // of the last sheet
+	n      int                    // its rows
 }
 
 func newSheet(to io.Writer, _ About) (Writer, error) {
 	f := &sheet{to: to, file: excelize.NewFile()}
-	var err error
-	if f.rows, err = f.file.NewStreamWriter("Sheet1"); err != nil {
-		return nil, fmt.Errorf("begin a spreadsheet: %w", err)
+	err := f.begin()
+	if err != nil {
+		f.Close()
+	}
+	return f, err
+}
+
+// begin begins a sheet with its header. A new file has the first.
+func (f *sheet) begin() (err error) {
+	if f.rows != nil {
+		err = f.rows.Flush()
+	}
+	f.sheets, f.n = f.sheets+1, 0
+	name := fmt.Sprintf("Sheet%d", f.sheets)
+	if err == nil {
+		_, err = f.file.NewSheet(name)
+	}
+	if err == nil {
+		f.rows, err = f.file.NewStreamWriter(name)
+	}
+	if err != nil {
+		return fmt.Errorf("begin a sheet: %w", err)
 	}
 	header := make([]any, len(PriceColumns)-1)
 	for i := range header {
 		header[i] = PriceColumns[i]
 	}
-	return f, f.row(header)
+	return f.row(header)
 }
 
 func (f *sheet) row(cells []any) error {
+	if f.n == rowsPerSheet {
+		if err := f.begin(); err != nil {
+			return err
+		}
+	}
 	f.n++
 	at, err := excelize.CoordinatesToCellName(1, f.n)
 	if err == nil {
@@ -66,8 +94,10 @@ func (f *sheet) line(line json.RawMessage) error {
 	return nil
 }
 
+// Close takes away what lay on the disk meanwhile.
+func (f *sheet) Close() { _ = f.file.Close() }
+
 func (f *sheet) End() error {
-	defer f.file.Close()
 	if err := f.rows.Flush(); err != nil {
 		return fmt.Errorf("write the feed: %w", err)
 	}

@@ -1,0 +1,4 @@
+package format
+
+// RowsPerSheet lets tests have small sheets.
+var RowsPerSheet = &rowsPerSheet
