@@ -3,6 +3,7 @@ package e2e
 import (
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
@@ -36,7 +37,6 @@ func TestPictures(t *testing.T) {
 			"[data-testid=nudges]", "light"},
 		{"offer", "/stack/rule/UNDERGLAZE-THREE", "[data-testid=thinnest]", "light"},
 		{"codes", "/catalogue/codes?item=FAIR-VOUCHER", "[data-testid=codes] li", "light"},
-		{"flags-by-cause", "/flags?by=cause", "[data-group=TOOLS-CLEAR]", "dark"},
 		{"publish", "/publish", "[data-sku]", "light"},
 		{"one-price", "/publish?view=prices", "[data-sku]", "dark"},
 		{"catalogue", "/catalogue/products", "[data-sku]", "light"},
@@ -63,10 +63,19 @@ func TestPictures(t *testing.T) {
 	pg.click("[data-testid=fixes] li button")
 	pg.find("[data-testid=fixes] [data-testid=effect]")
 	picture(pg, "flags")
-	pg.show(p.url + "/flags?kind=never-wins")
-	pg.click("[data-flag=never-wins] button", "^Why not")
-	pg.find("[data-testid=why-not] [data-shutter]")
-	picture(pg, "why-not")
+	pg.show(p.url + "/catalogue/keys?item=web")
+	pg.typeInto(pg.labelled("What the key is for"), "The shop's own pages & <basket>")
+	pg.click("button", "^Make a key$")
+	pg.find("[data-testid=new-key]")
+	picture(pg, "keys")
+	status, list := ask(t, p.client(t, "wout"), "GET", p.url+"/api/price-list?channel=web&who=group:trade&category=Glazes"+
+		"&title="+url.QueryEscape("Glazes for the trade")+"&note="+url.QueryEscape("Prices without transport; & valid as dated."), nil)
+	require.Equal(t, 200, status)
+	file := filepath.Join(t.TempDir(), "list.pdf")
+	require.NoError(t, os.WriteFile(file, []byte(list), 0o600))
+	out, err := exec.CommandContext(t.Context(), "pdftoppm", "-png", "-r", "110", "-f", "1", "-singlefile", file,
+		filepath.Join(dir, "price-list")).CombinedOutput()
+	require.NoError(t, err, string(out))
 	pg.lay(p.url, "products", "winter.csv",
 		"Artikelnummer;Omschrijving;Verkoopprijs;Inkoopprijs;Kleur\nBAT-30;;15,20;;\nKILN-EL-42;;€ 1.495,00;905,00;\nSW-01-12;;15,10;9,40;grijs\nFERN-1;Fern dish, ash glaze & rim;24,00;11,20;groen\n")
 	pg.find("[data-testid=effect]")

@@ -47,12 +47,17 @@ func printJSON(w io.Writer, value any) error {
 
 // openapiCommand prints the API's description; the front end's types are made of it.
 func openapiCommand() *cobra.Command {
-	return &cobra.Command{
+	programs := false
+	command := &cobra.Command{
 		Use:   "openapi",
 		Short: "Print the API's description (OpenAPI 3.1)",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			doc, err := server.OpenAPI()
+			describe := server.OpenAPI
+			if programs {
+				describe = server.ProgramsOpenAPI
+			}
+			doc, err := describe()
 			if err != nil {
 				return err
 			}
@@ -60,4 +65,6 @@ func openapiCommand() *cobra.Command {
 			return err
 		},
 	}
+	command.Flags().BoolVar(&programs, "programs", false, "what the programs of channels ask alone, with examples")
+	return command
 }

@@ -75,7 +75,7 @@ func ListPDF(to io.Writer, h Head, goods []Good) (missed int, err error) {
 	for i := range goods {
 		g := &goods[i]
 		pdf.SetFont(face, "", 8)
-		below := broken(pdf, l.set(strings.Join(belowOf(g), "  ·  ")), listRight-listName-25, 3)
+		below := broken(pdf, l.set(strings.Join(belowOf(g), "  ·  ")), listRight-listName, 3)
 		if below[0] == "" {
 			below = nil
 		}

@@ -240,7 +240,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerDue, s.registerTurn, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
-		s.registerImages, s.registerFeeds,
+		s.registerImages, s.registerFeeds, s.registerPrograms,
 	} {
 		register(api)
 	}

@@ -1739,6 +1739,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /**
+         * What a page shows of a product
+         * @description Price, price table in words, the from price of its variants, texts and images of the rules at work, options. Needs the right quote; ?customer= needs customers.
+         */
         get: operations["get-channel-by-channel-goods-by-sku"];
         put?: never;
         post?: never;
@@ -1757,6 +1761,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * Keep an order, once by its key
+         * @description Its lines are sales, and the uses of its offers are counted, all or nothing: 409 where something is used up. The answer has the priced basket and, in opens, the offers that the purchase opens; with email their messages are sent there. Needs the right redeem.
+         */
         post: operations["post-channel-by-channel-orders"];
         delete?: never;
         options?: never;
@@ -1774,6 +1782,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /**
+         * Cancel an order
+         * @description Its sales are forgotten and its uses given back. Needs the right redeem.
+         */
         delete: operations["delete-channel-by-channel-orders-by-order"];
         options?: never;
         head?: never;
@@ -1789,6 +1801,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * What a basket costs
+         * @description A basket question of docs/book.md, section 5, without channel, at and with. The answer is of the book as it was published in this channel, at the present moment; what the channel shows otherwise costs what it shows. Needs the right quote; customer, group and groups need customers.
+         */
         post: operations["post-channel-by-channel-quote"];
         delete?: never;
         options?: never;
@@ -1805,6 +1821,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * Count a use of an offer, once by its key
+         * @description The same again answers 200 with the first answer; something else under the same key 409; used up 409. With a basket as often as the offer applies to it counts. Needs the right redeem.
+         */
         post: operations["post-channel-by-channel-redemptions"];
         delete?: never;
         options?: never;
@@ -1822,6 +1842,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /**
+         * Give a use back
+         * @description By the key under which it was counted. Needs the right redeem.
+         */
         delete: operations["delete-channel-by-channel-redemptions-by-use"];
         options?: never;
         head?: never;
@@ -1835,6 +1859,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /**
+         * The sets and add-ons that are open
+         * @description By rank: title, message, what one choice costs apart and together, pieces left, from and to. Needs the right quote.
+         */
         get: operations["get-channel-by-channel-sets"];
         put?: never;
         post?: never;
@@ -1851,6 +1879,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /**
+         * What is published in a channel
+         * @description Whatever the channel's link: .csv (RFC 4180, one row for each price), .jsonl (one line each, as docs/publication.md has them), .jsonld (schema.org), .xml (RSS 2.0), .xlsx. With ETag and Last-Modified, 304, gzip; ?limit= answers a page, whose header Link names the next (RFC 8288). Needs the right feed.
+         */
         get: operations["get-feeds-by-file"];
         put?: never;
         post?: never;
@@ -1868,6 +1900,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get-images-by-name"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-openapi-json"];
         put?: never;
         post?: never;
         delete?: never;
@@ -9795,6 +9843,15 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
             /** @description Created */
             201: {
                 headers: {
@@ -9883,6 +9940,15 @@ export interface operations {
                     "application/json": components["schemas"]["BasketAnswer"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                };
+            };
             /** @description Error */
             default: {
                 headers: {
@@ -9915,6 +9981,15 @@ export interface operations {
             };
         };
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
             /** @description Created */
             201: {
                 headers: {
@@ -9922,6 +9997,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Redemption"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
                 };
             };
             /** @description Error */
@@ -9959,6 +10043,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                };
             };
             /** @description Error */
             default: {
@@ -10014,6 +10107,10 @@ export interface operations {
             query?: {
                 /** @description instead of the header */
                 key?: string;
+                /** @description a page of so many lines; the header Link names the next (RFC 8288) */
+                limit?: number;
+                /** @description lines behind this SKU, by its bytes */
+                after?: string;
             };
             header?: {
                 /** @description Bearer KEY */
@@ -10025,6 +10122,46 @@ export interface operations {
             path: {
                 /** @description the channel's code, with .csv, .jsonl, .jsonld, .xml or .xlsx */
                 file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-images-by-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
             };
             cookie?: never;
         };
@@ -10048,13 +10185,11 @@ export interface operations {
             };
         };
     };
-    "get-images-by-name": {
+    "get-openapi-json": {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

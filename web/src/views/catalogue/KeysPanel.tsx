@@ -66,7 +66,7 @@ export function KeysPanel() {
               {data?.keys.map((k) => (
                 <tr key={k.id} className={`border-b border-dotted ${k.revoked ? "text-quiet" : ""}`} data-key={k.name}>
                   <td className="py-1.5 pr-3 font-medium [overflow-wrap:anywhere]">{k.name}</td>
-                  <td className="pr-3">
+                  <td className="py-1.5 pr-3">
                     {joined(
                       k.rights.map((r) => rights.find(([key]) => key === r)?.[1] ?? r),
                       "and",
@@ -90,6 +90,7 @@ export function KeysPanel() {
             </tbody>
           </table>
         )}
+        {channel !== "" && <HowToAsk channel={channel} />}
         {revoke.error && <FieldError>{errorText(revoke.error)}</FieldError>}
         {revoking !== null && (
           <Confirm
@@ -106,6 +107,22 @@ export function KeysPanel() {
         )}
       </div>
     </div>
+  );
+}
+
+/** Where the programs of a channel ask, for whoever writes them. */
+function HowToAsk({ channel }: { channel: string }) {
+  const feed = `${window.location.origin}/feeds/${encodeURIComponent(channel)}`;
+  return (
+    <p className="mt-3 max-w-[70ch] text-[12px] text-quiet">
+      A program shows its key as <code className="font-sans">Authorization: Bearer KEY</code>. What is published it
+      fetches from <code className="font-sans [overflow-wrap:anywhere]">{feed}.csv</code>, or as .jsonl, .jsonld, .xml
+      or .xlsx; whatever else it may ask is{" "}
+      <a className="underline" href="/openapi.json" target="_blank" rel="noreferrer">
+        described with examples
+      </a>{" "}
+      (OpenAPI).
+    </p>
   );
 }
 
@@ -162,6 +179,7 @@ function NewKey({ channel, onDone }: { channel: string; onDone: () => unknown })
             {make.data.key}
           </code>{" "}
           <Button
+            className="ml-2"
             onClick={() => {
               void navigator.clipboard.writeText(make.data.key).then(() => setCopied(true));
             }}
