@@ -32,8 +32,12 @@ type Begun struct {
 	Lowest    *money.Rat // where none is under way: the lowest price shown in the 30 days before; nil: none was
 }
 
-// refer finds what a price is shown against.
+// refer finds what a price is shown against. What a channel showed is what guests saw: what somebody else pays is
+// shown against nothing.
 func (l *Lines) refer(told *Told) {
+	if l.of.buyer.Customer != "" || len(l.of.buyer.Groups) > 0 {
+		return
+	}
 	p := told.Product
 	before, has := l.sweeps[0].CatalogPrice(p)
 	if !has || told.Minor >= before {

@@ -100,7 +100,8 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			defer packed.Close()
 			w = packed
 		}
-		feed, err := format.Forms[form].Begin(w, format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File})
+		about := format.About{Title: title, Link: "http://" + to.Host() + "/feeds/" + in.File}
+		feed, err := format.Forms[form].Begin(w, about)
 		if err == nil {
 			defer feed.Close()
 			if in.Limit > 0 {

@@ -75,7 +75,9 @@ func TestPriceListsSayWhatTheChannelIsTold(t *testing.T) {
 		if own, is := l.Groups["schools"]; is {
 			want = own.Price
 		}
-		require.Equal(t, want, schools[l.SKU][0][5], "%s for schools", l.SKU)
+		row := schools[l.SKU][0]
+		require.Equal(t, want, row[5], "%s for schools", l.SKU)
+		require.Empty(t, append(row, "", "")[7], "what guests saw is not what schools saved")
 	}
 }
 

@@ -11,8 +11,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// What the programs of channels may ask, in words, with examples in the demo as it is when it begins. The tests run them
-// in their order.
+// What the programs of channels may ask, in words, with examples in the demo as it is when it begins. The tests run
+// them in their order.
 //
 //go:embed programs.json
 var programExamples []byte

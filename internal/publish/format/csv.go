@@ -76,7 +76,8 @@ func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
 	for i, sku := range remove {
 		gone[i] = []string{sku, "", "", "", "", "", "", "", "", "remove"}
 	}
-	err := errors.Join(writeAll(&written[0], [][]string{PriceColumns}), writeAll(&written[len(pieces)+1], gone), work.Wait())
+	err := errors.Join(writeAll(&written[0], [][]string{PriceColumns}), writeAll(&written[len(pieces)+1], gone),
+		work.Wait())
 	if err != nil {
 		return nil, err
 	}
