@@ -232,12 +232,31 @@ func (s *Store) onShow(ctx context.Context, channel string, at time.Time, ahead 
 			AND from_at <= ? AND until_at > ?` + more + ")"
 		values = append(append(values, channel, at.UTC(), at.UTC()), args...)
 	}
-	var rows []keptPrice
-	err = s.db.WithContext(ctx).Raw("SELECT "+withLine("p")+" FROM ("+from+") p ORDER BY sku", values...).Scan(&rows).Error
-	if err != nil {
+	failed := func(err error) ([]publish.ShownLine, error) {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
-	return shownLines(rows)
+	rows, err := s.db.WithContext(ctx).Raw("SELECT "+withLine("p")+" FROM ("+from+") p ORDER BY sku", values...).Rows()
+	if err != nil {
+		return failed(err)
+	}
+	defer rows.Close()
+	for rows.Next() { // by hand: whole channels are read so
+		var r keptPrice
+		var line []byte
+		if err := rows.Scan(&r.Channel, &r.SKU, &r.Price, &r.Reference, &r.Currency, &r.FromAt, &r.Publication, &r.Digest,
+			&r.Reduced, &r.KeptReference, &line); err != nil {
+			return failed(err)
+		}
+		one := publish.ShownLine{Line: line}
+		if one.Shown, err = r.shown(); err != nil {
+			return failed(err)
+		}
+		list = append(list, one)
+	}
+	if err := rows.Err(); err != nil {
+		return failed(err)
+	}
+	return list, nil
 }
 
 // ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was
@@ -257,20 +276,6 @@ func (s *Store) LinesOf(ctx context.Context, channel string, at time.Time, skus 
 			return nil, err
 		}
 		list = append(list, lines...)
-	}
-	return list, nil
-}
-
-func shownLines(rows []keptPrice) ([]publish.ShownLine, error) {
-	list := make([]publish.ShownLine, len(rows))
-	for i := range rows {
-		var err error
-		if list[i].Shown, err = rows[i].shown(); err != nil {
-			return nil, err
-		}
-		if rows[i].Line != nil {
-			list[i].Line = json.RawMessage(*rows[i].Line)
-		}
 	}
 	return list, nil
 }
