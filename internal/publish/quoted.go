@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"sync"
 	"time"
 
 	"dogbane/internal/book"
@@ -88,25 +89,21 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 	if err != nil {
 		return err
 	}
-	find := d.Differences // they are known already, or are wanted elsewhere, too
-	if version.Version != q.Snapshot.Version {
-		find = func(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences, error) {
-			return d.at(ctx, snap, channel, at, false)
-		}
+	t, err := d.telling(ctx, version, channel)
+	if err != nil {
+		return err
 	}
-	found, err := find(ctx, version, channel, at)
+	know, err := d.know(ctx, channel)
+	if err != nil {
+		return err
+	}
+	unshown, shown, err := t.guests().showsOtherwise(at, know)
 	if err != nil {
 		return err
 	}
 	q.Snapshot, q.Told = version, map[string]*pricing.ToldPrice{}
-	var shown []string
-	for i := range found.Rows {
-		switch r := &found.Rows[i]; r.Kind {
-		case New:
-			q.Told[r.SKU] = nil
-		case Up, Down, Gone:
-			shown = append(shown, r.SKU)
-		}
+	for _, sku := range unshown {
+		q.Told[sku] = nil
 	}
 	lines, err := d.keeper.LinesOf(ctx, channel, q.read, shown)
 	if err != nil {
@@ -121,6 +118,48 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 		q.until = next[0]
 	}
 	return nil
+}
+
+// guests is how guests alone are told what one piece costs, or as many as they have to order.
+func (t *Telling) guests() *Telling {
+	own := *t
+	own.groups, own.thresholds, own.asks, own.base = nil, nil, nil, map[int]int{}
+	for _, quantity := range append([]int{1}, t.leasts()...) {
+		if _, asked := t.base[quantity]; asked {
+			own.base[quantity] = len(own.asks)
+			own.asks = append(own.asks, ask{"", quantity})
+		}
+	}
+	return &own
+}
+
+// showsOtherwise are the products of which a channel does not show what a guest pays at a moment: those of which it shows
+// nothing, and those of which it shows something else. It looks at prices alone, which is a fraction of whole lines.
+func (t *Telling) showsOtherwise(at pricing.Moment, know *Know) (unshown, shown []string, err error) {
+	lines, err := t.At(at, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	var mu sync.Mutex
+	products := t.engine.Products()
+	pricing.InParallel(len(products), func(from, to int) {
+		for p := int32(from); p < int32(to); p++ {
+			least, _ := t.baskets.Least(lines.scope, p)
+			minor, priced := lines.price(p, 0, least)
+			was, shows := know.Shown[products[p].SKU]
+			if priced == shows && (!shows || was.Price.Equal(money.FromMinor(minor, lines.Digits))) {
+				continue
+			}
+			mu.Lock()
+			if shows {
+				shown = append(shown, products[p].SKU)
+			} else {
+				unshown = append(unshown, products[p].SKU)
+			}
+			mu.Unlock()
+		}
+	})
+	return unshown, shown, nil
 }
 
 // toldOf reads what a line that a channel took says of prices.

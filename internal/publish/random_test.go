@@ -12,6 +12,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
 )
@@ -160,7 +161,26 @@ func (o *office) agrees(seed uint64) (n int) {
 			said = s.Price.Fixed(2)
 		}
 		require.Equal(o.t, shows[sku], said, "seed %d: %s at %s", seed, sku, o.clock())
+		require.Equal(o.t, shows[sku], o.quoted(sku, shows[sku]), "seed %d: the quote of %s at %s", seed, sku, o.clock())
 		n++
 	}
 	return n
+}
+
+// quoted is what a guest is quoted for one piece of a product; where nothing was published yet, the saved book is.
+func (o *office) quoted(sku, unpublished string) string {
+	o.t.Helper()
+	state, err := o.store.ChannelState(o.t.Context(), "web")
+	require.NoError(o.t, err)
+	if state.Version == 0 {
+		return unpublished
+	}
+	q, err := o.desk.Quoted(o.t.Context(), o.live.Current(), "web")
+	require.NoError(o.t, err)
+	a, err := q.Baskets().Price(basket.Question{Viewpoint: pricing.Viewpoint{Channel: "web",
+		At: pricing.MomentOf(o.clock().In(q.Zone))}, Lines: []pricing.Line{{SKU: sku, Quantity: 1}}, Told: q.Told})
+	if err != nil || a.Lines[0].Total == nil {
+		return ""
+	}
+	return a.Lines[0].Total.Fixed(2)
 }

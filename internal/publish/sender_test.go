@@ -79,6 +79,7 @@ func (o *office) another() {
 		Machine: o.clock, Lease: time.Minute, Wait: o.wait, Instant: func(p *publish.Publication) string { return p.At.String() }}
 	broken := func(context.Context, *book.Snapshot, string) (map[string]bool, error) { return nil, nil }
 	o.desk = publish.NewDesk(o.store, o.clock, broken, nil)
+	o.sender.Told = o.desk.Turned
 }
 
 // publishes prepares and sends everything that differs, and says how it ended.

@@ -117,21 +117,17 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
 	db := s.db.WithContext(ctx)
-	var rows []keptPrice
-	if err := db.Table("shown_prices").Where("channel = ? AND (price IS NOT NULL OR from_at > ?)", channel,
-		at.UTC()).Find(&rows).Error; err != nil {
-		return failed(err)
-	}
 	later := false
-	for i := range rows {
-		one, err := rows[i].shown()
+	err := eachKept(db.Table("shown_prices").Select(priceColumns+", NULL").Where(
+		"channel = ? AND (price IS NOT NULL OR from_at > ?)", channel, at.UTC()), func(r *keptPrice) error {
+		one, err := r.shown()
 		switch {
 		case err != nil:
-			return nil, err
+			return err
 		case !one.From.After(at):
 			k.Shown[one.SKU] = one
-			continue
-		case rows[i].Price == nil:
+			return nil
+		case r.Price == nil:
 			k.Later[one.SKU] = publish.Later{From: one.From}
 		default:
 			k.Later[one.SKU] = publish.Later{Shown: &one, From: one.From}
@@ -140,9 +136,13 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 		if k.Until == nil || one.From.Before(*k.Until) {
 			k.Until = &one.From
 		}
+		return nil
+	})
+	if err != nil {
+		return failed(err)
 	}
 	if later { // what is shown until then
-		rows = nil
+		var rows []keptPrice
 		if err := db.Raw(`SELECT o.* FROM shown_prices n JOIN past_prices o ON o.channel = n.channel AND o.sku = n.sku
 			WHERE n.channel = ? AND n.from_at > ? AND o.until_at > ? AND o.from_at <= ? AND o.price IS NOT NULL`, channel,
 			at.UTC(), at.UTC(), at.UTC()).Scan(&rows).Error; err != nil {
@@ -232,31 +232,41 @@ func (s *Store) onShow(ctx context.Context, channel string, at time.Time, ahead 
 			AND from_at <= ? AND until_at > ?` + more + ")"
 		values = append(append(values, channel, at.UTC(), at.UTC()), args...)
 	}
-	failed := func(err error) ([]publish.ShownLine, error) {
+	err = eachKept(s.db.WithContext(ctx).Raw("SELECT "+withLine("p")+" FROM ("+from+") p ORDER BY sku", values...),
+		func(r *keptPrice) error {
+			one := publish.ShownLine{}
+			if r.Line != nil {
+				one.Line = json.RawMessage(*r.Line)
+			}
+			var err error
+			one.Shown, err = r.shown()
+			list = append(list, one)
+			return err
+		})
+	if err != nil {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)
 	}
-	rows, err := s.db.WithContext(ctx).Raw("SELECT "+withLine("p")+" FROM ("+from+") p ORDER BY sku", values...).Rows()
+	return list, nil
+}
+
+// eachKept visits rows of priceColumns and a line. They are read by hand: whole channels are.
+func eachKept(q *gorm.DB, visit func(r *keptPrice) error) error {
+	rows, err := q.Rows()
 	if err != nil {
-		return failed(err)
+		return err
 	}
 	defer rows.Close()
-	for rows.Next() { // by hand: whole channels are read so
+	for rows.Next() {
 		var r keptPrice
-		var line []byte
 		if err := rows.Scan(&r.Channel, &r.SKU, &r.Price, &r.Reference, &r.Currency, &r.FromAt, &r.Publication, &r.Digest,
-			&r.Reduced, &r.KeptReference, &line); err != nil {
-			return failed(err)
+			&r.Reduced, &r.KeptReference, &r.Line); err != nil {
+			return err
 		}
-		one := publish.ShownLine{Line: line}
-		if one.Shown, err = r.shown(); err != nil {
-			return failed(err)
+		if err := visit(&r); err != nil {
+			return err
 		}
-		list = append(list, one)
 	}
-	if err := rows.Err(); err != nil {
-		return failed(err)
-	}
-	return list, nil
+	return rows.Err()
 }
 
 // ShownLines are whole lines that a channel shows at an instant, by the bytes of their SKU, after one. Where it was
