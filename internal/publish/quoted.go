@@ -49,14 +49,20 @@ func (d *Desk) Quoted(ctx context.Context, snap *book.Snapshot, channel string) 
 		again.read = now
 		return d.keepQuoted(channel, turn, &again), nil
 	}
-	next := &Quoted{Snapshot: snap, until: at + pricing.Day, read: now}
-	if state.Version > 0 {
-		next.revision = state.Revision
-		if err := d.asTold(ctx, next, channel, state, at); err != nil {
-			return nil, fmt.Errorf("find what channel %q was told: %w", channel, err)
-		}
+	if state.Version == 0 {
+		return d.keepQuoted(channel, turn, &Quoted{Snapshot: snap, until: at + pricing.Day, read: now}), nil
 	}
-	return d.keepQuoted(channel, turn, next), nil
+	// All who ask meanwhile wait for the same, also where whoever asked first goes.
+	found, err, _ := d.reading.Do(fmt.Sprintf("%s as of %d at %d", channel, state.Revision, at), func() (any, error) {
+		next := &Quoted{Snapshot: snap, until: at + pricing.Day, read: now, revision: state.Revision}
+		err := d.asTold(context.WithoutCancel(ctx), next, channel, state, at)
+		return next, err
+	})
+	if err != nil {
+		return nil, fmt.Errorf("find what channel %q was told: %w", channel, err)
+	}
+	next := *found.(*Quoted)
+	return d.keepQuoted(channel, turn, &next), nil
 }
 
 // keepQuoted keeps what a channel is quoted from, as it was found since a turn of the channel.
