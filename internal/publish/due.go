@@ -82,6 +82,22 @@ type awaited struct {
 	after   pricing.Moment
 	dues    []DueMoment
 	until   pricing.Moment // how far was looked
+	ready   *readied       // the first of dues, shortly before it comes
+}
+
+// readied is what a channel will be told at a moment, found before it so that it goes out on it.
+type readied struct {
+	from        grounds
+	publication Publication
+	rows        []Row
+}
+
+// grounds are what that was found from. Where any of it is another when the moment comes, it is found anew.
+type grounds struct {
+	at                       pricing.Moment
+	version, saved, revision int64
+	reference                ReferenceKind
+	broken                   string // the SKUs of pinned prices that do not hold
 }
 
 // lookAhead is how far ahead the next due moments are looked for; beyond, they are looked for again.
@@ -139,8 +155,10 @@ func (s *Schedule) look(ctx context.Context, channel string) error {
 	ahead := pricing.Moment(0)
 	if passed == 0 {
 		// A channel that keeps one later line is told the next moment ahead, once the one before has come.
-		if ahead = leadOf(snap, channel); ahead == 0 || *state.DueAfter > now || len(a.dues) == 0 ||
-			a.dues[0].At > now+ahead {
+		if ahead = leadOf(snap, channel); ahead == 0 {
+			return s.getReady(ctx, snap, channel, state, a, now)
+		}
+		if *state.DueAfter > now || len(a.dues) == 0 || a.dues[0].At > now+ahead {
 			return nil
 		}
 		passed = 1
@@ -154,7 +172,53 @@ func (s *Schedule) look(ctx context.Context, channel string) error {
 			return nil // when that has ended, the present is published
 		}
 	}
-	return s.publish(ctx, snap, channel, state, a.dues[:passed], ahead > 0)
+	return s.publish(ctx, snap, channel, state, a, passed, ahead > 0)
+}
+
+// What a channel is told at a moment is found so long before, unless another moment is so near.
+const (
+	readyBefore = pricing.Minute
+	tooNear     = 10
+)
+
+// getReady finds what a channel is told at its next moment, where that is near and nothing else is.
+func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState, a *awaited,
+	now pricing.Moment) error {
+	if len(a.dues) == 0 || a.dues[0].At > now+readyBefore {
+		return nil
+	}
+	s.mu.Lock()
+	calm := true
+	for _, other := range s.next {
+		calm = calm && (len(other.dues) == 0 || other.dues[0].At > now+tooNear)
+	}
+	s.mu.Unlock()
+	if !calm {
+		return nil
+	}
+	from, err := s.grounds(ctx, snap, channel, state, a.dues[0].At)
+	if err != nil || a.ready != nil && a.ready.from == from {
+		return err
+	}
+	p, rows, err := s.build(ctx, snap, channel, state, a.dues[:1], false)
+	if err == nil {
+		a.ready = &readied{from, p, rows}
+	}
+	return err
+}
+
+func (s *Schedule) grounds(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
+	at pricing.Moment) (g grounds, err error) {
+	version, err := s.Desk.version(ctx, snap, state.Version)
+	if err != nil {
+		return g, err
+	}
+	link, err := s.Desk.link(ctx, channel)
+	if err != nil {
+		return g, err
+	}
+	broken, err := s.Desk.broken(ctx, version, channel)
+	return grounds{at, state.Version, snap.Version, state.Revision, link.Reference, fmt.Sprint(broken)}, err
 }
 
 // leastLead is the least that a channel which can schedule is told ahead.
@@ -212,15 +276,46 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 const mostDues = 5000
 
 // publish publishes the last of some moments that have come; the others are named.
-func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
-	dues []DueMoment, ahead bool) error {
+func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState, a *awaited,
+	passed int, ahead bool) error {
+	dues := a.dues[:passed]
+	at := dues[passed-1].At
+	var p Publication
+	var rows []Row
+	if passed == 1 && !ahead && a.ready != nil {
+		from, err := s.grounds(ctx, snap, channel, state, at)
+		if err != nil {
+			return err
+		}
+		if a.ready.from == from {
+			p, rows = a.ready.publication, a.ready.rows
+		}
+	}
+	if p.Channel == "" {
+		var err error
+		if p, rows, err = s.build(ctx, snap, channel, state, dues, ahead); err != nil {
+			return err
+		}
+	}
+	p.Prepared = s.Now()
+	mine, err := s.Keeper.ClaimDue(ctx, channel, *state.DueAfter, at, &p, rows)
+	if err == nil && mine {
+		slog.Info("a moment has come", "channel", channel, "at", at.String(), "lines", p.Counts.Total,
+			"late", s.Now().Sub(at.Instant(snap.Zone)).Round(time.Millisecond).String())
+		s.Wake()
+	}
+	return err
+}
+
+// build makes the publication of the last of some moments.
+func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
+	dues []DueMoment, ahead bool) (p Publication, rows []Row, err error) {
 	at := dues[len(dues)-1].At
-	p := Publication{Channel: channel, Version: state.Version, At: at, Prepared: s.Now(), Who: "the clock", Kind: Due,
-		State: Queued}
+	p = Publication{Channel: channel, Version: state.Version, At: at, Who: "the clock", Kind: Due, State: Queued}
 	changed := map[string]bool{}
 	version, err := s.Desk.version(ctx, snap, state.Version)
 	if err != nil {
-		return err
+		return p, nil, err
 	}
 	for i, due := range dues {
 		if i < len(dues)-1 {
@@ -232,7 +327,7 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 	}
 	known, err := s.Desk.know(ctx, channel)
 	if err != nil {
-		return err
+		return p, nil, err
 	}
 	var found *Differences
 	if !ahead && len(known.Later) == 0 {
@@ -245,28 +340,21 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 		found, err = s.Desk.at(ctx, version, channel, at, false)
 	}
 	if err != nil {
-		return err
+		return p, nil, err
 	}
 	p.Rules = found.Rules
-	rows, err := dueRows(found, changed)
-	if err != nil {
-		return err
+	if rows, err = dueRows(found, changed); err != nil {
+		return p, nil, err
 	}
 	if ahead {
 		p.Named.Effective = at.Instant(snap.Zone).Format(time.RFC3339)
 	}
 	if snap.Version != state.Version {
 		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, version, channel, at); err != nil {
-			return err
+			return p, nil, err
 		}
 	}
-	mine, err := s.Keeper.ClaimDue(ctx, channel, *state.DueAfter, at, &p, rows)
-	if err == nil && mine {
-		slog.Info("a moment has come", "channel", channel, "at", at.String(), "lines", p.Counts.Total,
-			"late", s.Now().Sub(at.Instant(snap.Zone)).Round(time.Millisecond).String())
-		s.Wake()
-	}
-	return err
+	return p, rows, nil
 }
 
 // ofSome are the differences of some products at a moment, with their lines, and of those of which nobody knows what
