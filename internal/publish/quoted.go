@@ -139,8 +139,8 @@ func (t *Telling) guests() *Telling {
 	return &own
 }
 
-// showsOtherwise are the products of which a channel does not show what a guest pays at a moment: those of which it shows
-// nothing, and those of which it shows something else. It looks at prices alone, which is a fraction of whole lines.
+// showsOtherwise are the products of which a channel does not show what a guest pays at a moment: those of which it
+// shows nothing, and those of which it shows something else. It looks at prices alone, a fraction of whole lines.
 func (t *Telling) showsOtherwise(at pricing.Moment, know *Know) (unshown, shown []string, err error) {
 	lines, err := t.At(at, nil)
 	if err != nil {
