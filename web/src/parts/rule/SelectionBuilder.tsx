@@ -311,9 +311,14 @@ function SKUEditor({
   useEffect(() => {
     latest.current = { part, onChange };
   });
+  useEffect(() => {
+    // Whoever read it is gone; the values are what the text says.
+    if (part.reading && newest.current === 0) latest.current.onChange({ ...latest.current.part, reading: undefined });
+  }, [part.reading]);
   const read = async (typed: string) => {
     setText(typed);
     const mine = ++newest.current;
+    latest.current.onChange({ ...latest.current.part, reading: true });
     try {
       const list = await readSkus(typed);
       if (mine !== newest.current) return;
@@ -322,6 +327,7 @@ function SKUEditor({
         ...latest.current.part,
         values: [...list.known, ...list.unknown],
         unknown: list.unknown,
+        reading: undefined,
       });
     } catch (e) {
       if (mine === newest.current) setProblem(errorText(e));

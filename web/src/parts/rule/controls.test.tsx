@@ -8,6 +8,7 @@ import { customers, groups, shopState } from "../../testing/shop";
 import { BreaksControl } from "./BreaksControl";
 import { EffectControl } from "./EffectControl";
 import { emptyForm, writeForm, type Form } from "./form";
+import { unfinished } from "./selection";
 import { SelectionBuilder } from "./SelectionBuilder";
 import { WhenControl } from "./WhenControl";
 import { WhoControl } from "./WhoControl";
@@ -183,7 +184,12 @@ function builder(more: Record<string, object> = {}) {
     form = f;
     return <SelectionBuilder selection={f.selection} onChange={(selection) => set((old) => ({ ...old, selection }))} />;
   }
-  return { ...page(<Held />), asked, where: () => writeForm(form).where };
+  return {
+    ...page(<Held />),
+    asked,
+    where: () => writeForm(form).where,
+    open: () => unfinished(form.selection.root),
+  };
 }
 
 test("a selection of conditions, turned round and in a group of its own", async () => {
@@ -227,15 +233,17 @@ test("pasted SKUs are read by the program, and those it does not know are named"
 
 test("SKUs that are typed without pauses: a late answer to an earlier text changes nothing", async () => {
   const waiting = new Map<string, (a: object) => void>();
-  const { user, where } = builder({
+  const { user, where, open } = builder({
     "POST /api/sku-list": ({ body }: { body: unknown }) =>
       new Promise((answer) => waiting.set((body as { text: string }).text, answer)),
   });
   await user.click(screen.getByLabelText("Add SKUs"));
   await user.type(screen.getByLabelText("SKUs"), "T-1");
   await waitFor(() => expect([...waiting.keys()]).toEqual(["T", "T-", "T-1"]));
+  expect(open()).toMatch(/not read yet/); // so that nobody saves the ones before
   waiting.get("T-1")?.({ body: { known: ["T-1"], unknown: [] } });
   await waitFor(() => expect(where()).toEqual({ sku: ["T-1"] }));
+  expect(open()).toBe("");
   await user.selectOptions(screen.getByLabelText("Is or is not"), "is not");
   waiting.get("T")?.({ body: { known: [], unknown: ["T"] } });
   waiting.get("T-")?.({ body: { known: [], unknown: ["T-"] } });

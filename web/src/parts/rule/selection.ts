@@ -19,7 +19,16 @@ export type NumberField = (typeof numberFields)[number];
 /** A selection as the builder edits it. */
 export type Part =
   | { kind: "group"; id: number; mode: "all" | "any"; not: boolean; parts: Part[] }
-  | { kind: "values"; id: number; field: ValueField; not: boolean; values: string[]; unknown?: string[] }
+  // What is being read is not what the text says yet.
+  | {
+      kind: "values";
+      id: number;
+      field: ValueField;
+      not: boolean;
+      values: string[];
+      unknown?: string[];
+      reading?: boolean;
+    }
   | { kind: "number"; id: number; field: NumberField; not: boolean; min: string; max: string }
   | { kind: "attr"; id: number; not: boolean; name: string; values: string; min: string; max: string }
   | { kind: "reduced"; id: number; not: boolean; reduced: boolean }
@@ -143,6 +152,7 @@ export function unfinished(p: Part): string {
         return "A group without conditions selects everything or nothing. Fill it or remove it.";
       return p.parts.map(unfinished).find(Boolean) ?? "";
     case "values":
+      if (p.reading) return "The SKUs are not read yet: wait a moment.";
       return p.values.length === 0
         ? `Choose at least one ${p.field === "sku" ? "SKU" : fieldWords[p.field]}, or remove the condition.`
         : "";
