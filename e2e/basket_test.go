@@ -78,8 +78,11 @@ func (h *hand) goods(label, category string) {
 func (h *hand) basket(p *program, query string, want string, lines ...string) {
 	h.t.Helper()
 	h.page.show(p.url + "/basket?channel=web&lines=" + query)
-	h.find("[aria-label='Put goods in']")
-	h.click("[aria-label='Put goods in']")
+	// What is known of a buyer comes in above the field and moves it, perhaps from under the click.
+	h.eventually("the field has the focus", func() bool {
+		h.click("[aria-label='Put goods in']")
+		return h.MustEval(`() => document.activeElement?.getAttribute("aria-label")`).Str() == "Put goods in"
+	})
 	for _, l := range lines {
 		h.write(l)
 		// On a loaded machine the page is sometimes drawn anew between two keys: that is told, and typed again.
