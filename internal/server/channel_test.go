@@ -12,6 +12,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/checks"
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
@@ -89,7 +90,8 @@ func TestOneKeyAsksWithoutEnd(t *testing.T) {
 	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
 	require.NoError(t, err)
 	now := present
-	program := idleBy(t.Context(), s, live, func() time.Time { return now }).Handler(fstest.MapFS{})
+	clocks := clock.Clocks{Book: func() time.Time { return present }, Machine: func() time.Time { return now }}
+	program := idleBy(t.Context(), s, live, clocks).Handler(fstest.MapFS{})
 	key := func() string {
 		text, err := s.MakeKey(t.Context(), &store.ChannelKey{Channel: "web", Name: "x", Rights: []string{"quote", "redeem"}, At: now})
 		require.NoError(t, err)

@@ -69,7 +69,7 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 	}
 	tag := fmt.Sprintf("%q", in.File+" "+mark)
 	unchanged := in.unchanged(tag, since)
-	lines, page := s.publishedLines(channel, in.After), []publish.ShownLine(nil)
+	lines, page := &publishedLines{s, channel, in.After}, []publish.ShownLine(nil)
 	if in.Limit > 0 && !unchanged {
 		if page, err = lines.next(ctx, in.Limit+1); err != nil {
 			return nil, err
@@ -180,25 +180,20 @@ func (in *FeedCall) unchanged(tag string, since time.Time) bool {
 	return err == nil && !since.IsZero() && !since.Truncate(time.Second).After(known)
 }
 
-// publishedLines are the lines that a channel shows, by the bytes of their SKU.
+// publishedLines are the lines that a channel shows, by the bytes of their SKU, after one.
 type publishedLines struct {
-	s       *Server
-	channel string
-	at      time.Time
-	after   string
+	s              *Server
+	channel, after string
 }
 
-func (s *Server) publishedLines(channel, after string) *publishedLines {
-	return &publishedLines{s, channel, s.Clocks.Book(), after}
-}
-
-// next are the next lines, at most so many; fewer are the last.
+// next are the next lines, at most so many, as they are shown now; fewer are the last. What the channel takes while a
+// feed is written is in what is left of it: as of the feed's beginning it would be in neither.
 func (l *publishedLines) next(ctx context.Context, most int) ([]publish.ShownLine, error) {
 	ahead, err := l.s.Desk.Ahead(ctx, l.channel)
 	if err != nil {
 		return nil, err
 	}
-	lines, err := l.s.Store.ShownLines(ctx, l.channel, l.at, ahead, l.after, most)
+	lines, err := l.s.Store.ShownLines(ctx, l.channel, l.s.Clocks.Book(), ahead, l.after, most)
 	if len(lines) > 0 {
 		l.after = lines[len(lines)-1].SKU
 	}

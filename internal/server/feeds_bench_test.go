@@ -43,21 +43,7 @@ func BenchmarkFeeds(b *testing.B) {
 	live, err := book.OpenLive(ctx, s, checks.Guard(s))
 	require.NoError(b, err)
 	program := idle(ctx, s, live)
-	snap := live.Current()
-	d, err := program.Desk.Differences(ctx, snap, "web", snap.Moment(present))
-	require.NoError(b, err)
-	wish := publish.Wish{Who: "me", Version: snap.Version}
-	for i := range d.Rows {
-		if d.Rows[i].Blocked() {
-			wish.LeaveOut = append(wish.LeaveOut, d.Rows[i].SKU)
-		}
-	}
-	p, err := program.Desk.Prepare(ctx, snap, "web", wish)
-	require.NoError(b, err)
-	_, err = program.Desk.Send(ctx, snap, p.ID, "me")
-	require.NoError(b, err)
-	require.NoError(b, program.Sender.Look(ctx))
-	program.Sender.Idle()
+	wholly(b, program, publish.Wish{})
 	key, err := s.MakeKey(ctx, &store.ChannelKey{Channel: "web", Name: "bench", Rights: []string{"feed"}, At: present})
 	require.NoError(b, err)
 	handler := program.Handler(fstest.MapFS{})

@@ -8,6 +8,7 @@ import (
 	"io"
 	"maps"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,17 +16,26 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
+	"testing/fstest"
+	"time"
 
 	"github.com/mmcdole/gofeed"
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
+	"dogbane/internal/checks"
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/server"
 	"dogbane/internal/store"
+	"dogbane/internal/store/storetest"
 )
 
 // fetches asks as a program does, which has no session.
@@ -308,6 +318,67 @@ func bySecondReader(t *testing.T, sheet string) [][]string {
 	rows, err := csv.NewReader(bytes.NewReader(read)).ReadAll()
 	require.NoError(t, err)
 	return rows
+}
+
+// interrupted does something at the first byte that is written to it.
+type interrupted struct {
+	*httptest.ResponseRecorder
+	once sync.Once
+	do   func()
+}
+
+func (i *interrupted) Write(p []byte) (int, error) {
+	i.once.Do(i.do)
+	return i.ResponseRecorder.Write(p)
+}
+
+// A feed that is written while the channel is told anew has every product all the same.
+func TestAFeedWhileTheChannelIsTold(t *testing.T) {
+	s := storetest.Open(t)
+	require.NoError(t, s.Create(t.Context(), demo.Book(9000), "test", present))
+	require.NoError(t, s.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "feed"}))
+	live, err := book.OpenLive(t.Context(), s, checks.Guard(s))
+	require.NoError(t, err)
+	var seconds atomic.Int64
+	program := idleBy(t.Context(), s, live, clock.Clocks{Machine: time.Now,
+		Book: func() time.Time { return present.Add(time.Duration(seconds.Load()) * time.Second) }})
+	publishes := func() {
+		seconds.Add(1)
+		wholly(t, program, publish.Wish{Whole: true})
+	}
+	publishes()
+	key, err := s.MakeKey(t.Context(), &store.ChannelKey{Channel: "web", Name: "x", Rights: []string{"feed"}, At: present})
+	require.NoError(t, err)
+	fetch := func(do func()) []string {
+		r := httptest.NewRequestWithContext(t.Context(), "GET", "http://127.0.0.1/feeds/web.jsonl", nil)
+		r.Header.Set("Authorization", "Bearer "+key)
+		w := &interrupted{ResponseRecorder: httptest.NewRecorder(), do: do}
+		program.Handler(fstest.MapFS{}).ServeHTTP(w, r)
+		return strings.SplitAfter(w.Body.String(), "\n")
+	}
+	before := fetch(func() {})
+	require.Greater(t, len(before), 8000)
+	require.Len(t, fetch(publishes), len(before))
+}
+
+// wholly publishes to the web shop all that is not blocked.
+func wholly(t testing.TB, program *server.Server, wish publish.Wish) {
+	t.Helper()
+	snap := program.Live.Current()
+	d, err := program.Desk.Differences(t.Context(), snap, "web", snap.Moment(program.Clocks.Book()))
+	require.NoError(t, err)
+	wish.Who, wish.Version = "me", snap.Version
+	for i := range d.Rows {
+		if d.Rows[i].Blocked() {
+			wish.LeaveOut = append(wish.LeaveOut, d.Rows[i].SKU)
+		}
+	}
+	p, err := program.Desk.Prepare(t.Context(), snap, "web", wish)
+	require.NoError(t, err)
+	_, err = program.Desk.Send(t.Context(), snap, p.ID, "me")
+	require.NoError(t, err)
+	require.NoError(t, program.Sender.Look(t.Context()))
+	program.Sender.Idle()
 }
 
 // A feed is fetched in pages as well: each names the next, and together they are the whole, in every form.

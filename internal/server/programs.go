@@ -1,12 +1,14 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	_ "embed"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -31,7 +33,8 @@ type programExample struct {
 	Path   string
 	Body   json.RawMessage // none: it has none
 	Status int
-	Answer json.RawMessage // a text: of what is not JSON, how it begins
+	Type   string          // of the answer, where it is not JSON
+	Answer json.RawMessage // a text, where it is not JSON
 }
 
 // programs are the examples of what programs of channels ask, by operation.
@@ -57,47 +60,45 @@ func describePrograms(api huma.API) {
 		for i := range p.Examples {
 			e := &p.Examples[i]
 			if e.Body != nil && o.RequestBody != nil {
-				add(o.RequestBody.Content, e.Name, e.Body)
+				add(o.RequestBody.Content, "application/json", e.Name, e.Body)
 			}
 			status := fmt.Sprint(e.Status)
 			if o.Responses[status] == nil {
 				o.Responses[status] = &huma.Response{Description: http.StatusText(e.Status)}
 			}
-			r := o.Responses[status]
 			if e.Answer == nil {
 				continue
 			}
-			if r.Content == nil {
-				kind := "application/json"
-				if e.Status >= 400 {
-					kind = "application/problem+json"
-				}
-				r.Content = map[string]*huma.MediaType{kind: {}}
+			r, kind := o.Responses[status], cmp.Or(e.Type, "application/json")
+			if e.Status >= 400 {
+				kind = "application/problem+json"
 			}
-			add(r.Content, e.Name, e.Answer)
+			if r.Content == nil {
+				r.Content = map[string]*huma.MediaType{}
+			}
+			add(r.Content, kind, e.Name, e.Answer)
 		}
 	}
 }
 
-// add adds an example to whatever a body may be.
-func add(content map[string]*huma.MediaType, name string, value json.RawMessage) {
-	for _, media := range content {
-		if media.Examples == nil {
-			media.Examples = map[string]*huma.Example{}
-		}
-		media.Examples[name] = &huma.Example{Summary: name, Value: value}
+// add adds an example to what a body of a type may be.
+func add(content map[string]*huma.MediaType, kind, name string, value json.RawMessage) {
+	if content[kind] == nil {
+		content[kind] = &huma.MediaType{}
 	}
+	if content[kind].Examples == nil {
+		content[kind].Examples = map[string]*huma.Example{}
+	}
+	content[kind].Examples[name] = &huma.Example{Summary: name, Value: value}
 }
 
 // operationAt is an operation by its method and path. That there is one is a matter of this program alone.
 func operationAt(doc *huma.OpenAPI, at string) *huma.Operation {
 	method, path, _ := strings.Cut(at, " ")
 	if item := doc.Paths[path]; item != nil {
-		for of, o := range map[string]*huma.Operation{http.MethodGet: item.Get, http.MethodPost: item.Post,
-			http.MethodDelete: item.Delete} {
-			if of == method && o != nil {
-				return o
-			}
+		of := map[string]*huma.Operation{http.MethodGet: item.Get, http.MethodPost: item.Post, http.MethodDelete: item.Delete}
+		if o := of[method]; o != nil {
+			return o
 		}
 	}
 	panic("server: an example names no operation: " + at)
@@ -159,8 +160,9 @@ func programsOf(whole *huma.OpenAPI) ([]byte, error) {
 // registerPrograms describes to programs what they may ask, and answers with that.
 func (s *Server) registerPrograms(api huma.API) {
 	describePrograms(api)
+	described := sync.OnceValues(func() ([]byte, error) { return programsOf(api.OpenAPI()) })
 	on(api, anybody, http.MethodGet, "/openapi.json", func(context.Context, *none) (*huma.StreamResponse, error) {
-		text, err := programsOf(api.OpenAPI())
+		text, err := described()
 		return &huma.StreamResponse{Body: func(to huma.Context) {
 			to.SetHeader("Content-Type", "application/vnd.oai.openapi+json;version=3.1")
 			_, _ = to.BodyWriter().Write(text)

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"net/http"
 	"os"
@@ -45,6 +46,7 @@ func TestExamplesForPrograms(t *testing.T) {
 			Name, Path string
 			Body       json.RawMessage
 			Status     int
+			Type       string
 			Answer     json.RawMessage
 		}
 	}
@@ -67,6 +69,14 @@ func TestExamplesForPrograms(t *testing.T) {
 			require.NoError(t, err)
 			require.NoError(t, resp.Body.Close())
 			require.Equal(t, e.Status, resp.StatusCode, "%s: %s", e.Name, said.String())
+			kind := cmp.Or(e.Type, "application/json")
+			if e.Status >= 400 {
+				kind = "application/problem+json"
+			}
+			if len(e.Answer) > 0 {
+				require.Contains(t, resp.Header.Get("Content-Type"), kind, e.Name)
+				require.Contains(t, string(doc.Paths[path][strings.ToLower(method)]), `"`+kind+`"`)
+			}
 			answer := strings.ReplaceAll(said.String(), a.url, "http://127.0.0.1:4180")
 			var begins string
 			switch {

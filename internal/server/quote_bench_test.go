@@ -18,6 +18,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/checks"
+	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
 	"dogbane/internal/store"
@@ -110,7 +111,8 @@ func BenchmarkCallers(b *testing.B) {
 		live, err := book.OpenLive(b.Context(), s, checks.Guard(s))
 		require.NoError(b, err)
 		now := present
-		program := idleBy(b.Context(), s, live, func() time.Time { now = now.Add(time.Millisecond); return now }).Handler(fstest.MapFS{})
+		program := idleBy(b.Context(), s, live, clock.Clocks{Book: func() time.Time { return present },
+			Machine: func() time.Time { now = now.Add(time.Millisecond); return now }}).Handler(fstest.MapFS{})
 		ask := func(method, path, body string) *httptest.ResponseRecorder {
 			r := httptest.NewRequestWithContext(b.Context(), method, "http://127.0.0.1"+path, strings.NewReader(body))
 			r.Header.Set("Authorization", "Bearer "+key)

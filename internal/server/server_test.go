@@ -58,19 +58,19 @@ func working(t testing.TB, s *store.Store, live *book.Live) *server.Server {
 	return program
 }
 
-// idle is a server that only answers: nothing is counted or looked for beside.
+// idle is a server that only answers: nothing is counted or looked for beside. Its book stays at the demo's present.
 func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
-	return idleBy(ctx, s, live, time.Now)
+	return idleBy(ctx, s, live, clock.Clocks{Book: func() time.Time { return present }, Machine: time.Now})
 }
 
-// idleBy is one whose patience is measured by a clock.
-func idleBy(ctx context.Context, s *store.Store, live *book.Live, machine clock.Clock) *server.Server {
-	now := func() time.Time { return present }
+// idleBy is one by other clocks.
+func idleBy(ctx context.Context, s *store.Store, live *book.Live, clocks clock.Clocks) *server.Server {
+	now := clocks.Book
 	sender := &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: 3 * time.Second,
 		Instant: func(p *publish.Publication) string { return p.At.String() }, Wait: publish.Sleep}
 	desk := publish.NewDesk(s, now, server.BrokenPrices(s), sender.Wake)
 	sender.Told = desk.Turned
-	return server.New(server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: now, Machine: machine}, Sender: sender,
+	return server.New(server.Parts{Store: s, Live: live, Clocks: clocks, Sender: sender,
 		Desk: desk, Comparer: &publish.Comparer{Keeper: s, Now: now},
 		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
 		Mail: mail.NewSender("shop@marram.example")})

@@ -10133,7 +10133,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/x-ndjson": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Unauthorized */
