@@ -35,7 +35,7 @@ type FeedCall struct {
 }
 
 // feedChunk is how many lines are read at once.
-const feedChunk = 2000
+const feedChunk = 1000
 
 func (s *Server) registerFeeds(api huma.API) {
 	on(api, anybody, http.MethodGet, "/feeds/{file}", s.feed)
