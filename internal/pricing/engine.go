@@ -181,7 +181,7 @@ func (e *Engine) ready(r, like *rule) {
 	case "where":
 		r.counted = e.index.match(r.counting.Where, false)
 	}
-	r.plain = e.plainView().makeKernel(r)
+	r.plain = e.plainView().reduce(r)
 }
 
 // plainView is the viewpoint of one piece, without a channel: most kernels are the same from most viewpoints.

@@ -2,6 +2,7 @@ package pricing
 
 import (
 	"math/bits"
+	"strings"
 
 	"dogbane/internal/money"
 )
@@ -55,60 +56,105 @@ const (
 	fixedBound           // an amount off the price entering (maxOff), or the floor itself
 )
 
-// reduced is a rule reduced to a kernel. none says that it changes no price at the viewpoint; slow that no kernel
-// expresses it.
+// reduced is a rule reduced to kernels, one for each break that products may reach; none: it changes no price at the
+// viewpoint. slow says that no kernel expresses it.
 type reduced struct {
-	kernel
-	none, slow bool
+	kernels []*kernel
+	slow    bool
 }
 
-// kernelOf reduces a rule that takes part.
-func (v *view) kernelOf(r *rule) *reduced {
+// kernelsOf reduces a rule that takes part.
+func (v *view) kernelsOf(r *rule) *reduced {
 	if v.same && v.quantity == 1 && v.term == 1 && len(v.history) == 0 {
 		return r.plain
 	}
-	return v.makeKernel(r)
+	return v.reduce(r)
 }
 
-func (v *view) makeKernel(r *rule) *reduced {
-	k, none, slow := v.reduce(r)
-	return &reduced{k, none, slow}
-}
-
-func (v *view) reduce(r *rule) (k kernel, none, slow bool) {
-	k = kernel{rule: r}
+func (v *view) reduce(r *rule) *reduced {
 	if v.quantity < r.MinQuantity {
-		return k, true, false
+		return &reduced{}
 	}
-	e := r.effect
+	reached, told := []reachedBreak{{effect: r.effect}}, true
 	if r.breaks != nil {
-		count := v.quantity
-		switch r.counting.Measure {
-		case "quantity":
-			if r.HistoryDays > 0 && len(v.history) > 0 || r.counting.Method == Graduated && v.quantity > 1 {
-				return k, false, true
-			}
-			if r.counting.Count == "where" {
-				k.within = r.counted
-			}
-		case "term":
-			count = v.term
-		case "days":
-			count = 1
-		default:
-			return k, false, true
+		reached, told = v.reachedBreaks(r)
+	}
+	if !told {
+		return &reduced{slow: true}
+	}
+	all := &reduced{}
+	for _, b := range reached {
+		k, none, slow := v.kernelOf(r, b.effect)
+		if slow {
+			return &reduced{slow: true}
 		}
-		found := false
-		for i := range r.breaks {
-			if money.Int(int64(count)).Less(r.breaks[i].from) {
-				break
-			}
-			e, found = r.breaks[i].effect, true
-		}
-		if !found {
-			return k, true, false
+		if !none {
+			k.within = b.within
+			all.kernels = append(all.kernels, &k)
 		}
 	}
+	return all
+}
+
+// reachedBreak is the effect of a break with the products that reach it, and none above it; nil: all.
+type reachedBreak struct {
+	effect
+	within Set
+}
+
+// reachedBreaks are the breaks of a rule that products of the line reach; told is false where that is left to reached.
+func (v *view) reachedBreaks(r *rule) (list []reachedBreak, told bool) {
+	if r.HistoryDays > 0 && len(v.history) > 0 {
+		return nil, false
+	}
+	count, within := v.quantity, Set(nil)
+	switch measure := r.counting.Measure; {
+	case measure == "quantity":
+		if r.counting.Method == Graduated && v.quantity > 1 && !v.lastUnit {
+			return nil, false
+		}
+		if r.counting.Count == "where" {
+			within = r.counted
+		}
+	case measure == "term":
+		count = v.term
+	case measure == "days":
+		count = 1
+	case strings.HasPrefix(measure, "attr:"):
+		return v.measuredBreaks(r, strings.TrimPrefix(measure, "attr:")), true
+	default:
+		return nil, false
+	}
+	for i := len(r.breaks) - 1; i >= 0; i-- {
+		if !money.Int(int64(count)).Less(r.breaks[i].from) {
+			return []reachedBreak{{r.breaks[i].effect, within}}, true
+		}
+	}
+	return nil, true
+}
+
+// measuredBreaks are those by an attribute, of which each product has its own.
+func (v *view) measuredBreaks(r *rule, attr string) (list []reachedBreak) {
+	numbers, each := v.index.attrNumbers(attr), money.Int(int64(v.quantity))
+	for i := range r.breaks {
+		from := r.breaks[i].from.Div(each)
+		reach := v.index.empty()
+		numbers.within(Bounds{Min: &from}, reach)
+		if r.counting.Count == "where" {
+			reach.and(r.counted)
+		}
+		if i > 0 {
+			list[i-1].within.andNot(reach)
+		}
+		list = append(list, reachedBreak{r.breaks[i].effect, reach})
+	}
+	return list
+}
+
+// kernelOf is an effect of a rule as a kernel. none says that it changes no price at the viewpoint, slow that no kernel
+// expresses it.
+func (v *view) kernelOf(r *rule, e effect) (k kernel, none, slow bool) {
+	k = kernel{rule: r}
 	fits := true
 	parts := func(x money.Rat) (int64, int64) {
 		n, d, ok := x.Reduce().Parts()

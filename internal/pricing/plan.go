@@ -58,13 +58,13 @@ func (v *view) plan(stacked []*rule) *plan {
 			if i >= v.lastLayer() {
 				break
 			}
-			k := v.kernelOf(r)
+			reduced := v.kernelsOf(r)
 			switch {
-			case k.none:
-				continue
-			case k.slow:
+			case reduced.slow:
 				pl.slow.or(r.reach[0])
 				pl.slow.or(r.reach[1])
+			case len(reduced.kernels) == 0:
+				continue
 			}
 			if ly.Mode == Stack || ly.Mode == Add {
 				slot := slices.IndexFunc(pl.stacked, func(o *rule) bool { return o.ordinal == r.ordinal })
@@ -74,15 +74,18 @@ func (v *view) plan(stacked []*rule) *plan {
 				}
 				pl.stacked[slot], pl.slots[r.ordinal] = r, slot
 			}
-			if k.slow {
+			if reduced.slow {
 				continue
 			}
 			pl.places[r.ordinal] = len(ly.kernels)
-			pl.usesList = pl.usesList || k.of == OfList
-			pl.usesCatalog = pl.usesCatalog || k.of == OfCatalog || r.usesReduced
+			for _, k := range reduced.kernels {
+				pl.usesList = pl.usesList || k.of == OfList
+				pl.usesCatalog = pl.usesCatalog || k.of == OfCatalog
+			}
+			pl.usesCatalog = pl.usesCatalog || r.usesReduced
 			ly.usesReduced = ly.usesReduced || r.usesReduced
 			ly.ends = ly.ends || r.Then == EndPrice
-			ly.kernels = append(ly.kernels, &k.kernel)
+			ly.kernels = append(ly.kernels, reduced.kernels...)
 		}
 		ly.bestFactorFirst()
 		pl.layers = append(pl.layers, ly)

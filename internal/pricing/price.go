@@ -152,10 +152,10 @@ func (a *Answer) join(p Portion) {
 // segment is a run of units of a line that every graduated break treats alike; last is the last of them.
 type segment struct{ units, last int }
 
-// segments cuts a line where graduated breaks begin.
+// segments cuts a line where graduated breaks begin. Where the last unit is asked for, all count as it does.
 func (v *view) segments(line *state) []segment {
 	p, cuts := line.product, []int{line.quantity}
-	if !slices.ContainsFunc(v.active, func(l []*rule) bool {
+	if v.lastUnit || !slices.ContainsFunc(v.active, func(l []*rule) bool {
 		return slices.ContainsFunc(l, func(r *rule) bool { return r.counting.Method == Graduated })
 	}) {
 		return []segment{{line.quantity, line.quantity}}

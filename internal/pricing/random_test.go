@@ -117,6 +117,48 @@ func sameSweep(t *testing.T, e *pricing.Engine, vp pricing.Viewpoint, what strin
 	return sw
 }
 
+// What the last unit of a line costs, and by which rules, is what the slow reading says of that unit.
+func TestLastUnits(t *testing.T) {
+	t.Parallel()
+	books, graduated := 400*long(), 0
+	if testing.Short() {
+		books = 100
+	}
+	for seed := range uint64(books) {
+		rng := rand.New(rand.NewPCG(seed, 5))
+		book := pricingtest.Book(rng)
+		e := pricing.Compile(book)
+		vp := pricingtest.Viewpoint(rng, book)
+		vp.Quantity = 1 + rng.IntN(14)
+		all, err := e.LastUnits([]pricing.Viewpoint{vp})
+		require.NoError(t, err)
+		of, err := e.LastUnitOf(vp, e.Match(&pricing.Where{Field: pricing.FieldAll}))
+		require.NoError(t, err)
+		for i, product := range e.Products() {
+			p, what := int32(i), fmt.Sprintf("seed %d %s %+v", seed, product.SKU, vp)
+			want := pricingtest.LastUnit(book, pricing.Question{Viewpoint: vp, SKU: product.SKU})
+			for _, sw := range []*pricing.Sweep{all[0], of} {
+				price, priced := sw.Price(p)
+				require.Equal(t, want.Unit != nil, priced, what)
+				if !priced {
+					continue
+				}
+				require.Equal(t, decimal(want.Unit), money.FromMinor(price, sw.Digits).Fixed(4), what)
+				codes := []string{}
+				for _, r := range sw.Rules(p) {
+					codes = append(codes, r.Code)
+				}
+				require.Equal(t, append([]string{}, want.Rules...), codes, what)
+			}
+			if average, err := e.Price(pricing.Question{Viewpoint: vp, SKU: product.SKU}); err == nil && want.Unit != nil &&
+				average.Unit != nil && decimal(want.Unit) != average.Unit.Fixed(4) {
+				graduated++
+			}
+		}
+	}
+	require.Greater(t, graduated, books/10, "units of a line differ")
+}
+
 // With, and pricing only what it touched, is what compiling the edited book anew and pricing everything gives.
 func TestWithEqualsCompilingAnew(t *testing.T) {
 	t.Parallel()

@@ -16,13 +16,20 @@ func (e *Engine) Sweep(vp Viewpoint) (*Sweep, error) {
 
 // Sweeps prices all products from several viewpoints. What viewpoints that follow each other have in common, such as
 // the layers before the group's terms, is worked out once.
-func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) {
+func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) { return e.sweeps(vps, false) }
+
+// LastUnits are Sweeps of what the last unit of a line costs, instead of what one of its units costs on average: they
+// differ where breaks are graduated.
+func (e *Engine) LastUnits(vps []Viewpoint) ([]*Sweep, error) { return e.sweeps(vps, true) }
+
+func (e *Engine) sweeps(vps []Viewpoint, lastUnit bool) ([]*Sweep, error) {
 	sweeps := make([]*Sweep, len(vps))
 	for i, vp := range vps {
 		v, err := e.look(vp)
 		if err != nil {
 			return nil, err
 		}
+		v.lastUnit = lastUnit
 		sweeps[i] = e.newSweep(v, vp)
 		sweeps[i].shards = make([]*shard, (len(e.products)+shardSize-1)/shardSize)
 	}
@@ -50,11 +57,17 @@ func (e *Engine) Sweeps(vps []Viewpoint) ([]*Sweep, error) {
 }
 
 // SweepOf prices some products alone; it is not to be asked for any other.
-func (e *Engine) SweepOf(vp Viewpoint, some Set) (*Sweep, error) {
+func (e *Engine) SweepOf(vp Viewpoint, some Set) (*Sweep, error) { return e.sweepOf(vp, some, false) }
+
+// LastUnitOf is what LastUnits say of some products alone; it is not to be asked for any other.
+func (e *Engine) LastUnitOf(vp Viewpoint, some Set) (*Sweep, error) { return e.sweepOf(vp, some, true) }
+
+func (e *Engine) sweepOf(vp Viewpoint, some Set, lastUnit bool) (*Sweep, error) {
 	v, err := e.look(vp)
 	if err != nil {
 		return nil, err
 	}
+	v.lastUnit = lastUnit
 	sw := e.newSweep(v, vp)
 	sw.runPatch(v.plan(nil), some, some.Count())
 	return sw, nil
@@ -85,6 +98,7 @@ func (e *Engine) Resweep(before *Sweep, vp Viewpoint, touched Set) (*Sweep, erro
 	if err != nil {
 		return nil, err
 	}
+	v.lastUnit = before.view.lastUnit
 	sw := e.newSweep(v, vp)
 	sw.shards = before.shards
 	if before.patch != nil {

@@ -9,7 +9,8 @@ import (
 )
 
 // Sweep is the prices of all products from one viewpoint, by product number, in whole minor units of Currency on the
-// channel's footing. It never changes once made, and holds its engine.
+// channel's footing: what a unit of a line costs on average, or its last one. It never changes once made, and holds its
+// engine.
 type Sweep struct {
 	Viewpoint Viewpoint
 	Currency  string
@@ -21,8 +22,6 @@ type Sweep struct {
 	stacked []*rule // rules of layers in which every rule applies, by slot
 
 	once, catalogOnce sync.Once
-	graduatedOnce     sync.Once
-	graduatedOf       Set
 	entering          [LayerCount]checkpoint // by layer, how far its products have come where they enter it
 	margins           Margins
 	catalog           *Sweep
@@ -41,42 +40,6 @@ func (sw *Sweep) Price(p int32) (int64, bool) {
 	sh, i := sw.at(p)
 	n := sh.price[i]
 	return n, n != missing
-}
-
-// LastUnit is the price of the last unit of a product's line, finished, in minor units; false where there is none. It
-// is Price but where units of the line differ.
-func (sw *Sweep) LastUnit(p int32) (int64, bool) {
-	v := sw.view
-	if v.quantity > 1 && sw.graduated().has(p) {
-		line := state{product: p, quantity: v.quantity, term: v.term}
-		if segments := v.segments(&line); len(segments) > 1 && v.sells(p) {
-			v = v.own()
-			s := state{product: p, quantity: v.quantity, unit: segments[len(segments)-1].last, term: v.term}
-			if v.unit(&s); !s.price.ok {
-				return 0, false
-			}
-			return v.finish(&s).price.Minor(v.digits, v.settings.Rounding.Mode)
-		}
-	}
-	return sw.Price(p)
-}
-
-// graduated are the products of which units of a line may differ; nil: none.
-func (sw *Sweep) graduated() Set {
-	sw.graduatedOnce.Do(func() {
-		for _, l := range sw.view.active {
-			for _, r := range l {
-				if r.counting.Method == Graduated {
-					if sw.graduatedOf == nil {
-						sw.graduatedOf = sw.view.index.empty()
-					}
-					sw.graduatedOf.or(r.reach[0])
-					sw.graduatedOf.or(r.reach[1])
-				}
-			}
-		}
-	})
-	return sw.graduatedOf
 }
 
 // CatalogPrice is a product's price after the catalog layer, on the channel's footing, rounded: what a reduced price is

@@ -163,7 +163,7 @@ type begunOf func(sku string) Begun
 
 // At prices all products at a moment.
 func (t *Telling) At(at pricing.Moment, begun begunOf) (*Lines, error) {
-	sweeps, err := t.engine.Sweeps(t.viewpoints(at))
+	sweeps, err := t.engine.LastUnits(t.viewpoints(at))
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
@@ -175,7 +175,7 @@ func (t *Telling) AtSome(at pricing.Moment, begun begunOf, some pricing.Set) (*L
 	sweeps := make([]*pricing.Sweep, len(t.asks))
 	for i, vp := range t.viewpoints(at) {
 		var err error
-		if sweeps[i], err = t.engine.SweepOf(vp, some); err != nil {
+		if sweeps[i], err = t.engine.LastUnitOf(vp, some); err != nil {
 			return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 		}
 	}
@@ -200,7 +200,7 @@ func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun begunO
 // units. Quantities that are asked of few products alone are priced one by one.
 func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
 	if base, asked := l.of.base[quantity]; asked {
-		return l.sweeps[base+group].LastUnit(p)
+		return l.sweeps[base+group].Price(p)
 	}
 	answer := l.answer(p, group, quantity)
 	if answer == nil {

@@ -49,6 +49,21 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 	return res
 }
 
+// LastUnit is what the last unit of the line that is asked for costs, and the rules that it was priced by.
+func LastUnit(book *pricing.Book, q pricing.Question) Result {
+	r := newReference(book, q)
+	r.quantity, r.term = max(q.Quantity, 1), max(q.Term, 1)
+	p := r.product(q.SKU)
+	if !r.listed(p) {
+		return Result{}
+	}
+	u := r.unit(p, r.quantity, r.quantity, r.term, nil)
+	if u.price == nil {
+		return Result{}
+	}
+	return Result{Unit: r.finish(p, u), Rules: u.applied}
+}
+
 // newReference looks up what a viewpoint names.
 func newReference(book *pricing.Book, q pricing.Question) *reference {
 	r := &reference{book: book, q: q, at: q.At, currency: book.Settings.Currency}
