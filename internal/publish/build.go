@@ -17,7 +17,8 @@ type Lines struct {
 	Digits   int
 
 	of     *Telling
-	sweeps []*pricing.Sweep // by place in of.asks
+	sweeps []*pricing.Sweep         // by place in of.asks
+	rare   map[int][]*pricing.Sweep // by smallest order that is not asked of all products: those that have it, by group
 	scope  *pricing.Scope
 	begun  begunOf
 	some   pricing.Set // nil: all products
@@ -40,7 +41,7 @@ type Telling struct {
 	buyer      pricing.Viewpoint // who is told; the zero value: the channel
 }
 
-// mostLeasts is for how many smallest orders all products are priced at once; where there are more, one by one.
+// mostLeasts is for how many smallest orders all products are priced; where there are more, those alone that have it.
 const mostLeasts = 6
 
 // ask is a group, "" for guests, and a quantity.
@@ -149,12 +150,17 @@ func (t *Telling) viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
 func (t *Telling) viewpoints(at pricing.Moment) []pricing.Viewpoint {
 	vps := make([]pricing.Viewpoint, len(t.asks))
 	for i, a := range t.asks {
-		vps[i] = t.viewpoint(at, a.quantity)
-		if a.group != "" {
-			vps[i].Groups = []string{a.group}
-		}
+		vps[i] = t.asked(a, at)
 	}
 	return vps
+}
+
+func (t *Telling) asked(a ask, at pricing.Moment) pricing.Viewpoint {
+	vp := t.viewpoint(at, a.quantity)
+	if a.group != "" {
+		vp.Groups = []string{a.group}
+	}
+	return vp
 }
 
 // begunOf says of a product which reduction is under way in the channel, and what was the lowest price before; nil:
@@ -167,7 +173,7 @@ func (t *Telling) At(at pricing.Moment, begun begunOf) (*Lines, error) {
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
-	return t.lines(at, sweeps, begun)
+	return t.lines(at, sweeps, begun, nil)
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
@@ -179,66 +185,67 @@ func (t *Telling) AtSome(at pricing.Moment, begun begunOf, some pricing.Set) (*L
 			return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 		}
 	}
-	lines, err := t.lines(at, sweeps, begun)
-	if err == nil {
-		lines.some = some
-	}
-	return lines, err
+	return t.lines(at, sweeps, begun, some)
 }
 
-func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun begunOf) (*Lines, error) {
+func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun begunOf, some pricing.Set) (*Lines, error) {
 	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
 	first := sweeps[0]
-	return &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope,
-		begun: begun}, nil
+	l := &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope, begun: begun,
+		some: some}
+	if len(t.leasts()) > 0 {
+		err = l.priceRare()
+	}
+	return l, err
 }
 
-// price is that of the last of so many units for a group, by its place among groups from 1 on (0: a guest), in minor
-// units. Quantities that are asked of few products alone are priced one by one.
-func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
-	if base, asked := l.of.base[quantity]; asked {
-		return l.sweeps[base+group].Price(p)
+// priceRare prices products at a smallest order that few have.
+func (l *Lines) priceRare() error {
+	t, having := l.of, map[int][]int32{}
+	for p := range int32(len(t.engine.Products())) {
+		if l.some != nil && !l.some.Has(p) {
+			continue
+		}
+		least, _ := t.baskets.Least(l.scope, p)
+		if _, asked := t.base[least]; !asked && least <= pricing.MaxQuantity {
+			having[least] = append(having[least], p)
+		}
 	}
-	answer := l.answer(p, group, quantity)
-	if answer == nil {
-		return 0, false
-	}
-	return answer.Portions[len(answer.Portions)-1].Unit.Minor(l.Digits, money.HalfUp)
-}
-
-// rules are those that applied to the last of so many units for a guest.
-func (l *Lines) rules(p int32, quantity int) (rules []*pricing.Rule) {
-	if base, asked := l.of.base[quantity]; asked {
-		return l.sweeps[base].Rules(p)
-	}
-	if answer := l.answer(p, 0, quantity); answer != nil {
-		last := answer.Portions[len(answer.Portions)-1]
-		l.of.engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) {
-			if slices.Contains(last.Rules, r.Code) {
-				rules = append(rules, r)
+	l.rare = map[int][]*pricing.Sweep{}
+	for least, products := range having {
+		some := t.engine.SetOf(products)
+		for _, g := range append([]string{""}, t.groups...) {
+			sweep, err := t.engine.LastUnitOf(t.asked(ask{g, least}, l.At), some)
+			if err != nil {
+				return fmt.Errorf("price channel %q by %d: %w", t.Channel, least, err)
 			}
-		})
-		slices.SortFunc(rules, func(a, b *pricing.Rule) int {
-			return slices.Index(last.Rules, a.Code) - slices.Index(last.Rules, b.Code)
-		})
+			l.rare[least] = append(l.rare[least], sweep)
+		}
 	}
-	return rules
+	return nil
 }
 
-// answer prices one product by itself; nil: it has no price.
-func (l *Lines) answer(p int32, group, quantity int) *pricing.Answer {
-	vp := l.of.viewpoint(l.At, quantity)
-	if group > 0 {
-		vp.Groups = []string{l.of.groups[group-1]}
+// at are the prices of so many units of a product for a group, by its place among groups from 1 on (0: a guest); nil:
+// nobody can order as many.
+func (l *Lines) at(group, quantity int) *pricing.Sweep {
+	if base, asked := l.of.base[quantity]; asked {
+		return l.sweeps[base+group]
 	}
-	answer, err := l.of.engine.Price(pricing.Question{Viewpoint: vp, SKU: l.of.engine.Products()[p].SKU})
-	if err != nil || answer.Unit == nil {
-		return nil
+	if rare := l.rare[quantity]; rare != nil {
+		return rare[group]
 	}
-	return answer
+	return nil
+}
+
+// price is that of the last of so many units for a group, in minor units.
+func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
+	if sweep := l.at(group, quantity); sweep != nil {
+		return sweep.Price(p)
+	}
+	return 0, false
 }
 
 // Told is a line with what is known of it beyond what the channel is told.
@@ -258,7 +265,7 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	if !ok {
 		return Told{}, false
 	}
-	rules := l.rules(p, least)
+	rules := l.at(0, least).Rules(p)
 	told := Told{Minor: minor, Rules: rules, Product: p, Line: Line{SKU: product.SKU, Name: product.Name,
 		Price: money.FormatMinor(minor, l.Digits), Currency: l.Currency, Tax: "included"}}
 	line := &told.Line

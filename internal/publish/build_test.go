@@ -2,8 +2,10 @@ package publish
 
 import (
 	"encoding/json"
+	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	_ "time/tzdata"
@@ -59,6 +61,36 @@ func TestALine(t *testing.T) {
 		"referenceKind":"lowest30","as":"reduced","until":"2026-12-06T00:00:00+01:00","breaks":[{"from":6,"price":"6.60"}],
 		"groups":{"trade":{"price":"5.95","breaks":[{"from":6,"price":"5.60"}]}},"perUnit":{"price":"57.92","of":"l"},
 		"label":"Week","badge":"%","alt":"a","image":"x.png","tags":{"add":["daily"]}}`, string(have))
+}
+
+// Where products have many smallest orders, each is told the price of the last unit of its own; also where units before
+// it cost as much again.
+func TestManySmallestOrders(t *testing.T) {
+	var products []string
+	for least := range 12 {
+		products = append(products, fmt.Sprintf(`{"sku":"P%d","list":"10","minOrder":%d}`, least+1, least+1))
+	}
+	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},
+		"groups":[{"code":"trade"}],"channels":[{"code":"web"}],"products":[`+strings.Join(products, ",")+`],"rules":[
+			{"code":"ALL","layer":"tier","rank":1,"where":{"all":[]},"method":"graduated","breaks":[{"from":1,"percentOff":"10"}]},
+			{"code":"MID","layer":"tier","rank":2,"where":{"all":[]},"method":"graduated",
+				"breaks":[{"from":3,"percentOff":"20"},{"from":5,"percentOff":"5"}]},
+			{"code":"TRADE","layer":"group","rank":1,"where":{"sku":"P12"},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}}]}`,
+		"web")
+	require.Greater(t, len(tell.leasts()), mostLeasts)
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), nil)
+	require.NoError(t, err)
+	for p, product := range tell.engine.Products() {
+		told, is := lines.Of(int32(p))
+		require.True(t, is)
+		want, rule := "9.00", "ALL"
+		if product.MinOrder == 3 || product.MinOrder == 4 {
+			want, rule = "8.00", "MID"
+		}
+		require.Equal(t, want, told.Price, product.SKU)
+		require.Equal(t, rule, told.Rules[0].Code, product.SKU)
+		require.Equal(t, product.SKU == "P12", told.Groups["trade"].Price == "8.00", product.SKU)
+	}
 }
 
 // Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at

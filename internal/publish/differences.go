@@ -367,8 +367,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 				r.Margin = &margin
 			}
 		}
-		below := func(sw *pricing.Sweep) bool { return sw.BelowCost(r.Product) }
-		if slices.ContainsFunc(d.lines.sweeps, below) {
+		if d.lines.belowCost(r) {
 			r.Stops = append(r.Stops, flags.BelowCost)
 		}
 		if broken[r.SKU] {
@@ -399,6 +398,13 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 		}
 	}
 	return nil
+}
+
+// belowCost reports whether somebody pays less than a row's product costs.
+func (l *Lines) belowCost(r *Difference) bool {
+	below := func(sw *pricing.Sweep) bool { return sw.BelowCost(r.Product) }
+	rare := r.Line.Order != nil && slices.ContainsFunc(l.rare[r.Line.Order.Min], below)
+	return rare || slices.ContainsFunc(l.sweeps, below)
 }
 
 // untils says of rows how long they hold.
