@@ -20,7 +20,7 @@ type Lines struct {
 	sweeps []*pricing.Sweep         // by place in of.asks
 	rare   map[int][]*pricing.Sweep // by smallest order that is not asked of all products: those that have it, by group
 	scope  *pricing.Scope
-	begun  begunOf
+	before *reductions
 	some   pricing.Set // nil: all products
 }
 
@@ -163,21 +163,17 @@ func (t *Telling) asked(a ask, at pricing.Moment) pricing.Viewpoint {
 	return vp
 }
 
-// begunOf says of a product which reduction is under way in the channel, and what was the lowest price before; nil:
-// none is, and none was.
-type begunOf func(sku string) Begun
-
-// At prices all products at a moment.
-func (t *Telling) At(at pricing.Moment, begun begunOf) (*Lines, error) {
+// At prices all products at a moment. before is what there is to know of reductions; nil: none is under way.
+func (t *Telling) At(at pricing.Moment, before *reductions) (*Lines, error) {
 	sweeps, err := t.engine.LastUnits(t.viewpoints(at))
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
-	return t.lines(at, sweeps, begun, nil)
+	return t.lines(at, sweeps, before, nil)
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
-func (t *Telling) AtSome(at pricing.Moment, begun begunOf, some pricing.Set) (*Lines, error) {
+func (t *Telling) AtSome(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
 	sweeps := make([]*pricing.Sweep, len(t.asks))
 	for i, vp := range t.viewpoints(at) {
 		var err error
@@ -185,21 +181,24 @@ func (t *Telling) AtSome(at pricing.Moment, begun begunOf, some pricing.Set) (*L
 			return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 		}
 	}
-	return t.lines(at, sweeps, begun, some)
+	return t.lines(at, sweeps, before, some)
 }
 
-func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, begun begunOf, some pricing.Set) (*Lines, error) {
+func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, before *reductions,
+	some pricing.Set) (*Lines, error) {
 	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
 	if err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
 	first := sweeps[0]
-	l := &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope, begun: begun,
+	l := &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope, before: before,
 		some: some}
 	if len(t.leasts()) > 0 {
-		err = l.priceRare()
+		if err := l.priceRare(); err != nil {
+			return nil, err
+		}
 	}
-	return l, err
+	return l, l.lookBack()
 }
 
 // priceRare prices products at a smallest order that few have.

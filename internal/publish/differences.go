@@ -126,6 +126,45 @@ type Open struct {
 	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
 }
 
+// unlike are the SKUs of which something else was known than is of now: what the channel shows, or what is open there.
+func (k *Know) unlike(now *Know) (skus []string) {
+	if k == now {
+		return nil
+	}
+	for sku, is := range now.Shown {
+		if was, shown := k.Shown[sku]; !shown || !was.same(&is) {
+			skus = append(skus, sku)
+		}
+	}
+	for sku := range k.Shown {
+		if _, shown := now.Shown[sku]; !shown {
+			skus = append(skus, sku)
+		}
+	}
+	for sku, is := range now.Open {
+		if was, open := k.Open[sku]; !open || !was.same(is) {
+			skus = append(skus, sku)
+		}
+	}
+	for sku := range k.Open {
+		if _, open := now.Open[sku]; !open {
+			skus = append(skus, sku)
+		}
+	}
+	return skus
+}
+
+func (s *Shown) same(o *Shown) bool {
+	return s.Publication == o.Publication && s.From.Equal(o.From) && s.Currency == o.Currency &&
+		s.Price.Equal(o.Price) && sameAmount(s.Reference, o.Reference) && alike(s.Digest, o.Digest) &&
+		s.Begun.Reduced == o.Begun.Reduced && sameAmount(s.Begun.Reference, o.Begun.Reference)
+}
+
+func (o Open) same(other Open) bool {
+	return o.Unanswered == other.Unanswered && o.Behind == other.Behind && o.Held == other.Held &&
+		sameAmount(o.HeldPrice, other.HeldPrice)
+}
+
 // later is what is known as it will be when everything that the channel was told ahead is shown.
 func (k *Know) later() *Know {
 	if len(k.Later) == 0 {
@@ -143,23 +182,11 @@ func (k *Know) later() *Know {
 	return &next
 }
 
-// begun says what there is to know of a product's reduction. lowest are the lowest prices shown before, by SKU.
-func (k *Know) begun(lowest map[string]money.Rat) func(sku string) Begun {
-	return func(sku string) Begun {
-		b := k.Shown[sku].Begun
-		if low, shown := lowest[sku]; shown {
-			b.Lowest = &low
-		}
-		return b
-	}
-}
-
 // Compare holds what a channel shows against what the book says at a moment. With whole, all lines are told again.
-// lowest are the lowest prices shown before a reduction that begins at that moment, broken are SKUs whose pinned prices
-// do not hold.
-func Compare(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat, whole bool,
+// before is what there is to know of reductions, broken are SKUs whose pinned prices do not hold.
+func Compare(t *Telling, at pricing.Moment, k *Know, before *reductions, whole bool,
 	broken map[string]bool) (*Differences, error) {
-	lines, err := t.At(at, k.begun(lowest))
+	lines, err := t.At(at, before)
 	if err != nil {
 		return nil, err
 	}
@@ -241,11 +268,11 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 	return rows, d.judge(t, rows, broken)
 }
 
-// after are the differences after an edit, or a little later: of the products in some anew, of the others as they were.
-// The channel shows what it showed, and the products are numbered alike.
-func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, lowest map[string]money.Rat, broken map[string]bool,
+// after are the differences after an edit, a publication, or a little later: of the products in some anew, of the
+// others as they were. Of those, the channel shows what it showed; the products are numbered alike.
+func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, before *reductions, broken map[string]bool,
 	some pricing.Set) (*Differences, error) {
-	lines, err := t.AtSome(at, k.begun(lowest), some)
+	lines, err := t.AtSome(at, before, some)
 	if err != nil {
 		return nil, err
 	}
@@ -256,11 +283,12 @@ func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, lowest map[s
 		return nil, err
 	}
 	for i := range d.Rows {
-		if r := &d.Rows[i]; r.Product < 0 || !some.Has(r.Product) {
+		if r := &d.Rows[i]; r.Product >= 0 && !some.Has(r.Product) {
 			rows = append(rows, *r)
 		}
 	}
 	next.Rows = rows
+	next.gone(t, k)
 	next.count()
 	next.sort()
 	return next, nil

@@ -370,25 +370,8 @@ func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, 
 			products = append(products, p)
 		}
 	}
-	some := t.engine.SetOf(products)
-	var lowest map[string]money.Rat
-	if len(products) > 0 {
-		skus := make([]string, 0, some.Count())
-		some.Each(func(p int32) bool {
-			skus = append(skus, t.engine.Products()[p].SKU)
-			return true
-		})
-		if lowest, err = d.lowest(ctx, t, at, skus...); err != nil {
-			return nil, err
-		}
-	}
 	none := &Differences{states: make([]lineState, len(t.engine.Products()))}
-	found, err := none.after(t, at, know, lowest, broken, some)
-	if err == nil {
-		found.gone(t, know)
-		found.sort()
-	}
-	return found, err
+	return none.after(t, at, know, d.reductions(ctx, t, at, know, &lows{}), broken, t.engine.SetOf(products))
 }
 
 // dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the

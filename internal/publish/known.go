@@ -21,16 +21,17 @@ type known struct {
 	newest   time.Time // since when the newest line is shown; zero: it was not looked for
 
 	comparing   sync.Mutex // guards what follows; held while lines are held against what is shown
-	of          *Know      // that the rest was found from
-	lowest      map[string]money.Rat
-	lookback    pricing.Moment // of lowest
+	of          *Know      // that the rest was found from, but differences
+	lows        *lows
+	lookback    pricing.Moment // of lows
 	key         string
 	differences *Differences
 	compared    compared
 }
 
-// compared is what differences were found from, besides what the channel shows.
+// compared is what differences were found from.
 type compared struct {
+	know     *Know
 	snap     *book.Snapshot
 	telling  *Telling
 	lookback pricing.Moment
@@ -190,11 +191,12 @@ func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string)
 	return t, broken, know, err
 }
 
-// lowest are the lowest prices that a channel showed in the time before a moment which counts for a reduction that
-// begins then, by SKU: of some products, or of all where none are named.
-func (d *Desk) lowest(ctx context.Context, t *Telling, at pricing.Moment, skus ...string) (map[string]money.Rat,
-	error) {
-	return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus...)
+// reductions are what there is to know of those in a channel at a moment. known are the lowest prices that were read
+// for it already, of the same know and the same day.
+func (d *Desk) reductions(ctx context.Context, t *Telling, at pricing.Moment, know *Know, known *lows) *reductions {
+	return &reductions{know.Shown, known, func(skus ...string) (map[string]money.Rat, error) {
+		return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus...)
+	}}
 }
 
 // Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
@@ -212,15 +214,15 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	k := d.channel(channel)
 	k.comparing.Lock()
 	defer k.comparing.Unlock()
-	k.begin(know)
-	of := compared{snap, t, lookback(at), fmt.Sprint(broken)}
+	before := k.begin(ctx, d, know, t, at)
+	of := compared{know, snap, t, lookback(at), fmt.Sprint(broken)}
 	key := fmt.Sprint(snap.Version, " ", t.kind, " ", of.lookback, of.broken, alike)
 	if k.key == key {
 		return k.differences, nil
 	}
-	found, err := k.little(of, at, broken)
+	found, err := k.little(of, at, before, broken)
 	if err == nil && found == nil {
-		found, err = k.compare(ctx, d, t, at, false, broken)
+		found, err = d.compare(t, at, know, before, false, broken)
 	}
 	if err != nil {
 		return nil, err
@@ -230,19 +232,22 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	return found, nil
 }
 
-// begin forgets what was found from something else that is known. The caller holds comparing.
-func (k *known) begin(know *Know) {
-	if k.of != know {
-		k.of, k.lowest, k.key, k.differences, k.compared = know, nil, "", nil, compared{}
+// begin forgets what does not hold of what is known now, and of a day. The caller holds comparing.
+func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *Telling, at pricing.Moment) *reductions {
+	if from := lookback(at); k.of != know || k.lookback != from {
+		k.of, k.lookback, k.lows, k.key = know, from, &lows{}, ""
 	}
+	return d.reductions(ctx, t, at, know, k.lows)
 }
 
 // little are the differences where little differs from those that are known; nil where much does. The caller holds
 // comparing.
-func (k *known) little(of compared, at pricing.Moment, broken map[string]bool) (*Differences, error) {
+func (k *known) little(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
+	error) {
 	was := k.compared
 	if k.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
-		was.broken != of.broken || len(k.of.Later) > 0 || !slices.Equal(was.telling.asks, of.telling.asks) {
+		was.broken != of.broken || len(was.know.Later)+len(of.know.Later) > 0 ||
+		!slices.Equal(was.telling.asks, of.telling.asks) {
 		return nil, nil
 	}
 	some := of.telling.none()
@@ -253,11 +258,12 @@ func (k *known) little(of compared, at pricing.Moment, broken map[string]bool) (
 		}
 		some = some.Or(touched)
 	}
-	some = some.Or(of.telling.turned(k.differences.At, at))
+	some = some.Or(of.telling.turned(k.differences.At, at)).Or(of.telling.engine.SetOf(of.telling.numbers(
+		was.know.unlike(of.know))))
 	if some.Count() > len(of.snap.Engine.Products())/3 {
 		return nil, nil
 	}
-	return k.differences.after(of.telling, at, k.of, k.lowest, broken, some)
+	return k.differences.after(of.telling, at, of.know, before, broken, some)
 }
 
 // at are the differences of a channel from a version of the book at a moment, with their lines.
@@ -270,24 +276,25 @@ func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at p
 	k := d.channel(channel)
 	k.comparing.Lock()
 	defer k.comparing.Unlock()
-	k.begin(know)
-	return k.compare(ctx, d, t, at, whole, broken)
+	return d.compare(t, at, know, k.begin(ctx, d, know, t, at), whole, broken)
 }
 
-// compare compares anew. The caller holds comparing.
-func (k *known) compare(ctx context.Context, d *Desk, t *Telling, at pricing.Moment, whole bool,
+// compare compares anew.
+func (d *Desk) compare(t *Telling, at pricing.Moment, know *Know, before *reductions, whole bool,
 	broken map[string]bool) (*Differences, error) {
-	if from := lookback(at); k.lowest == nil || k.lookback != from {
-		lowest, err := d.lowest(ctx, t, at)
-		if err != nil {
-			return nil, err
-		}
-		k.lowest = lowest
-		k.lookback = from
-	}
-	know := k.of
 	if at.Instant(t.zone).After(d.now()) {
 		know = know.later()
+		before.shown = know.Shown
 	}
-	return Compare(t, at, know, k.lowest, whole, broken)
+	return Compare(t, at, know, before, whole, broken)
+}
+
+// numbers are those of the products of some SKUs that are in the book.
+func (t *Telling) numbers(skus []string) (products []int32) {
+	for _, sku := range skus {
+		if p, exists := t.engine.ProductNumber(sku); exists {
+			products = append(products, p)
+		}
+	}
+	return products
 }

@@ -23,22 +23,8 @@ func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpo
 	if err != nil {
 		return nil, err
 	}
-	skus := make([]string, len(products))
-	for i, p := range products {
-		skus[i] = t.engine.Products()[p].SKU
-	}
-	if len(skus) > mostNamed {
-		skus = nil // all
-	}
-	lowest, err := d.lowest(ctx, t, vp.At, skus...)
-	if err != nil {
-		return nil, err
-	}
-	return t.tell(vp.At, know.begun(lowest), products)
+	return t.tell(vp.At, d.reductions(ctx, t, vp.At, know, &lows{}), products)
 }
-
-// mostNamed bounds how many products are named to the database.
-const mostNamed = 10_000
 
 // to is how somebody is told the prices, instead of all that the channel knows.
 func (t *Telling) to(vp pricing.Viewpoint) *Telling {
@@ -54,9 +40,9 @@ func (t *Telling) to(vp pricing.Viewpoint) *Telling {
 }
 
 // tell are the lines of some products that have a price, in their order, with how long each holds.
-func (t *Telling) tell(at pricing.Moment, begun begunOf, products []int32) ([]Told, error) {
+func (t *Telling) tell(at pricing.Moment, before *reductions, products []int32) ([]Told, error) {
 	some := t.engine.SetOf(products)
-	lines, err := t.AtSome(at, begun, some)
+	lines, err := t.AtSome(at, before, some)
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,8 @@ package publish
 
 import (
 	"context"
+	"slices"
+	"sync"
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
@@ -29,13 +31,109 @@ var ReferenceKinds = []ReferenceKind{Lowest30, Catalog, List, RRP}
 type Begun struct {
 	Reduced   bool
 	Reference *money.Rat // of the reduction under way; nil: none
-	Lowest    *money.Rat // where none is under way: the lowest price shown in the 30 days before; nil: none was
+}
+
+// reductions are what there is to know of those in a channel while its lines are built.
+type reductions struct {
+	shown map[string]Shown
+	lows  *lows
+	read  func(skus ...string) (map[string]money.Rat, error)
+}
+
+// lows are the lowest prices that a channel showed in the 30 days before a reduction that begins. They are read for the
+// products of which one does: what a channel once showed is many times what it shows.
+type lows struct {
+	mu    sync.Mutex
+	known map[string]*money.Rat // nil: it showed none
+	whole bool                  // those of all products were read
+}
+
+func (b *reductions) begun(sku string) Begun {
+	if b == nil {
+		return Begun{}
+	}
+	return b.shown[sku].Begun
+}
+
+func (b *reductions) lowest(sku string) *money.Rat {
+	if b == nil {
+		return nil
+	}
+	b.lows.mu.Lock()
+	defer b.lows.mu.Unlock()
+	return b.lows.known[sku]
+}
+
+// need reads the lowest prices of some products, as far as they are not known yet.
+func (b *reductions) need(skus []string) error {
+	b.lows.mu.Lock()
+	defer b.lows.mu.Unlock()
+	if b.lows.known == nil {
+		b.lows.known = map[string]*money.Rat{}
+	}
+	skus = slices.DeleteFunc(skus, func(sku string) bool { _, known := b.lows.known[sku]; return known })
+	if b.lows.whole || len(skus) == 0 {
+		return nil
+	}
+	for _, sku := range skus {
+		b.lows.known[sku] = nil
+	}
+	named := skus
+	if len(skus) > mostNamed {
+		named = nil
+	}
+	found, err := b.read(named...)
+	if err != nil {
+		for _, sku := range skus {
+			delete(b.lows.known, sku)
+		}
+		return err
+	}
+	for sku, low := range found {
+		b.lows.known[sku] = &low
+	}
+	b.lows.whole = named == nil
+	return nil
+}
+
+// mostNamed bounds how many products are named to the database; beyond, all are read.
+const mostNamed = 20_000
+
+// toGuests reports whether prices are told to all, not to somebody.
+func (t *Telling) toGuests() bool { return t.buyer.Customer == "" && len(t.buyer.Groups) == 0 }
+
+// lookBack reads of the products of which a reduction begins what it is shown against.
+func (l *Lines) lookBack() error {
+	if l.before == nil || l.of.kind != Lowest30 || !l.of.toGuests() {
+		return nil
+	}
+	var mu sync.Mutex
+	var begin []string
+	products := l.of.engine.Products()
+	pricing.InParallel(len(products), func(from, to int) {
+		var some []string
+		for p := int32(from); p < int32(to); p++ {
+			if l.some != nil && !l.some.Has(p) {
+				continue
+			}
+			least, _ := l.of.baskets.Least(l.scope, p)
+			minor, priced := l.price(p, 0, least)
+			if before, has := l.sweeps[0].CatalogPrice(p); priced && has && minor < before &&
+				!l.before.begun(products[p].SKU).Reduced {
+				some = append(some, products[p].SKU)
+			}
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		begin = append(begin, some...)
+	})
+	return l.before.need(begin)
 }
 
 // refer finds what a price is shown against. What a channel showed is what guests saw: what somebody else pays is
 // shown against nothing.
 func (l *Lines) refer(told *Told) {
-	if l.of.buyer.Customer != "" || len(l.of.buyer.Groups) > 0 {
+	if !l.of.toGuests() {
 		return
 	}
 	p := told.Product
@@ -43,13 +141,10 @@ func (l *Lines) refer(told *Told) {
 	if !has || told.Minor >= before {
 		return
 	}
-	was := Begun{}
-	if l.begun != nil {
-		was = l.begun(told.SKU)
-	}
+	was := l.before.begun(told.SKU)
 	reference := was.Reference
 	if !was.Reduced {
-		reference = l.reference(p, before, was.Lowest)
+		reference = l.reference(p, before, l.before.lowest(told.SKU))
 	}
 	told.Begun = Begun{Reduced: true, Reference: reference}
 	if reference != nil && money.FromMinor(told.Minor, l.Digits).Less(*reference) {
@@ -117,11 +212,7 @@ func (d *Desk) References(ctx context.Context, snap *book.Snapshot, channel stri
 	for _, s := range shown {
 		know.Shown[s.SKU] = s.Shown
 	}
-	lowest, err := d.lowest(ctx, t, at, skus...)
-	if err != nil {
-		return nil, err
-	}
-	lines, err := t.AtSome(at, know.begun(lowest), snap.Engine.SetOf(products))
+	lines, err := t.AtSome(at, d.reductions(ctx, t, at, know, &lows{}), snap.Engine.SetOf(products))
 	if err != nil {
 		return nil, err
 	}

@@ -110,7 +110,7 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 
 // again are the lines of some products at a later moment; those of others are not to be asked for.
 func (l *Lines) again(at pricing.Moment, some pricing.Set) (*Lines, error) {
-	return l.of.AtSome(at, l.begun, some)
+	return l.of.AtSome(at, l.before, some)
 }
 
 // Untils are the moments at which lines of some products will differ by themselves; those that will not in a year are
