@@ -58,8 +58,11 @@ func (sw *Sweep) Cost(p int32) (int64, bool) {
 // BelowCost reports whether the exact margin of a product's price is under 0.
 func (sw *Sweep) BelowCost(p int32) bool {
 	price, ok := sw.Price(p)
-	return ok && price < sw.view.limitsOf().breakEven[p]
+	return ok && sw.Loses(p, price)
 }
+
+// Loses reports whether the exact margin of a product would be under 0 at a price in minor units.
+func (sw *Sweep) Loses(p int32, price int64) bool { return price < sw.view.limitsOf().breakEven[p] }
 
 // UnderGuard reports whether a product's price is below what the guard's margin permits.
 func (sw *Sweep) UnderGuard(p int32) bool {

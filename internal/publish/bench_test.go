@@ -59,6 +59,13 @@ func BenchmarkLines(b *testing.B) {
 			require.Less(b, len(d.Rows), len(first.Rows))
 		}
 	})
+	b.Run("whole", func(b *testing.B) {
+		for b.Loop() {
+			d, err := Compare(t, at, know, nil, true, nil)
+			require.NoError(b, err)
+			require.Len(b, d.Rows, len(first.Rows))
+		}
+	})
 	b.Run("until", func(b *testing.B) {
 		for b.Loop() {
 			require.NoError(b, first.untils())

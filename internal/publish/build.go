@@ -18,6 +18,7 @@ type Lines struct {
 
 	of     *Telling
 	sweeps []*pricing.Sweep         // by place in of.asks
+	steps  []quantityStep           // by place in of.thresholds
 	rare   map[int][]*pricing.Sweep // by smallest order that is not asked of all products: those that have it, by group
 	scope  *pricing.Scope
 	before *reductions
@@ -39,6 +40,12 @@ type Telling struct {
 	thresholds []int             // ascending, above 1
 	groups     []string          // codes, in the book's order
 	buyer      pricing.Viewpoint // who is told; the zero value: the channel
+}
+
+// quantityStep is a quantity from which prices may be others, and what it costs, by group.
+type quantityStep struct {
+	from   int
+	sweeps []*pricing.Sweep
 }
 
 // mostLeasts is for how many smallest orders all products are priced; where there are more, those alone that have it.
@@ -193,6 +200,9 @@ func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, before *redu
 	first := sweeps[0]
 	l := &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope, before: before,
 		some: some}
+	for _, from := range t.thresholds {
+		l.steps = append(l.steps, quantityStep{from, sweeps[t.base[from]:][:1+len(t.groups)]})
+	}
 	if len(t.leasts()) > 0 {
 		if err := l.priceRare(); err != nil {
 			return nil, err
@@ -302,14 +312,14 @@ func (l *Lines) Of(p int32) (Told, bool) {
 // breaks are the quantities above least from which a unit costs otherwise than from the one before; of least it costs
 // price.
 func (l *Lines) breaks(p int32, group, least int, price int64) (list []LineBreak) {
-	for _, from := range l.of.thresholds {
-		if from <= least {
+	for _, step := range l.steps {
+		if step.from <= least {
 			continue
 		}
-		minor, ok := l.price(p, group, from)
+		minor, ok := step.sweeps[group].Price(p)
 		if ok && minor != price {
 			price = minor
-			list = append(list, LineBreak{from, money.FormatMinor(minor, l.Digits)})
+			list = append(list, LineBreak{step.from, money.FormatMinor(minor, l.Digits)})
 		}
 	}
 	return list

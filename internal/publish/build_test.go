@@ -47,7 +47,7 @@ func TestALine(t *testing.T) {
 			{"code":"SIX","layer":"tier","rank":1,"where":{"all":[]},"breaks":[{"from":6,"percentOff":"5"},{"from":12,"percentOff":"5"}]},
 			{"code":"TRADE","layer":"group","rank":1,"where":{"all":[]},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}},
 			{"code":"ORDER","layer":"promotion","rank":1,"where":{"all":[]},"order":{"multiple":1}}]}`, "web")
-	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &reductions{lows: &lows{}, read: func(skus ...string) (map[string]money.Rat, error) {
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &reductions{lows: &lows{}, read: func(skus []string) (map[string]money.Rat, error) {
 		return map[string]money.Rat{skus[0]: money.MustParse("8.30")}, nil
 	}})
 	require.NoError(t, err)

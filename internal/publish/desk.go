@@ -25,9 +25,8 @@ type Keeper interface {
 	Links(ctx context.Context) (map[string]Link, error)
 	ChannelState(ctx context.Context, channel string) (ChannelState, error)
 	Know(ctx context.Context, channel string, at time.Time) (*Know, error)
-	// Lowest are the lowest prices shown from an instant on, before another, by SKU: of some, or of all where none are
-	// named.
-	Lowest(ctx context.Context, channel string, from, to time.Time, skus ...string) (map[string]money.Rat, error)
+	// Lowest are the lowest prices of some products that were shown from an instant on, before another, by SKU.
+	Lowest(ctx context.Context, channel string, from, to time.Time, skus []string) (map[string]money.Rat, error)
 	// Prepare keeps a publication with its rows, and gives it its number.
 	Prepare(ctx context.Context, p *Publication, rows []Row) error
 	Publication(ctx context.Context, id int64) (Publication, error)

@@ -215,7 +215,8 @@ func Compare(t *Telling, at pricing.Moment, k *Know, before *reductions, whole b
 func (d *Differences) gone(t *Telling, k *Know) {
 	for sku, was := range k.Shown {
 		if _, exists := t.engine.ProductNumber(sku); !exists {
-			row := Difference{SKU: sku, Kind: Gone, Was: &was.Price, Product: -1}
+			price := was.Price
+			row := Difference{SKU: sku, Kind: Gone, Was: &price, Product: -1}
 			row.stands(k.Open[sku])
 			d.Rows = append(d.Rows, row)
 		}
@@ -251,18 +252,19 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 		if is {
 			digest = told.Digest()
 		}
-		row, other := differenceOf(k, sku, was, shows, told, is, digest, d.Digits, again(sku))
-		mu.Lock()
-		defer mu.Unlock()
+		open := k.Open[sku]
 		switch {
-		case other:
-			d.states[p] = differs
-			row.Product, row.Name = p, t.engine.Products()[p].Name
-			rows = append(rows, row)
-		case is:
+		case is && shows && !open.Unanswered && !again(sku) && was.says(&told, digest, d.Digits):
 			d.states[p] = same
-		default:
+		case !is && !shows && !open.Unanswered:
 			d.states[p] = unpriced
+		default:
+			d.states[p] = differs
+			row := differenceOf(open, was, shows, told, is, digest, d.Digits)
+			row.SKU, row.Product, row.Name = sku, p, t.engine.Products()[p].Name
+			mu.Lock()
+			defer mu.Unlock()
+			rows = append(rows, row)
 		}
 	})
 	return rows, d.judge(t, rows, broken)
@@ -324,18 +326,15 @@ func (l *Lines) restated(k *Know) (map[string]bool, error) {
 	return restated, nil
 }
 
-// differenceOf is how a product's line differs from what the channel took; false where it does not.
-func differenceOf(k *Know, sku string, was Shown, shows bool, told Told, is bool, digest Digest,
-	digits int, whole bool) (Difference, bool) {
-	open := k.Open[sku]
-	row := Difference{SKU: sku}
+// differenceOf is how a product's line differs from what the channel took, if it does.
+func differenceOf(open Open, was Shown, shows bool, told Told, is bool, digest Digest, digits int) (row Difference) {
 	if shows {
 		row.Was = &was.Price
 	}
 	if !is {
 		row.Kind = Gone
 		row.stands(open)
-		return row, shows || open.Unanswered
+		return row
 	}
 	price := money.FromMinor(told.Minor, digits)
 	row.Price, row.Line, row.Digest, row.Begun = &price, &told.Line, &digest, told.Begun
@@ -351,13 +350,21 @@ func differenceOf(k *Know, sku string, was Shown, shows bool, told Told, is bool
 	case row.Kind != Details:
 	case !sameAmount(was.Reference, row.Reference):
 		row.Kind = Reference
-	case was.Digest == nil || *was.Digest != digest:
-	case open.Unanswered || whole:
+	case was.Digest != nil && *was.Digest == digest:
 		row.Kind = Again
-	default:
-		return row, false
 	}
-	return row, true
+	return row
+}
+
+// says reports whether what is shown is a line, with its price and what that is reduced from.
+func (s *Shown) says(told *Told, digest Digest, digits int) bool {
+	if s.Digest == nil || *s.Digest != digest || !s.Price.Equal(money.FromMinor(told.Minor, digits)) {
+		return false
+	}
+	if told.Reference == "" {
+		return s.Reference == nil
+	}
+	return sameAmount(s.Reference, told.Begun.Reference)
 }
 
 // stands notes what is open about a row whose price is known.
@@ -380,28 +387,32 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 	if err := d.weigh(t, rows); err != nil {
 		return err
 	}
-	var suspects []int32
-	for i := range rows {
-		r := &rows[i]
-		if r.Line == nil {
-			continue
-		}
-		first := d.lines.sweeps[0]
-		if cost, known := first.Cost(r.Product); known {
-			amount := money.FromMinor(cost, d.Digits)
-			r.Cost = &amount
-			if _, minor, known := first.Margin(r.Product); known {
-				margin := money.FromMinor(minor, d.Digits)
-				r.Margin = &margin
+	pricing.InParallel(len(rows), func(from, to int) {
+		for i := from; i < to; i++ {
+			r := &rows[i]
+			if r.Line == nil {
+				continue
+			}
+			first := d.lines.sweeps[0]
+			if cost, known := first.Cost(r.Product); known {
+				amount := money.FromMinor(cost, d.Digits)
+				r.Cost = &amount
+				if _, minor, known := first.Margin(r.Product); known {
+					margin := money.FromMinor(minor, d.Digits)
+					r.Margin = &margin
+				}
+			}
+			if d.lines.belowCost(r) {
+				r.Stops = append(r.Stops, flags.BelowCost)
+			}
+			if broken[r.SKU] {
+				r.Stops = append(r.Stops, BrokenCheck)
 			}
 		}
-		if d.lines.belowCost(r) {
-			r.Stops = append(r.Stops, flags.BelowCost)
-		}
-		if broken[r.SKU] {
-			r.Stops = append(r.Stops, BrokenCheck)
-		}
-		if t.channel.Limits != nil && r.Begun.Reduced {
+	})
+	var suspects []int32
+	for i := range rows {
+		if r := &rows[i]; r.Line != nil && t.channel.Limits != nil && r.Begun.Reduced {
 			suspects = append(suspects, r.Product)
 		}
 	}
@@ -430,9 +441,19 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 
 // belowCost reports whether somebody pays less than a row's product costs.
 func (l *Lines) belowCost(r *Difference) bool {
-	below := func(sw *pricing.Sweep) bool { return sw.BelowCost(r.Product) }
-	rare := r.Line.Order != nil && slices.ContainsFunc(l.rare[r.Line.Order.Min], below)
-	return rare || slices.ContainsFunc(l.sweeps, below)
+	least, priced := int64(0), false
+	look := func(sweeps []*pricing.Sweep) {
+		for _, sw := range sweeps {
+			if price, ok := sw.Price(r.Product); ok && (!priced || price < least) {
+				least, priced = price, true
+			}
+		}
+	}
+	look(l.sweeps)
+	if r.Line.Order != nil {
+		look(l.rare[r.Line.Order.Min])
+	}
+	return priced && l.sweeps[0].Loses(r.Product, least)
 }
 
 // untils says of rows how long they hold.

@@ -194,8 +194,8 @@ func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string)
 // reductions are what there is to know of those in a channel at a moment. known are the lowest prices that were read
 // for it already, of the same know and the same day.
 func (d *Desk) reductions(ctx context.Context, t *Telling, at pricing.Moment, know *Know, known *lows) *reductions {
-	return &reductions{know.Shown, known, func(skus ...string) (map[string]money.Rat, error) {
-		return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus...)
+	return &reductions{know.Shown, known, func(skus []string) (map[string]money.Rat, error) {
+		return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus)
 	}}
 }
 

@@ -1,9 +1,11 @@
 package publish
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"sync"
 
 	"dogbane/internal/pricing"
 )
@@ -76,15 +78,27 @@ type Digest [16]byte
 // Digest digests a line.
 func (l Line) Digest() Digest {
 	l.Until = ""
-	sum := sha256.Sum256(l.bytes())
+	travels := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(travels)
+	travels.Reset()
+	l.write(travels)
+	sum := sha256.Sum256(travels.Bytes())
 	return Digest(sum[:16])
 }
 
+// buffers are used again: all lines of a channel are digested at once.
+var buffers = sync.Pool{New: func() any { return &bytes.Buffer{} }}
+
 // bytes is the line as it travels.
 func (l Line) bytes() []byte {
-	data, err := json.Marshal(l)
-	if err != nil {
+	var travels bytes.Buffer
+	l.write(&travels)
+	return travels.Bytes()
+}
+
+func (l Line) write(to *bytes.Buffer) {
+	if err := json.NewEncoder(to).Encode(l); err != nil {
 		panic(fmt.Sprintf("publish: write a line: %v", err)) // it is made of texts and numbers
 	}
-	return data
+	to.Truncate(to.Len() - 1) // the line break
 }

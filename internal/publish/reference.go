@@ -37,7 +37,7 @@ type Begun struct {
 type reductions struct {
 	shown map[string]Shown
 	lows  *lows
-	read  func(skus ...string) (map[string]money.Rat, error)
+	read  func(skus []string) (map[string]money.Rat, error)
 }
 
 // lows are the lowest prices that a channel showed in the 30 days before a reduction that begins. They are read for the
@@ -45,7 +45,6 @@ type reductions struct {
 type lows struct {
 	mu    sync.Mutex
 	known map[string]*money.Rat // nil: it showed none
-	whole bool                  // those of all products were read
 }
 
 func (b *reductions) begun(sku string) Begun {
@@ -72,32 +71,23 @@ func (b *reductions) need(skus []string) error {
 		b.lows.known = map[string]*money.Rat{}
 	}
 	skus = slices.DeleteFunc(skus, func(sku string) bool { _, known := b.lows.known[sku]; return known })
-	if b.lows.whole || len(skus) == 0 {
-		return nil
-	}
-	for _, sku := range skus {
-		b.lows.known[sku] = nil
-	}
-	named := skus
-	if len(skus) > mostNamed {
-		named = nil
-	}
-	found, err := b.read(named...)
-	if err != nil {
-		for _, sku := range skus {
-			delete(b.lows.known, sku)
+	for some := range slices.Chunk(skus, mostNamed) {
+		found, err := b.read(some)
+		if err != nil {
+			return err
 		}
-		return err
+		for _, sku := range some {
+			b.lows.known[sku] = nil
+			if low, shown := found[sku]; shown {
+				b.lows.known[sku] = &low
+			}
+		}
 	}
-	for sku, low := range found {
-		b.lows.known[sku] = &low
-	}
-	b.lows.whole = named == nil
 	return nil
 }
 
-// mostNamed bounds how many products are named to the database; beyond, all are read.
-const mostNamed = 20_000
+// mostNamed bounds how many products are named to the database at once.
+const mostNamed = 1000
 
 // toGuests reports whether prices are told to all, not to somebody.
 func (t *Telling) toGuests() bool { return t.buyer.Customer == "" && len(t.buyer.Groups) == 0 }

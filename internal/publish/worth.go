@@ -52,18 +52,20 @@ func (d *Differences) weigh(t *Telling, rows []Difference) error {
 	if err != nil {
 		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
 	}
-	for i := range rows {
-		r := &rows[i]
-		if r.Product < 0 || r.Was == nil || r.Price == nil {
-			continue
+	pricing.InParallel(len(rows), func(from, to int) {
+		for i := from; i < to; i++ {
+			r := &rows[i]
+			if r.Product < 0 || r.Was == nil || r.Price == nil {
+				continue
+			}
+			r.Sold = t.engine.Products()[r.Product].Sold
+			before, after := x.Margin(r.Product, *r.Was), x.Margin(r.Product, *r.Price)
+			if before != nil && after != nil {
+				gain := after.Amount.Sub(before.Amount)
+				r.Gain = &gain
+			}
 		}
-		r.Sold = t.engine.Products()[r.Product].Sold
-		before, after := x.Margin(r.Product, *r.Was), x.Margin(r.Product, *r.Price)
-		if before != nil && after != nil {
-			gain := after.Amount.Sub(before.Amount)
-			r.Gain = &gain
-		}
-	}
+	})
 	return nil
 }
 

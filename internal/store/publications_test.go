@@ -54,10 +54,10 @@ func TestPublishedPricesAreKept(t *testing.T) {
 	require.Nil(t, history[0].Until)
 	require.Equal(t, then.Add(time.Hour), *history[1].Until)
 	require.Equal(t, "12.5", history[1].Price.String())
-	lowest, err := s.Lowest(t.Context(), "web", then.Add(30*time.Minute), then.Add(time.Hour))
+	lowest, err := s.Lowest(t.Context(), "web", then.Add(30*time.Minute), then.Add(time.Hour), []string{"A"})
 	require.NoError(t, err)
 	require.Equal(t, "12.5", lowest["A"].String(), "shown at the start; the other from the end on")
-	lowest, err = s.Lowest(t.Context(), "web", then.Add(time.Hour), then.Add(2*time.Hour))
+	lowest, err = s.Lowest(t.Context(), "web", then.Add(time.Hour), then.Add(2*time.Hour), []string{"A", "B"})
 	require.NoError(t, err)
 	require.Equal(t, "11.0055", lowest["A"].String())
 }

@@ -186,21 +186,18 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 	return k, nil
 }
 
-// Lowest are the lowest prices that a channel showed from an instant on, before another, by SKU, the price shown at the
-// first included: of some products, or of all where none are named.
+// Lowest are the lowest prices of some products that a channel showed from an instant on, before another, by SKU, the
+// price shown at the first included.
 func (s *Store) Lowest(ctx context.Context, channel string, from, to time.Time,
-	skus ...string) (map[string]money.Rat, error) {
+	skus []string) (map[string]money.Rat, error) {
 	lowest := map[string]money.Rat{}
 	// Each table by its key: the two in one would be kept on the side and sorted first.
 	for _, of := range []*gorm.DB{
 		s.db.WithContext(ctx).Table("past_prices").Where("until_at > GREATEST(from_at, ?)", from.UTC()),
 		s.db.WithContext(ctx).Table("shown_prices"),
 	} {
-		of = of.Select("sku, MIN(price) AS low").Group("sku").Where("channel = ? AND price IS NOT NULL AND from_at < ?",
-			channel, to.UTC())
-		if len(skus) > 0 {
-			of = of.Where("sku IN ?", skus)
-		}
+		of = of.Select("sku, MIN(price) AS low").Group("sku").Where(
+			"channel = ? AND price IS NOT NULL AND from_at < ? AND sku IN ?", channel, to.UTC(), skus)
 		var rows []struct {
 			SKU string `gorm:"column:sku"`
 			Low string
