@@ -2,6 +2,7 @@ package publish
 
 import (
 	"encoding/json"
+	"io"
 	"sync"
 	"testing"
 
@@ -10,10 +11,11 @@ import (
 	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/publish/format"
 )
 
-// What it takes to build the lines of 100,000 products, to hold them against what the channel shows, and to find how
-// long they hold. The baseline is encoding the same lines alone.
+// What it takes to build the lines of 100,000 products, to hold them against what the channel shows, to find how long
+// they hold, and to write them into a file for a folder. The baseline is encoding the same lines alone.
 func BenchmarkLines(b *testing.B) {
 	book := demo.Book(100_000)
 	e := pricing.Compile(book)
@@ -64,6 +66,15 @@ func BenchmarkLines(b *testing.B) {
 			d, err := Compare(t, at, know, nil, true, nil)
 			require.NoError(b, err)
 			require.Len(b, d.Rows, len(first.Rows))
+		}
+	})
+	b.Run("file", func(b *testing.B) {
+		texts := make([]json.RawMessage, len(first.Rows))
+		for i := range first.Rows {
+			texts[i] = first.Rows[i].Line.bytes()
+		}
+		for b.Loop() {
+			require.NoError(b, format.CSV(io.Discard, texts, nil))
 		}
 	})
 	b.Run("until", func(b *testing.B) {

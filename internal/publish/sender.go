@@ -242,8 +242,9 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 	if !linked {
 		return s.end(holding, &p, "The channel is no longer connected.")
 	}
+	var last *format.Message
 	if p.Parts == 0 {
-		if err := s.fix(holding, &p, &link); err != nil {
+		if last, err = s.fix(holding, &p, &link); err != nil {
 			return err
 		}
 	}
@@ -253,7 +254,7 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 	case link.Kind == "http":
 		return s.overHTTP(ctx, holding, &p, &link)
 	case link.Kind == "folder":
-		return s.throughFolder(ctx, holding, &p, &link)
+		return s.throughFolder(ctx, holding, &p, &link, last)
 	default: // nothing is sent: it is published the moment its publication is
 		for n := 1; n <= p.Parts; n++ {
 			if err := s.takenWhole(holding, &p, n); err != nil {
@@ -264,11 +265,11 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 	}
 }
 
-// fix keeps the bytes of all parts. A folder gets all in one.
-func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
+// fix keeps the bytes of all parts, and tells the last. A folder gets all in one.
+func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) (last *format.Message, err error) {
 	rows, err := s.Keeper.Going(ctx, p.ID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var chunks [][]Going
 	for i := range rows {
@@ -300,14 +301,15 @@ func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) error {
 			m.Rules, m.Withdraw = p.Rules.Rules, p.Rules.Withdraw
 		}
 		if parts[i], err = m.Bytes(); err != nil {
-			return err
+			return nil, err
 		}
+		last = &m
 	}
 	p.Parts = len(parts)
 	if len(parts) == 0 {
-		return nil
+		return nil, nil
 	}
-	return s.Keeper.FixParts(ctx, p.ID, s.Owner, parts)
+	return last, s.Keeper.FixParts(ctx, p.ID, s.Owner, parts)
 }
 
 func (s *Sender) end(ctx context.Context, p *Publication, problem string) error {

@@ -11,8 +11,9 @@ import (
 	"dogbane/internal/publish/transport"
 )
 
-// throughFolder lays a publication down and waits for its answer file.
-func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link) error {
+// throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed; nil:
+// it is read.
+func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link, m *format.Message) error {
 	folder := &transport.Folder{Path: link.Address}
 	for pause := firstPause; ; {
 		parts, err := s.Keeper.Parts(holding, p.ID)
@@ -26,8 +27,9 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 		now := s.Machine().UTC()
 		var problem error
 		if part.NotBefore == nil { // it is not known to lie there
-			problem, err = s.layDown(holding, folder, p, &part, now)
+			problem, err = s.layDown(holding, folder, p, &part, m, now)
 		} else {
+			m = nil
 			var answers map[string]format.Answer
 			if answers, problem = folder.Answers(p.ID); answers != nil {
 				if err := s.answered(holding, p, 1, answers); err != nil {
@@ -65,7 +67,7 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 
 // layDown lays a publication down. What answers to its number before that is of another program's life; problem says
 // why the folder cannot be used.
-func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publication, part *Part,
+func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publication, part *Part, m *format.Message,
 	now time.Time) (problem, err error) {
 	if part.FirstTried == nil {
 		if problem := folder.Forget(p.ID); problem != nil {
@@ -76,24 +78,27 @@ func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publi
 			return nil, err
 		}
 	}
-	if problem := s.lay(ctx, folder, p); problem != nil {
+	if problem := s.lay(ctx, folder, p, m); problem != nil {
 		return problem, nil
 	}
 	part.NotBefore = &now
 	return nil, s.Keeper.KeepPart(ctx, p.ID, s.Owner, *part)
 }
 
-func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication) error {
-	body, err := s.Keeper.PartBytes(ctx, p.ID, 1)
-	if err != nil {
-		return err
-	}
-	var m format.Message
-	if err := json.Unmarshal(body, &m); err != nil {
-		return fmt.Errorf("read what is laid down: %w", err)
+func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication, m *format.Message) error {
+	if m == nil {
+		body, err := s.Keeper.PartBytes(ctx, p.ID, 1)
+		if err != nil {
+			return err
+		}
+		m = &format.Message{}
+		if err := json.Unmarshal(body, m); err != nil {
+			return fmt.Errorf("read what is laid down: %w", err)
+		}
 	}
 	var rules []byte
 	if !p.Rules.None() {
+		var err error
 		if rules, err = json.Marshal(map[string]any{"rules": m.Rules, "withdraw": m.Withdraw}); err != nil {
 			return fmt.Errorf("write the rules: %w", err)
 		}

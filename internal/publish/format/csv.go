@@ -5,7 +5,6 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -40,67 +39,81 @@ type csvLine struct {
 	Order struct{ Min int }
 }
 
-// rowsOf are the rows of a line, one for each price, without an action.
-func rowsOf(data json.RawMessage) (rows [][]string, err error) {
+// rowsOf visits the rows of a line, one for each price, without an action. A row is used again for the next.
+func rowsOf(data json.RawMessage, visit func(row []string) error) error {
 	var l csvLine
 	if err := json.Unmarshal(data, &l); err != nil {
-		return nil, fmt.Errorf("write the prices: %w", err)
+		return fmt.Errorf("write the prices: %w", err)
 	}
-	row := func(price, reference, group string, from int) {
-		rows = append(rows, []string{l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As, l.Until})
+	cells := make([]string, 0, len(PriceColumns))
+	row := func(price, reference, group string, from int) error {
+		return visit(append(cells, l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As, l.Until))
 	}
-	least := max(l.Order.Min, 1)
-	row(l.Price, l.Reference, "", least)
-	for _, b := range l.Breaks {
-		row(b.Price, "", "", b.From)
+	of := func(price, reference, group string, breaks []csvBreak) error {
+		err := row(price, reference, group, max(l.Order.Min, 1))
+		for i := 0; i < len(breaks) && err == nil; i++ {
+			err = row(breaks[i].Price, "", group, breaks[i].From)
+		}
+		return err
 	}
+	err := of(l.Price, l.Reference, "", l.Breaks)
 	for _, code := range slices.Sorted(maps.Keys(l.Groups)) {
-		row(l.Groups[code].Price, "", code, least)
-		for _, b := range l.Groups[code].Breaks {
-			row(b.Price, "", code, b.From)
+		if err == nil {
+			err = of(l.Groups[code].Price, "", code, l.Groups[code].Breaks)
 		}
 	}
-	return rows, nil
+	return err
 }
 
-// CSV is a file of lines and of SKUs that are no longer shown: RFC 4180 with a header, one row for each price.
-func CSV(lines []json.RawMessage, remove []string) ([]byte, error) {
-	pieces := slices.Collect(slices.Chunk(lines, 1000))
-	written := make([]bytes.Buffer, len(pieces)+2)
-	var work errgroup.Group
-	work.SetLimit(runtime.GOMAXPROCS(0))
-	for i, piece := range pieces {
-		work.Go(func() error { return setAll(&written[i+1], piece) })
+// CSV writes a file of lines and of SKUs that are no longer shown: RFC 4180 with a header, one row for each price.
+func CSV(to io.Writer, lines []json.RawMessage, remove []string) error {
+	if err := writeAll(to, [][]string{PriceColumns}); err != nil {
+		return err
+	}
+	for some := range slices.Chunk(lines, linesAtOnce) {
+		if err := together(to, some, setRows); err != nil {
+			return err
+		}
 	}
 	gone := make([][]string, len(remove))
 	for i, sku := range remove {
 		gone[i] = []string{sku, "", "", "", "", "", "", "", "", "remove"}
 	}
-	err := errors.Join(writeAll(&written[0], [][]string{PriceColumns}), writeAll(&written[len(pieces)+1], gone),
-		work.Wait())
-	if err != nil {
-		return nil, err
-	}
-	var whole bytes.Buffer
-	for i := range written {
-		whole.Write(written[i].Bytes())
-	}
-	return whole.Bytes(), nil
+	return writeAll(to, gone)
 }
 
-// setAll writes the prices of lines that are set.
-func setAll(to io.Writer, lines []json.RawMessage) error {
-	var records [][]string
-	for _, data := range lines {
-		rows, err := rowsOf(data)
-		if err != nil {
-			return err
-		}
-		for _, r := range rows {
-			records = append(records, append(r, "set"))
+// linesAtOnce is how many lines are in memory as they are written.
+const linesAtOnce = 4000
+
+// together writes lines in their order, made ready by every processor.
+func together(to io.Writer, lines []json.RawMessage, write func(to *bytes.Buffer, lines []json.RawMessage) error) error {
+	pieces := slices.Collect(slices.Chunk(lines, 1+len(lines)/runtime.GOMAXPROCS(0)))
+	written := make([]bytes.Buffer, len(pieces))
+	var work errgroup.Group
+	for i, piece := range pieces {
+		work.Go(func() error { return write(&written[i], piece) })
+	}
+	if err := work.Wait(); err != nil {
+		return err
+	}
+	for i := range written {
+		if _, err := to.Write(written[i].Bytes()); err != nil {
+			return fmt.Errorf("write the prices: %w", err)
 		}
 	}
-	return writeAll(to, records)
+	return nil
+}
+
+// setRows writes the rows of lines that are set.
+func setRows(to *bytes.Buffer, lines []json.RawMessage) error {
+	w := csv.NewWriter(to)
+	for _, line := range lines {
+		if err := rowsOf(line, func(row []string) error { return w.Write(append(row, "set")) }); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return w.Error()
 }
 
 func writeAll(to io.Writer, records [][]string) error {
@@ -132,43 +145,27 @@ func Disarmed(text string) string {
 	return text
 }
 
-// Write writes lines, made ready by every processor.
-func (f *Feed) Write(lines ...json.RawMessage) error {
-	pieces := slices.Collect(slices.Chunk(lines, 1+len(lines)/runtime.GOMAXPROCS(0)))
-	written := make([]bytes.Buffer, len(pieces))
-	var work errgroup.Group
-	for i, piece := range pieces {
-		work.Go(func() error { return disarmedRows(&written[i], piece) })
-	}
-	if err := work.Wait(); err != nil {
-		return err
-	}
-	for i := range written {
-		if _, err := f.to.Write(written[i].Bytes()); err != nil {
-			return fmt.Errorf("write the feed: %w", err)
-		}
-	}
-	return nil
-}
+// Write writes lines.
+func (f *Feed) Write(lines ...json.RawMessage) error { return together(f.to, lines, disarmedRows) }
 
 // disarmedRows writes the rows of lines. The package's own CRLF would change line breaks within cells.
 func disarmedRows(to *bytes.Buffer, lines []json.RawMessage) error {
 	w := csv.NewWriter(to)
 	for _, line := range lines {
-		rows, err := rowsOf(line)
-		if err != nil {
-			return err
-		}
-		for _, r := range rows {
-			for i, cell := range r {
-				r[i] = Disarmed(cell)
+		err := rowsOf(line, func(row []string) error {
+			for i, cell := range row {
+				row[i] = Disarmed(cell)
 			}
-			if err := w.Write(r); err != nil {
+			if err := w.Write(row); err != nil {
 				return fmt.Errorf("write the feed: %w", err)
 			}
 			w.Flush()
 			to.Truncate(to.Len() - 1)
 			to.WriteString("\r\n")
+			return nil
+		})
+		if err != nil {
+			return err
 		}
 	}
 	return nil

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"io"
 	"strings"
 	"testing"
 
@@ -30,9 +31,9 @@ var rows = [][]string{
 
 // A file has one row for each price, whatever stands in its texts, and says what is no longer shown.
 func TestCSV(t *testing.T) {
-	file, err := format.CSV(lines, []string{"GONE, \"x\""})
-	require.NoError(t, err)
-	records, err := csv.NewReader(bytes.NewReader(file)).ReadAll()
+	var file bytes.Buffer
+	require.NoError(t, format.CSV(&file, lines, []string{"GONE, \"x\""}))
+	records, err := csv.NewReader(&file).ReadAll()
 	require.NoError(t, err)
 	require.Equal(t, format.PriceColumns, records[0])
 	require.Len(t, records, 2+len(rows))
@@ -40,7 +41,7 @@ func TestCSV(t *testing.T) {
 		require.Equal(t, append(append([]string{}, want...), "set"), records[i+1])
 	}
 	require.Equal(t, []string{"GONE, \"x\"", "", "", "", "", "", "", "", "", "remove"}, records[len(records)-1])
-	_, err = format.CSV([]json.RawMessage{json.RawMessage(`{"sku":`)}, nil)
+	err = format.CSV(io.Discard, []json.RawMessage{json.RawMessage(`{"sku":`)}, nil)
 	require.ErrorContains(t, err, "write the prices")
 }
 

@@ -74,11 +74,7 @@ func (f *sheet) row(cells []any) error {
 func (f *sheet) Write(lines ...json.RawMessage) error { return each(lines, f.line) }
 
 func (f *sheet) line(line json.RawMessage) error {
-	rows, err := rowsOf(line)
-	if err != nil {
-		return err
-	}
-	for _, r := range rows {
+	return rowsOf(line, func(r []string) error {
 		cells := make([]any, len(r))
 		for i, cell := range r {
 			cells[i] = cell
@@ -87,11 +83,8 @@ func (f *sheet) line(line json.RawMessage) error {
 				cells[i] = n.Float()
 			}
 		}
-		if err := f.row(cells); err != nil {
-			return err
-		}
-	}
-	return nil
+		return f.row(cells)
+	})
 }
 
 // Close takes away what lay on the disk meanwhile.

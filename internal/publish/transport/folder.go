@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 
@@ -20,28 +21,31 @@ func (f *Folder) name(which string, publication int64, ending string) string {
 // Lay lays the prices of a publication down, and its rules beside them: each file whole, or not at all. What lies there
 // already, or was laid down and taken, stays as it is.
 func (f *Folder) Lay(publication int64, lines []json.RawMessage, remove []string, rules []byte) error {
-	content, err := format.CSV(lines, remove)
-	if err != nil {
-		return err
-	}
 	if rules != nil {
-		if err := layDown(f.name("in", publication, "json"), rules); err != nil {
+		err := layDown(f.name("in", publication, "json"), func(to io.Writer) error {
+			_, err := to.Write(rules)
+			return err
+		})
+		if err != nil {
 			return err
 		}
 	}
-	return layDown(f.name("in", publication, "csv"), content)
+	return layDown(f.name("in", publication, "csv"), func(to io.Writer) error { return format.CSV(to, lines, remove) })
 }
 
 // layDown writes a file so that whoever watches the folder sees it whole or not at all.
-func layDown(file string, content []byte) error {
+func layDown(file string, write func(to io.Writer) error) error {
 	folder := filepath.Dir(file)
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return fmt.Errorf("reach the channel's folder: %w", err)
 	}
-	temp := filepath.Join(folder, "."+filepath.Base(file)+".part")
-	err := os.WriteFile(temp, content, 0o644)
+	name := filepath.Join(folder, "."+filepath.Base(file)+".part")
+	temp, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o644)
 	if err == nil {
-		err = os.Rename(temp, file)
+		err = errors.Join(write(temp), temp.Close())
+	}
+	if err == nil {
+		err = os.Rename(name, file)
 	}
 	if err != nil {
 		return fmt.Errorf("write into the channel's folder: %w", err)
