@@ -7,7 +7,6 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
-	"dogbane/internal/pricing"
 )
 
 // Published is the version of the book that a channel was told last; nil: none is known.
@@ -40,7 +39,8 @@ func (d *Desk) version(ctx context.Context, snap *book.Snapshot, version int64) 
 		if err != nil {
 			return nil, fmt.Errorf("read version %d of the book: %w", version, err)
 		}
-		s, err := book.NewSnapshot(b, version, pricing.Compile(b), nil)
+		b.Share(snap.Book)
+		s, err := book.NewSnapshot(b, version, snap.Engine.Recompile(b), nil)
 		if err == nil {
 			d.published.Add(version, s)
 		}
