@@ -2,6 +2,7 @@ package publish
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -17,12 +18,18 @@ type Lines struct {
 	Digits   int
 
 	of     *Telling
-	sweeps []*pricing.Sweep         // by place in of.asks
+	single []*pricing.Sweep         // of one piece, by place among groups
+	rare   map[int][]*pricing.Sweep // by smallest order above 1, of the products that have it, by place among groups
 	steps  []quantityStep           // by place in of.thresholds
-	rare   map[int][]*pricing.Sweep // by smallest order that is not asked of all products: those that have it, by group
 	scope  *pricing.Scope
 	before *reductions
 	some   pricing.Set // nil: all products
+}
+
+// quantityStep is what units cost from a threshold on, of the products whose prices it may move, by place among groups.
+type quantityStep struct {
+	threshold
+	sweeps []*pricing.Sweep
 }
 
 // Telling is how a channel is told the prices of one book: from which viewpoints they are asked, and what of them a
@@ -35,26 +42,17 @@ type Telling struct {
 	channel    *pricing.Channel
 	kind       ReferenceKind
 	zone       *time.Location
-	asks       []ask
-	base       map[int]int       // by quantity, where its asks begin
-	thresholds []int             // ascending, above 1
-	groups     []string          // codes, in the book's order
+	thresholds []threshold       // ascending
+	ordered    bool              // some product may have a smallest order above 1
+	groups     []string          // codes, in the book's order; guests come before them
 	buyer      pricing.Viewpoint // who is told; the zero value: the channel
 }
 
-// quantityStep is a quantity from which prices may be others, and what it costs, by group.
-type quantityStep struct {
-	from   int
-	sweeps []*pricing.Sweep
-}
-
-// mostLeasts is for how many smallest orders all products are priced; where there are more, those alone that have it.
-const mostLeasts = 6
-
-// ask is a group, "" for guests, and a quantity.
-type ask struct {
-	group    string
-	quantity int
+// threshold is a quantity above 1 at which breaks of lines begin, or a price rule's least quantity, with the products of
+// which a unit may cost otherwise than of the quantity asked before.
+type threshold struct {
+	from  int
+	moves pricing.Set
 }
 
 // Tell makes ready how a channel of a book is told. Its error is that there is no such channel.
@@ -72,26 +70,11 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 	if t.can("breaks") {
 		t.thresholds = thresholds(engine)
 	}
-	quantities := append([]int{1}, t.thresholds...)
-	leasts := t.leasts()
-	for _, least := range leasts { // whoever must order more than one is told the price of so many
-		if len(leasts) <= mostLeasts && !slices.Contains(quantities, least) {
-			quantities = append(quantities, least)
-		}
-	}
-	slices.Sort(quantities)
-	who := []string{""}
+	t.ordered = slices.ContainsFunc(engine.Products(), func(p *pricing.Product) bool { return p.MinOrder > 1 })
+	engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) { t.ordered = t.ordered || r.Order != nil })
 	if t.can("groups") {
 		for j := range book.Groups {
 			t.groups = append(t.groups, book.Groups[j].Code)
-		}
-		who = append(who, t.groups...)
-	}
-	t.base = map[int]int{}
-	for _, q := range quantities {
-		t.base[q] = len(t.asks)
-		for _, g := range who {
-			t.asks = append(t.asks, ask{g, q})
 		}
 	}
 	return t, nil
@@ -105,46 +88,54 @@ func (t *Telling) can(what string) bool {
 	return slices.Contains(t.channel.Can, what)
 }
 
-// thresholds are the quantities above 1 at which a break counted in pieces begins, or a price rule's least quantity.
-func thresholds(e *pricing.Engine) (list []int) {
-	add := func(n int) {
-		if n > 1 && n <= pricing.MaxQuantity {
-			list = append(list, n)
-		}
-	}
+// inLines reports whether lines say at which quantities the breaks of a rule begin: those that are counted in pieces of
+// the goods that they reduce, whatever was bought before.
+func inLines(r *pricing.Rule, counting pricing.Counting) bool {
+	return counting.Measure == "quantity" && counting.Count != "where" && r.HistoryDays == 0
+}
+
+// thresholds are those of a book. What else makes the price of many units may move at each of them.
+func thresholds(e *pricing.Engine) (list []threshold) {
+	moves, always := map[int]pricing.Set{}, e.SetOf(nil) // always: that any of them may move
 	e.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
 		if r.Offer != nil || r.Order != nil || r.Status == pricing.Off {
 			return
 		}
+		reach := e.Reaches(ordinal)
+		add := func(n int) {
+			if n > 1 && n <= pricing.MaxQuantity {
+				if moves[n] == nil {
+					moves[n] = always
+				}
+				moves[n] = moves[n].Or(reach)
+			}
+		}
 		add(r.MinQuantity)
 		breaks, counting := e.Breaks(ordinal)
-		if counting.Measure != "quantity" {
-			return
-		}
+		derives := r.Effect != nil && r.Effect.Kind == pricing.ToDerived
 		for i := range breaks {
-			if n, fits := breaks[i].From.Minor(0, money.Up); fits {
+			derives = derives || breaks[i].Effect.Kind == pricing.ToDerived
+			if n, fits := breaks[i].From.Minor(0, money.Up); fits && inLines(r, counting) {
 				add(int(n))
 			}
 		}
+		if derives || len(breaks) > 0 && !inLines(r, counting) {
+			always = always.Or(reach)
+		}
 	})
-	slices.Sort(list)
-	return slices.Compact(list)
+	for _, from := range slices.Sorted(maps.Keys(moves)) {
+		list = append(list, threshold{from, moves[from].Or(always)})
+	}
+	return list
 }
 
-// leasts are the numbers above 1 that may be the smallest order of some product, at some moment.
-func (t *Telling) leasts() (list []int) {
-	for _, p := range t.engine.Products() {
-		if p.MinOrder > 1 {
-			list = append(list, p.MinOrder)
-		}
+// quantities are 1 and the thresholds.
+func (t *Telling) quantities() []int {
+	list := []int{1}
+	for _, at := range t.thresholds {
+		list = append(list, at.from)
 	}
-	t.engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) {
-		if r.Order != nil && r.Status != pricing.Off {
-			list = append(list, r.Order.Min, r.Order.Multiple)
-		}
-	})
-	slices.Sort(list)
-	return slices.DeleteFunc(slices.Compact(list), func(n int) bool { return n < 2 })
+	return list
 }
 
 // viewpoint is that of a guest, or of who is told.
@@ -154,105 +145,103 @@ func (t *Telling) viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
 	return vp
 }
 
-func (t *Telling) viewpoints(at pricing.Moment) []pricing.Viewpoint {
-	vps := make([]pricing.Viewpoint, len(t.asks))
-	for i, a := range t.asks {
-		vps[i] = t.asked(a, at)
+// viewpoints are those of guests and of each group.
+func (t *Telling) viewpoints(at pricing.Moment, quantity int) []pricing.Viewpoint {
+	vps := make([]pricing.Viewpoint, 1+len(t.groups))
+	for i := range vps {
+		vps[i] = t.viewpoint(at, quantity)
+		if i > 0 {
+			vps[i].Groups = []string{t.groups[i-1]}
+		}
 	}
 	return vps
 }
 
-func (t *Telling) asked(a ask, at pricing.Moment) pricing.Viewpoint {
-	vp := t.viewpoint(at, a.quantity)
-	if a.group != "" {
-		vp.Groups = []string{a.group}
-	}
-	return vp
-}
-
 // At prices all products at a moment. before is what there is to know of reductions; nil: none is under way.
 func (t *Telling) At(at pricing.Moment, before *reductions) (*Lines, error) {
-	sweeps, err := t.engine.LastUnits(t.viewpoints(at))
-	if err != nil {
-		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
-	}
-	return t.lines(at, sweeps, before, nil)
+	return t.lines(at, before, nil)
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
 func (t *Telling) AtSome(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
-	sweeps := make([]*pricing.Sweep, len(t.asks))
-	for i, vp := range t.viewpoints(at) {
-		var err error
-		if sweeps[i], err = t.engine.LastUnitOf(vp, some); err != nil {
-			return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
-		}
-	}
-	return t.lines(at, sweeps, before, some)
+	return t.lines(at, before, some)
 }
 
-func (t *Telling) lines(at pricing.Moment, sweeps []*pricing.Sweep, before *reductions,
-	some pricing.Set) (*Lines, error) {
-	scope, err := t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: at, Quantity: 1})
-	if err != nil {
+func (t *Telling) lines(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
+	l := &Lines{At: at, of: t, before: before, some: some}
+	if err := l.ask(); err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
-	first := sweeps[0]
-	l := &Lines{At: at, Currency: first.Currency, Digits: first.Digits, of: t, sweeps: sweeps, scope: scope, before: before,
-		some: some}
-	for _, from := range t.thresholds {
-		l.steps = append(l.steps, quantityStep{from, sweeps[t.base[from]:][:1+len(t.groups)]})
-	}
-	if len(t.leasts()) > 0 {
-		if err := l.priceRare(); err != nil {
-			return nil, err
-		}
-	}
+	l.Currency, l.Digits = l.single[0].Currency, l.single[0].Digits
 	return l, l.lookBack()
 }
 
-// priceRare prices products at a smallest order that few have.
-func (l *Lines) priceRare() error {
-	t, having := l.of, map[int][]int32{}
-	for p := range int32(len(t.engine.Products())) {
-		if l.some != nil && !l.some.Has(p) {
-			continue
+// ask prices each product by as many units as a line of it tells of.
+func (l *Lines) ask() (err error) {
+	t := l.of
+	if l.scope, err = t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: l.At, Quantity: 1}); err != nil {
+		return err
+	}
+	if l.some == nil {
+		l.single, err = t.engine.LastUnits(t.viewpoints(l.At, 1))
+	} else {
+		l.single, err = l.priced(1, l.some)
+	}
+	for _, at := range t.thresholds {
+		if l.some != nil {
+			at.moves = at.moves.And(l.some)
 		}
-		least, _ := t.baskets.Least(l.scope, p)
-		if _, asked := t.base[least]; !asked && least <= pricing.MaxQuantity {
-			having[least] = append(having[least], p)
+		step := quantityStep{threshold: at}
+		if err == nil && at.moves.Count() > 0 {
+			step.sweeps, err = l.priced(at.from, at.moves)
+			l.steps = append(l.steps, step)
+		}
+	}
+	if !t.ordered {
+		return err
+	}
+	having := map[int][]int32{}
+	for p := range int32(len(t.engine.Products())) {
+		if l.some == nil || l.some.Has(p) {
+			if least, _ := t.baskets.Least(l.scope, p); least > 1 && least <= pricing.MaxQuantity {
+				having[least] = append(having[least], p)
+			}
 		}
 	}
 	l.rare = map[int][]*pricing.Sweep{}
 	for least, products := range having {
-		some := t.engine.SetOf(products)
-		for _, g := range append([]string{""}, t.groups...) {
-			sweep, err := t.engine.LastUnitOf(t.asked(ask{g, least}, l.At), some)
-			if err != nil {
-				return fmt.Errorf("price channel %q by %d: %w", t.Channel, least, err)
-			}
-			l.rare[least] = append(l.rare[least], sweep)
+		if err == nil {
+			l.rare[least], err = l.priced(least, t.engine.SetOf(products))
 		}
 	}
-	return nil
+	return err
 }
 
-// at are the prices of so many units of a product for a group, by its place among groups from 1 on (0: a guest); nil:
-// nobody can order as many.
-func (l *Lines) at(group, quantity int) *pricing.Sweep {
-	if base, asked := l.of.base[quantity]; asked {
-		return l.sweeps[base+group]
+// priced are the last units of so many of some products, by place among groups.
+func (l *Lines) priced(quantity int, some pricing.Set) (sweeps []*pricing.Sweep, err error) {
+	for _, vp := range l.of.viewpoints(l.At, quantity) {
+		sweep, err := l.of.engine.LastUnitOf(vp, some)
+		if err != nil {
+			return nil, err
+		}
+		sweeps = append(sweeps, sweep)
 	}
-	if rare := l.rare[quantity]; rare != nil {
-		return rare[group]
-	}
-	return nil
+	return sweeps, nil
 }
 
-// price is that of the last of so many units for a group, in minor units.
-func (l *Lines) price(p int32, group, quantity int) (int64, bool) {
-	if sweep := l.at(group, quantity); sweep != nil {
-		return sweep.Price(p)
+// orders are the prices of a product's smallest order, by place among groups; nil: nobody can order as many.
+func (l *Lines) orders(least int) []*pricing.Sweep {
+	if least == 1 {
+		return l.single
+	}
+	return l.rare[least]
+}
+
+// price is what the last unit of a product's smallest order costs a guest, in minor units.
+func (l *Lines) price(p int32) (int64, bool) {
+	least, _ := l.of.baskets.Least(l.scope, p)
+	if sweeps := l.orders(least); sweeps != nil {
+		return sweeps[0].Price(p)
 	}
 	return 0, false
 }
@@ -270,11 +259,15 @@ type Told struct {
 func (l *Lines) Of(p int32) (Told, bool) {
 	t, product := l.of, l.of.engine.Products()[p]
 	least, multiple := t.baskets.Least(l.scope, p)
-	minor, ok := l.price(p, 0, least)
+	sweeps := l.orders(least)
+	if sweeps == nil {
+		return Told{}, false
+	}
+	minor, ok := sweeps[0].Price(p)
 	if !ok {
 		return Told{}, false
 	}
-	rules := l.at(0, least).Rules(p)
+	rules := sweeps[0].Rules(p)
 	told := Told{Minor: minor, Rules: rules, Product: p, Line: Line{SKU: product.SKU, Name: product.Name,
 		Price: money.FormatMinor(minor, l.Digits), Currency: l.Currency, Tax: "included"}}
 	line := &told.Line
@@ -286,7 +279,7 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	}
 	line.Breaks = l.breaks(p, 0, least, minor)
 	for i, g := range t.groups {
-		price, priced := l.price(p, i+1, least)
+		price, priced := sweeps[i+1].Price(p)
 		if !priced {
 			continue
 		}
@@ -313,7 +306,7 @@ func (l *Lines) Of(p int32) (Told, bool) {
 // price.
 func (l *Lines) breaks(p int32, group, least int, price int64) (list []LineBreak) {
 	for _, step := range l.steps {
-		if step.from <= least {
+		if step.from <= least || !step.moves.Has(p) {
 			continue
 		}
 		minor, ok := step.sweeps[group].Price(p)

@@ -78,7 +78,6 @@ func TestManySmallestOrders(t *testing.T) {
 				"breaks":[{"from":3,"percentOff":"20"},{"from":5,"percentOff":"5"}]},
 			{"code":"TRADE","layer":"group","rank":1,"where":{"sku":"P12"},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}}]}`,
 		"web")
-	require.Greater(t, len(tell.leasts()), mostLeasts)
 	lines, err := tell.At(moment(t, "2026-11-26T09:00"), nil)
 	require.NoError(t, err)
 	for p, product := range tell.engine.Products() {
@@ -92,6 +91,101 @@ func TestManySmallestOrders(t *testing.T) {
 		require.Equal(t, rule, told.Rules[0].Code, product.SKU)
 		require.Equal(t, product.SKU == "P12", told.Groups["trade"].Price == "8.00", product.SKU)
 	}
+}
+
+// Of many books, a line says of guests and of each group what the slow reading says that a unit costs at each quantity
+// at which a break in pieces of the goods themselves begins, or a least quantity.
+func TestLinesTellEveryBreak(t *testing.T) {
+	broken, grouped, unpriced := 0, 0, 0
+	for seed := range uint64(60) {
+		rng := rand.New(rand.NewPCG(seed, 29))
+		b := pricingtest.Book(rng)
+		if len(b.Channels) == 0 {
+			continue
+		}
+		for i := range b.Products {
+			b.Products[i].MinOrder = rng.IntN(8)
+		}
+		for i := range b.Channels {
+			b.Channels[i].Can = []string{"breaks", "groups"}
+		}
+		e := pricing.Compile(b)
+		tell, err := Tell(e, basket.Compile(e), b.Channels[0].Code, Lowest30)
+		require.NoError(t, err)
+		lines, err := tell.At(pricingtest.Noon, nil)
+		require.NoError(t, err)
+		quantities := saidInLines(b)
+		for p := range int32(len(e.Products())) {
+			told, is := lines.Of(p)
+			sku := e.Products()[p].SKU
+			least, _ := tell.baskets.Least(lines.scope, p)
+			asked := func(group string, quantity int) string {
+				q := pricing.Question{SKU: sku, Viewpoint: tell.viewpoint(pricingtest.Noon, quantity)}
+				if group != "" {
+					q.Groups = []string{group}
+				}
+				if r := pricingtest.LastUnit(b, q); r.Unit != nil {
+					return r.Unit.FloatString(lines.Digits)
+				}
+				return ""
+			}
+			want := func(group string) GroupPrices {
+				g := GroupPrices{Price: asked(group, least)}
+				last := g.Price
+				for _, quantity := range quantities {
+					if price := asked(group, quantity); quantity > least && price != "" && price != last {
+						last = price
+						g.Breaks = append(g.Breaks, LineBreak{quantity, price})
+					}
+				}
+				return g
+			}
+			guests := want("")
+			require.Equal(t, guests.Price != "", is, "seed %d %s", seed, sku)
+			if !is {
+				unpriced++
+				continue
+			}
+			require.Equal(t, guests, GroupPrices{told.Price, told.Breaks}, "seed %d %s", seed, sku)
+			broken += len(told.Breaks)
+			for _, g := range tell.groups {
+				have, differs := told.Groups[g]
+				if grouped++; !differs {
+					have = GroupPrices{told.Price, told.Breaks}
+				}
+				if one := want(g); one.Price != "" {
+					require.Equal(t, one, have, "seed %d %s for %s", seed, sku, g)
+				}
+			}
+		}
+	}
+	t.Logf("%d breaks, %d times a group, %d without a price", broken, grouped, unpriced)
+	require.Greater(t, broken, 100)
+	require.Greater(t, grouped, 500)
+}
+
+// saidInLines are the quantities at which lines say prices, ascending.
+func saidInLines(b *pricing.Book) (list []int) {
+	for _, r := range b.Rules {
+		breaks, counting := r.Breaks, r.Counting
+		for _, l := range b.Ladders {
+			if l.Code == r.Ladder {
+				breaks, counting = l.Breaks, l.Counting
+			}
+		}
+		if r.Status == pricing.Off || r.Offer != nil || r.Order != nil {
+			continue
+		}
+		list = append(list, r.MinQuantity)
+		pieces := slices.Contains([]string{"line", "selection", "style", "basket"}, counting.Count)
+		for _, step := range breaks {
+			if n, fits := step.From.Minor(0, money.Up); fits && pieces && counting.Measure == "quantity" && r.HistoryDays == 0 {
+				list = append(list, int(n))
+			}
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 // Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at

@@ -393,7 +393,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 			if r.Line == nil {
 				continue
 			}
-			first := d.lines.sweeps[0]
+			first := d.lines.single[0]
 			if cost, known := first.Cost(r.Product); known {
 				amount := money.FromMinor(cost, d.Digits)
 				r.Cost = &amount
@@ -420,7 +420,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 		return nil
 	}
 	q := flags.Question{From: d.At, To: d.At + 1, Channels: []string{d.Channel}, Groups: append([]string{""}, t.groups...),
-		Quantities: append([]int{1}, t.thresholds...)}
+		Quantities: t.quantities()}
 	stopping, err := flags.Stopping(t.engine, q, t.engine.SetOf(suspects))
 	if err != nil {
 		return fmt.Errorf("hold the prices against the limits of channel %q: %w", d.Channel, err)
@@ -449,11 +449,16 @@ func (l *Lines) belowCost(r *Difference) bool {
 			}
 		}
 	}
-	look(l.sweeps)
+	look(l.single)
 	if r.Line.Order != nil {
-		look(l.rare[r.Line.Order.Min])
+		look(l.orders(r.Line.Order.Min))
 	}
-	return priced && l.sweeps[0].Loses(r.Product, least)
+	for _, step := range l.steps {
+		if step.moves.Has(r.Product) {
+			look(step.sweeps)
+		}
+	}
+	return priced && l.single[0].Loses(r.Product, least)
 }
 
 // untils says of rows how long they hold.

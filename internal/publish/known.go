@@ -247,7 +247,8 @@ func (k *known) little(of compared, at pricing.Moment, before *reductions, broke
 	was := k.compared
 	if k.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
 		was.broken != of.broken || len(was.know.Later)+len(of.know.Later) > 0 ||
-		!slices.Equal(was.telling.asks, of.telling.asks) {
+		!slices.Equal(was.telling.groups, of.telling.groups) ||
+		!slices.Equal(was.telling.quantities(), of.telling.quantities()) {
 		return nil, nil
 	}
 	some := of.telling.none()

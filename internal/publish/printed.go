@@ -29,13 +29,7 @@ func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpo
 // to is how somebody is told the prices, instead of all that the channel knows.
 func (t *Telling) to(vp pricing.Viewpoint) *Telling {
 	own := *t
-	own.groups, own.buyer, own.asks, own.base = nil, vp, nil, map[int]int{}
-	for _, a := range t.asks {
-		if a.group == "" {
-			own.base[a.quantity] = len(own.asks)
-			own.asks = append(own.asks, a)
-		}
-	}
+	own.groups, own.buyer = nil, vp
 	return &own
 }
 

@@ -129,13 +129,7 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, channel string, state Chan
 // guests is how guests alone are told what one piece costs, or as many as they have to order.
 func (t *Telling) guests() *Telling {
 	own := *t
-	own.groups, own.thresholds, own.asks, own.base = nil, nil, nil, map[int]int{}
-	for _, quantity := range append([]int{1}, t.leasts()...) {
-		if _, asked := t.base[quantity]; asked {
-			own.base[quantity] = len(own.asks)
-			own.asks = append(own.asks, ask{"", quantity})
-		}
-	}
+	own.groups, own.thresholds = nil, nil
 	return &own
 }
 
@@ -150,8 +144,7 @@ func (t *Telling) showsOtherwise(at pricing.Moment, know *Know) (unshown, shown 
 	products := t.engine.Products()
 	pricing.InParallel(len(products), func(from, to int) {
 		for p := int32(from); p < int32(to); p++ {
-			least, _ := t.baskets.Least(lines.scope, p)
-			minor, priced := lines.price(p, 0, least)
+			minor, priced := lines.price(p)
 			was, shows := know.Shown[products[p].SKU]
 			if priced == shows && (!shows || was.Price.Equal(money.FromMinor(minor, lines.Digits))) {
 				continue

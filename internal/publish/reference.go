@@ -106,9 +106,8 @@ func (l *Lines) lookBack() error {
 			if l.some != nil && !l.some.Has(p) {
 				continue
 			}
-			least, _ := l.of.baskets.Least(l.scope, p)
-			minor, priced := l.price(p, 0, least)
-			if before, has := l.sweeps[0].CatalogPrice(p); priced && has && minor < before &&
+			minor, priced := l.price(p)
+			if before, has := l.single[0].CatalogPrice(p); priced && has && minor < before &&
 				!l.before.begun(products[p].SKU).Reduced {
 				some = append(some, products[p].SKU)
 			}
@@ -127,7 +126,7 @@ func (l *Lines) refer(told *Told) {
 		return
 	}
 	p := told.Product
-	before, has := l.sweeps[0].CatalogPrice(p)
+	before, has := l.single[0].CatalogPrice(p)
 	if !has || told.Minor >= before {
 		return
 	}
@@ -155,13 +154,13 @@ func (l *Lines) reference(p int32, catalog int64, lowest *money.Rat) *money.Rat 
 	case Catalog:
 		return amount(catalog, true)
 	case List:
-		return amount(l.sweeps[0].Lists()(p))
+		return amount(l.single[0].Lists()(p))
 	case RRP:
 		rrp := l.of.engine.Products()[p].RRP
 		if rrp == nil {
 			return nil
 		}
-		return amount(l.sweeps[0].Shown(p, rrp))
+		return amount(l.single[0].Shown(p, rrp))
 	default:
 		return lowest
 	}

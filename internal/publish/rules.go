@@ -56,7 +56,7 @@ func (t *Telling) beyondLines(ordinal int, r *pricing.Rule, c *pricing.Campaign)
 	}
 	breaks, counting := t.engine.Breaks(ordinal)
 	return narrow(r.Audience) || c != nil && narrow(c.Audience) ||
-		len(breaks) > 0 && (counting.Measure != "quantity" || r.HistoryDays > 0)
+		len(breaks) > 0 && !inLines(r, counting)
 }
 
 // looksAtCost reports whether a rule's prices tell what goods cost.
