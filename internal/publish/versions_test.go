@@ -8,8 +8,27 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/book"
+	"dogbane/internal/checks"
 	"dogbane/internal/publish"
 )
+
+// A version that is read again after the program was started has its goods in memory once with the book's.
+func TestVersionsReadAgainShareTheirGoods(t *testing.T) {
+	o := opened(t, shop)
+	o.publishes(publish.Wish{})
+	o.setOff("S", "7")
+	o.another()
+	live, err := book.OpenLive(t.Context(), o.store, checks.Guard(o.store))
+	require.NoError(t, err)
+	now := live.Current()
+	before, err := o.desk.Published(t.Context(), now, "web")
+	require.NoError(t, err)
+	require.NotEqual(t, now.Version, before.Version)
+	require.Same(t, &now.Book.Products[0], &before.Book.Products[0])
+	touched, told := now.Engine.Touched(before.Engine)
+	require.True(t, told)
+	require.Positive(t, touched.Count(), "the rule differs")
+}
 
 // Whoever asks for a published version at the same time gets the same one, made once, also where more versions are
 // shown than are kept at hand; each is the book as it was.
