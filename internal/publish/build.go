@@ -159,21 +159,26 @@ func (t *Telling) viewpoints(at pricing.Moment, quantity int) []pricing.Viewpoin
 
 // At prices all products at a moment. before is what there is to know of reductions; nil: none is under way.
 func (t *Telling) At(at pricing.Moment, before *reductions) (*Lines, error) {
-	return t.lines(at, before, nil)
+	return t.AtSome(at, before, nil)
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
 func (t *Telling) AtSome(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
-	return t.lines(at, before, some)
+	l, err := t.prices(at, before, some)
+	if err != nil {
+		return nil, err
+	}
+	return l, l.lookBack(some)
 }
 
-func (t *Telling) lines(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
+// prices is AtSome as far as prices alone are asked for; lookBack readies whole lines.
+func (t *Telling) prices(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
 	l := &Lines{At: at, of: t, before: before, some: some}
 	if err := l.ask(); err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
 	l.Currency, l.Digits = l.single[0].Currency, l.single[0].Digits
-	return l, l.lookBack()
+	return l, nil
 }
 
 // ask prices each product by as many units as a line of it tells of.
@@ -355,7 +360,10 @@ func (l *Lines) Each(visit func(p int32, told Told, is bool)) {
 }
 
 // digests are those of the lines of some products, by their number; nil: it has no line.
-func (l *Lines) digests(some pricing.Set) map[int32]*Digest {
+func (l *Lines) digests(some pricing.Set) (map[int32]*Digest, error) {
+	if err := l.lookBack(some); err != nil {
+		return nil, err
+	}
 	products := make([]int32, 0, some.Count())
 	some.Each(func(p int32) bool {
 		products = append(products, p)
@@ -374,7 +382,7 @@ func (l *Lines) digests(some pricing.Set) map[int32]*Digest {
 	for i, p := range products {
 		digests[p] = found[i]
 	}
-	return digests
+	return digests, nil
 }
 
 // Instant is a moment as channels are told it: with the book's offset from UTC.

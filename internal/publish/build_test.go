@@ -188,6 +188,33 @@ func saidInLines(b *pricing.Book) (list []int) {
 	return slices.Compact(list)
 }
 
+// A line differs also when its price stays and becomes a reduction, which is shown against what was shown before; that is
+// asked of no other product.
+func TestUntilAReductionBegins(t *testing.T) {
+	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"channels":[{"code":"web"}],
+		"products":[{"sku":"A & <b>","list":"8"},{"sku":"B","list":"8"},{"sku":"C","list":"20"}],"rules":[
+			{"code":"UP","layer":"catalog","rank":1,"where":{"sku":["A & <b>","B"]},"effect":{"setPrice":"12"},"window":{"from":"2026-12-01T00:00"}},
+			{"code":"AT8","layer":"sale","rank":1,"where":{"sku":["A & <b>","B"]},"effect":{"setPrice":"8"}},
+			{"code":"DOWN","layer":"sale","rank":2,"where":{"sku":"C"},"effect":{"setPrice":"15"},"window":{"from":"2026-12-02T00:00"}}]}`, "web")
+	var asked []string
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &reductions{lows: &lows{},
+		read: func(skus []string) (map[string]money.Rat, error) {
+			asked = append(asked, skus...)
+			return map[string]money.Rat{"A & <b>": money.MustParse("9.50"), "B": money.MustParse("7")}, nil
+		}})
+	require.NoError(t, err)
+	digests := map[int32]Digest{}
+	for p := range int32(3) {
+		told, _ := lines.Of(p)
+		digests[p] = told.Digest()
+	}
+	require.Empty(t, asked)
+	untils, err := lines.Untils(nil, digests)
+	require.NoError(t, err)
+	require.Equal(t, map[int32]pricing.Moment{0: moment(t, "2026-12-01T00:00"), 2: moment(t, "2026-12-02T00:00")}, untils)
+	require.ElementsMatch(t, []string{"A & <b>", "B"}, asked)
+}
+
 // Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at
 // which anything opens or closes.
 func TestUntilIsTheFirstDifference(t *testing.T) {

@@ -310,7 +310,7 @@ func (l *Lines) restated(k *Know) (map[string]bool, error) {
 		if at <= l.At {
 			continue
 		}
-		then, err := l.again(at, l.of.engine.SetOf(products))
+		then, err := l.of.AtSome(at, l.before, l.of.engine.SetOf(products))
 		if err != nil {
 			return nil, err
 		}

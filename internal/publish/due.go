@@ -25,7 +25,7 @@ type DueMoment struct {
 // Dues are the moments after those of lines, before to, at which lines differ, at most limit of them.
 func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error) {
 	last := map[int32]*Digest{} // nil: no line
-	err = l.walk(to, nil, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
+	err = l.walk(to, nil, func(at pricing.Moment, turned pricing.Set, then *Lines) (bool, error) {
 		var unknown, changed []int32
 		turned.Each(func(p int32) bool {
 			if _, known := last[p]; !known {
@@ -33,8 +33,16 @@ func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error)
 			}
 			return true
 		})
-		maps.Copy(last, l.digests(l.of.engine.SetOf(unknown)))
-		for p, now := range then.digests(turned) {
+		first, err := l.digests(l.of.engine.SetOf(unknown))
+		if err != nil {
+			return false, err
+		}
+		maps.Copy(last, first)
+		next, err := then.digests(turned)
+		if err != nil {
+			return false, err
+		}
+		for p, now := range next {
 			if !alike(last[p], now) {
 				changed = append(changed, p)
 			}
@@ -48,7 +56,7 @@ func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error)
 			}
 			dues = append(dues, due)
 		}
-		return len(dues) < limit
+		return len(dues) < limit, nil
 	})
 	return dues, err
 }

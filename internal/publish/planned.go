@@ -102,10 +102,11 @@ func (t *Telling) digests(at pricing.Moment, some pricing.Set) (map[string]*Dige
 		return nil, err
 	}
 	all := make(map[string]*Digest, some.Count())
-	for p, digest := range lines.digests(some) {
+	found, err := lines.digests(some)
+	for p, digest := range found {
 		all[t.engine.Products()[p].SKU] = digest
 	}
-	return all, nil
+	return all, err
 }
 
 // plan holds how products go on in one book against how they go on in another.
@@ -157,12 +158,17 @@ func (t *Telling) courses(at pricing.Moment, some pricing.Set) (map[string]cours
 	}
 	all := make(map[string]course, some.Count())
 	products := t.engine.Products()
-	for p, digest := range lines.digests(some) {
+	found, err := lines.digests(some)
+	if err != nil {
+		return nil, err
+	}
+	for p, digest := range found {
 		all[products[p].SKU] = course{first: digest}
 	}
 	wants := func(p int32, _ []bool) bool { return some.Has(p) }
-	err = lines.walk(at+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
-		for p, now := range then.digests(turned) {
+	err = lines.walk(at+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) (bool, error) {
+		next, err := then.digests(turned)
+		for p, now := range next {
 			c := all[products[p].SKU]
 			last := c.first
 			if n := len(c.then); n > 0 {
@@ -173,7 +179,7 @@ func (t *Telling) courses(at pricing.Moment, some pricing.Set) (map[string]cours
 				all[products[p].SKU] = c
 			}
 		}
-		return true
+		return true, err
 	})
 	return all, err
 }

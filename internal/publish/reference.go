@@ -92,8 +92,8 @@ const mostNamed = 1000
 // toGuests reports whether prices are told to all, not to somebody.
 func (t *Telling) toGuests() bool { return t.buyer.Customer == "" && len(t.buyer.Groups) == 0 }
 
-// lookBack reads of the products of which a reduction begins what it is shown against.
-func (l *Lines) lookBack() error {
+// lookBack reads of some products, or of all with nil, of which a reduction begins what it is shown against.
+func (l *Lines) lookBack(of pricing.Set) error {
 	if l.before == nil || l.of.kind != Lowest30 || !l.of.toGuests() {
 		return nil
 	}
@@ -103,7 +103,7 @@ func (l *Lines) lookBack() error {
 	pricing.InParallel(len(products), func(from, to int) {
 		var some []string
 		for p := int32(from); p < int32(to); p++ {
-			if l.some != nil && !l.some.Has(p) {
+			if of != nil && !of.Has(p) {
 				continue
 			}
 			minor, priced := l.price(p)

@@ -63,9 +63,9 @@ func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
 func (t *Telling) none() pricing.Set { return t.engine.Match(&pricing.Where{Field: pricing.FieldAny}) }
 
 // walk visits the moments after those of lines, before to, at which a rule opens or closes, with the products that such
-// rules reach and their lines at that moment, until visit says no more. wants narrows the products; nil: all.
+// rules reach and their prices at that moment, until visit says no more. wants narrows the products; nil: all.
 func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
-	visit func(at pricing.Moment, some pricing.Set, lines *Lines) (more bool)) error {
+	visit func(at pricing.Moment, some pricing.Set, lines *Lines) (more bool, err error)) error {
 	rules, derived := l.of.timed()
 	open := make([]bool, len(rules))
 	for i := range rules {
@@ -97,20 +97,15 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 		if turned.Count() == 0 {
 			continue
 		}
-		then, err := l.again(at, turned)
+		then, err := l.of.prices(at, l.before, turned)
 		if err != nil {
 			return err
 		}
-		if !visit(at, turned, then) {
-			break
+		if more, err := visit(at, turned, then); err != nil || !more {
+			return err
 		}
 	}
 	return nil
-}
-
-// again are the lines of some products at a later moment; those of others are not to be asked for.
-func (l *Lines) again(at pricing.Moment, some pricing.Set) (*Lines, error) {
-	return l.of.AtSome(at, l.before, some)
 }
 
 // Untils are the moments at which lines of some products will differ by themselves; those that will not in a year are
@@ -153,14 +148,25 @@ func (l *Lines) Untils(some pricing.Set, digests map[int32]Digest) (map[int32]pr
 		met[p][key] = true
 		return true
 	}
-	err := l.walk(l.At+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) bool {
-		for p, now := range then.digests(turned) {
+	err := l.walk(l.At+Ahead, wants, func(at pricing.Moment, turned pricing.Set, then *Lines) (bool, error) {
+		var alike []int32 // of the same price: the line may differ all the same
+		turned.Each(func(p int32) bool {
+			was, had := l.price(p)
+			if now, has := then.price(p); now != was || has != had {
+				untils[p] = at
+			} else {
+				alike = append(alike, p)
+			}
+			return true
+		})
+		next, err := then.digests(l.of.engine.SetOf(alike))
+		for p, now := range next {
 			was, had := digests[p]
 			if (now != nil) != had || had && *now != was {
 				untils[p] = at
 			}
 		}
-		return len(untils) < len(of)
+		return len(untils) < len(of), err
 	})
 	return untils, err
 }
