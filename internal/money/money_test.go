@@ -48,6 +48,26 @@ func TestArithmeticAgreesWithBigRat(t *testing.T) {
 	}
 }
 
+// The sum of many amounts without tax is exact, and takes hardly any memory: nearly all of it fits into 63 bits.
+func TestSumsOfManyStaySmall(t *testing.T) {
+	var amounts []Rat
+	want := new(big.Rat)
+	for i := range int64(20_000) {
+		gross, rate := 100+i*7919%500_000, []int64{12100, 10900, 10600, 10000}[i%4]
+		amounts = append(amounts, Ratio(gross, rate).Mul(Int(i%90)))
+		want.Add(want, new(big.Rat).Mul(big.NewRat(gross, rate), big.NewRat(i%90, 1)))
+	}
+	var sum Rat
+	allocated := testing.AllocsPerRun(1, func() {
+		sum = Int(0)
+		for _, a := range amounts {
+			sum = sum.Add(a)
+		}
+	})
+	require.Zero(t, want.Cmp(sum.toBig()))
+	require.Less(t, allocated, 1000.0)
+}
+
 // Rounding to the nearest agrees with an established decimal library (cockroachdb/apd), which implements half_up and
 // half_even of the General Decimal Arithmetic specification. Up and Down are held against whole-number division: that
 // library's ceiling and floor give 0 where every digit is dropped.

@@ -133,17 +133,22 @@ func (a Rat) Add(b Rat) Rat {
 			if n, ok := add64(a.n, b.n); ok {
 				return Rat{n: n, d: ad}
 			}
-		} else if x, ok := mul64(a.n, bd); ok {
-			if y, ok := mul64(b.n, ad); ok {
-				if n, ok := add64(x, y); ok {
-					if d, ok := mul64(ad, bd); ok {
-						return Rat{n: n, d: d}
-					}
-				}
-			}
+		} else if sum, ok := add(a.n, ad, b.n, bd, 1); ok {
+			return sum
+		} else if sum, ok := add(a.n, ad, b.n, bd, gcd(ad, bd)); ok { // sums of many have most factors in common
+			return sum
 		}
 	}
 	return fromBig(new(big.Rat).Add(a.toBig(), b.toBig()))
+}
+
+// add is an/ad + bn/bd over a denominator without a common factor of both; false where that does not fit.
+func add(an, ad, bn, bd, common int64) (Rat, bool) {
+	x, ok1 := mul64(an, bd/common)
+	y, ok2 := mul64(bn, ad/common)
+	n, ok3 := add64(x, y)
+	d, ok4 := mul64(ad/common, bd)
+	return Rat{n: n, d: d}, ok1 && ok2 && ok3 && ok4
 }
 
 // Sub is a − b.
@@ -243,11 +248,17 @@ func (a Rat) Reduce() Rat {
 	if a.big != nil {
 		return fromBig(a.big)
 	}
-	x, y := abs64(a.n), uint64(a.den())
+	common := gcd(a.n, a.den())
+	return Rat{n: a.n / common, d: a.den() / common}
+}
+
+// gcd is the greatest common divisor of two numbers that are not both 0.
+func gcd(a, b int64) int64 {
+	x, y := abs64(a), abs64(b)
 	for y != 0 {
 		x, y = y, x%y
 	}
-	return Rat{n: a.n / int64(x), d: a.den() / int64(x)}
+	return int64(x)
 }
 
 // Max is the greater of a and b, Min the lesser.
