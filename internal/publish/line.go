@@ -76,29 +76,31 @@ func tagsOf(t pricing.LiveTags) *LineTags {
 type Digest [16]byte
 
 // Digest digests a line.
-func (l Line) Digest() Digest {
+func (l Line) Digest() (d Digest) {
 	l.Until = ""
-	travels := buffers.Get().(*bytes.Buffer)
-	defer buffers.Put(travels)
-	travels.Reset()
-	l.write(travels)
-	sum := sha256.Sum256(travels.Bytes())
-	return Digest(sum[:16])
+	l.travels(func(data []byte) {
+		sum := sha256.Sum256(data)
+		d = Digest(sum[:16])
+	})
+	return d
+}
+
+// bytes is the line as it travels.
+func (l Line) bytes() (copied []byte) {
+	l.travels(func(data []byte) { copied = bytes.Clone(data) })
+	return copied
+}
+
+// travels shows the line as it travels for a moment.
+func (l Line) travels(see func(data []byte)) {
+	to := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(to)
+	to.Reset()
+	if err := json.NewEncoder(to).Encode(l); err != nil {
+		panic(fmt.Sprintf("publish: write a line: %v", err)) // it is made of texts and numbers
+	}
+	see(to.Bytes()[:to.Len()-1]) // without the line break
 }
 
 // buffers are used again: all lines of a channel are digested at once.
 var buffers = sync.Pool{New: func() any { return &bytes.Buffer{} }}
-
-// bytes is the line as it travels.
-func (l Line) bytes() []byte {
-	var travels bytes.Buffer
-	l.write(&travels)
-	return travels.Bytes()
-}
-
-func (l Line) write(to *bytes.Buffer) {
-	if err := json.NewEncoder(to).Encode(l); err != nil {
-		panic(fmt.Sprintf("publish: write a line: %v", err)) // it is made of texts and numbers
-	}
-	to.Truncate(to.Len() - 1) // the line break
-}
