@@ -21,12 +21,28 @@ func handOut(n, most int, begin func(l *lot) (do func(k int))) {
 	})
 }
 
-// InParallel cuts 0..n-1 into one piece per core.
+// InParallel cuts 0..n-1 into pieces and hands them out to as many goroutines as there are cores: some pieces are more
+// work than others.
 func InParallel(n int, work func(from, to int)) {
 	workers := max(1, min(runtime.GOMAXPROCS(0), n/16))
-	piece := (n + workers - 1) / workers
-	together(workers, func(w int) { work(min(w*piece, n), min((w+1)*piece, n)) })
+	piece := n
+	if workers > 1 {
+		piece = max(16, n/(workers*piecesEach))
+	}
+	var next atomic.Int64
+	together(workers, func(int) {
+		for {
+			from := int(next.Add(int64(piece))) - piece
+			if from >= n {
+				return
+			}
+			work(from, min(from+piece, n))
+		}
+	})
 }
+
+// piecesEach is into how many pieces the work of a goroutine is cut.
+const piecesEach = 8
 
 // together works in n goroutines and waits for them, with the panics of Begin.
 func together(n int, work func(w int)) {
