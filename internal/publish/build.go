@@ -48,8 +48,8 @@ type Telling struct {
 	buyer      pricing.Viewpoint // who is told; the zero value: the channel
 }
 
-// threshold is a quantity above 1 at which breaks of lines begin, or a price rule's least quantity, with the products of
-// which a unit may cost otherwise than of the quantity asked before.
+// threshold is a quantity above 1 at which breaks of lines begin, or a price rule's least quantity, with the products
+// of which a unit may cost otherwise than of the quantity asked before.
 type threshold struct {
 	from  int
 	moves pricing.Set

@@ -11,8 +11,8 @@ import (
 	"dogbane/internal/publish/transport"
 )
 
-// throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed; nil:
-// it is read.
+// throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed;
+// nil: it is read.
 func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link, m *format.Message) error {
 	folder := &transport.Folder{Path: link.Address}
 	for pause := firstPause; ; {

@@ -86,7 +86,8 @@ func CSV(to io.Writer, lines []json.RawMessage, remove []string) error {
 const linesAtOnce = 4000
 
 // together writes lines in their order, made ready by every processor.
-func together(to io.Writer, lines []json.RawMessage, write func(to *bytes.Buffer, lines []json.RawMessage) error) error {
+func together(to io.Writer, lines []json.RawMessage,
+	write func(to *bytes.Buffer, lines []json.RawMessage) error) error {
 	pieces := slices.Collect(slices.Chunk(lines, 1+len(lines)/runtime.GOMAXPROCS(0)))
 	written := make([]bytes.Buffer, len(pieces))
 	var work errgroup.Group
