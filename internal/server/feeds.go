@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -67,6 +68,10 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 	if err != nil {
 		return nil, err
 	}
+	pack := strings.Contains(in.Accepts, "gzip")
+	if pack { // other bytes, another tag (RFC 9110, section 8.8.3)
+		mark += " gzip"
+	}
 	tag := fmt.Sprintf("%q", in.File+" "+mark)
 	unchanged := in.unchanged(tag, since)
 	lines, page := &publishedLines{s, channel, in.After}, []publish.ShownLine(nil)
@@ -79,6 +84,7 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 	return &huma.StreamResponse{Body: func(to huma.Context) {
 		to.SetHeader("ETag", tag)
 		to.SetHeader("Cache-Control", "private, no-cache")
+		to.SetHeader("Vary", "Accept-Encoding")
 		if !since.IsZero() {
 			to.SetHeader("Last-Modified", since.UTC().Format(http.TimeFormat))
 		}
@@ -92,9 +98,8 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			return
 		}
 		to.SetHeader("Content-Type", format.Forms[form].Type)
-		to.SetHeader("Vary", "Accept-Encoding")
 		var w io.Writer = to.BodyWriter()
-		if strings.Contains(in.Accepts, "gzip") {
+		if pack {
 			to.SetHeader("Content-Encoding", "gzip")
 			packed := gzip.NewWriter(w)
 			defer packed.Close()
@@ -173,8 +178,11 @@ func (s *Server) fetches(ctx context.Context, in *ChannelPath) (FetchList, error
 
 // unchanged reports whether whoever asks has what there is. A tag counts before a time (RFC 9110, section 13.2.2).
 func (in *FeedCall) unchanged(tag string, since time.Time) bool {
-	if in.Known != "" {
-		return in.Known == tag
+	if in.Known != "" { // a list, of which caches make some weak (section 13.1.2)
+		return slices.ContainsFunc(strings.Split(in.Known, ","), func(known string) bool {
+			known = strings.TrimSpace(known)
+			return known == "*" || strings.TrimPrefix(known, "W/") == tag
+		})
 	}
 	known, err := http.ParseTime(in.Since)
 	return err == nil && !since.IsZero() && !since.Truncate(time.Second).After(known)

@@ -115,6 +115,13 @@ func TestFeedsTellWhatIsPublished(t *testing.T) {
 	require.Equal(t, 200, young.StatusCode, "a tag counts before a time")
 	packed, _ := get("/feeds/web.csv", append(key, "Accept-Encoding", "gzip")...)
 	require.Equal(t, "gzip", packed.Header.Get("Content-Encoding"))
+	plain, _ := get("/feeds/web.csv", append(key, "Accept-Encoding", "identity")...)
+	require.NotEqual(t, packed.Header.Get("ETag"), plain.Header.Get("ETag"), "other bytes")
+	for known, status := range map[string]int{plain.Header.Get("ETag"): 304, "W/" + plain.Header.Get("ETag"): 304, "*": 304,
+		`"a", W/"b" , ` + plain.Header.Get("ETag"): 304, packed.Header.Get("ETag"): 200, `W/"b"`: 200} {
+		resp, _ := get("/feeds/web.csv", append(key, "Accept-Encoding", "identity", "If-None-Match", known)...)
+		require.Equal(t, status, resp.StatusCode, known)
+	}
 	for path, status := range map[string]int{"/feeds/web.xls": 401, "/feeds/quay.csv": 401, "/feeds/nowhere.csv": 401} {
 		resp, _ := get(path, key...)
 		require.Equal(t, status, resp.StatusCode, path)
