@@ -107,20 +107,31 @@ func (s *Server) Work(ctx context.Context) {
 	pack := func(ctx context.Context) { s.Store.PackDaily(ctx, s.Clocks.Book) }
 	all.Go(func() { jobs.Steadily(ctx, "packing old lines", pack) })
 	all.Go(func() { jobs.Steadily(ctx, "comparing what channels show", s.Comparer.Run) })
-	all.Go(func() { s.readyQuotes(ctx) })
+	all.Go(func() { s.getReady(ctx) })
 	all.Wait()
 	s.Jobs.Wait()
 }
 
-// readyQuotes has at hand what channels are quoted from, before the first of their programs asks.
-func (s *Server) readyQuotes(ctx context.Context) {
+// getReady has at hand what channels are quoted from, before the first of their programs asks, and what differs in
+// them, before the first person does.
+func (s *Server) getReady(ctx context.Context) {
 	snap := s.Live.Current()
-	for i := range snap.Book.Channels {
-		channel := snap.Book.Channels[i].Code
-		if _, err := s.Desk.Quoted(ctx, snap, channel); err != nil && ctx.Err() == nil {
-			slog.Warn("cannot make ready what a channel is quoted from", "channel", channel, "error", err)
+	ready := func(what string, of func(channel string) error) {
+		for i := range snap.Book.Channels {
+			channel := snap.Book.Channels[i].Code
+			if err := of(channel); err != nil && ctx.Err() == nil {
+				slog.Warn("cannot make ready "+what, "channel", channel, "error", err)
+			}
 		}
 	}
+	ready("what a channel is quoted from", func(channel string) error {
+		_, err := s.Desk.Quoted(ctx, snap, channel)
+		return err
+	})
+	ready("what differs in a channel", func(channel string) error {
+		_, err := s.Desk.Differences(ctx, snap, channel, s.moment(snap))
+		return err
+	})
 }
 
 // Handler serves the API and the front end from web.
