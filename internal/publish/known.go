@@ -220,7 +220,7 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	if k.key == key {
 		return k.differences, nil
 	}
-	found, err := k.little(of, at, before, broken)
+	found, err := k.since(of, at, before, broken)
 	if err == nil && found == nil {
 		found, err = d.compare(t, at, know, before, false, broken)
 	}
@@ -240,9 +240,9 @@ func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *Telling, at p
 	return d.reductions(ctx, t, at, know, k.lows)
 }
 
-// little are the differences where little differs from those that are known; nil where much does. The caller holds
-// comparing.
-func (k *known) little(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
+// since are the differences, of those products anew of which anything may have changed since they were found last; nil
+// where that cannot be told. It takes as long as what it looks at. The caller holds comparing.
+func (k *known) since(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
 	error) {
 	was := k.compared
 	if k.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
@@ -261,9 +261,6 @@ func (k *known) little(of compared, at pricing.Moment, before *reductions, broke
 	}
 	some = some.Or(of.telling.turned(k.differences.At, at)).Or(of.telling.engine.SetOf(of.telling.numbers(
 		was.know.unlike(of.know))))
-	if some.Count() > len(of.snap.Engine.Products())/3 {
-		return nil, nil
-	}
 	return k.differences.after(of.telling, at, of.know, before, broken, some)
 }
 
