@@ -13,9 +13,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/bookfile"
+	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/pricing/flags"
 	"dogbane/internal/pricing/pricingtest"
 )
 
@@ -213,6 +215,42 @@ func TestUntilAReductionBegins(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, map[int32]pricing.Moment{0: moment(t, "2026-12-01T00:00"), 2: moment(t, "2026-12-02T00:00")}, untils)
 	require.ElementsMatch(t, []string{"A & <b>", "B"}, asked)
+}
+
+// The lines that are blocked as below cost are those of which a flag says it: of each unit, whoever buys how many.
+func TestBlockedBelowCostIsFlagged(t *testing.T) {
+	book := demo.Book(12_000)
+	e := pricing.Compile(book)
+	at := moment(t, demo.Now)
+	graduated := 0
+	for _, channel := range []string{demo.WebShop, demo.Kilnfair} {
+		tell, err := Tell(e, basket.Compile(e), channel, Lowest30)
+		require.NoError(t, err)
+		d, err := Compare(tell, at, &Know{}, nil, false, nil)
+		require.NoError(t, err)
+		blocked, flagged := []string{}, []string{}
+		for i := range d.Rows {
+			if r := &d.Rows[i]; slices.Contains(r.Stops, flags.BelowCost) {
+				blocked = append(blocked, r.SKU)
+				if strings.HasPrefix(e.Products()[r.Product].Category, "Kilns/Furniture") {
+					graduated++
+				}
+			}
+		}
+		search, err := flags.NewSearch(e, flags.Question{From: at, To: at + 1, Channels: []string{channel},
+			Groups: append([]string{""}, tell.groups...), Quantities: tell.quantities()})
+		require.NoError(t, err)
+		list, err := search.Flags()
+		require.NoError(t, err)
+		for i := range list {
+			if f := &list[i]; f.Kind == flags.BelowCost && f.SKU != "" {
+				flagged = append(flagged, f.SKU)
+			}
+		}
+		require.NotEmpty(t, flagged)
+		require.ElementsMatch(t, flagged, blocked, channel)
+	}
+	require.Positive(t, graduated, "some unit of graduated breaks costs less than others")
 }
 
 // Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at
