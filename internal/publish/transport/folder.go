@@ -18,34 +18,52 @@ func (f *Folder) name(which string, publication int64, ending string) string {
 	return filepath.Join(f.Path, which, fmt.Sprintf("%d.%s", publication, ending))
 }
 
-// Lay lays the prices of a publication down, and its rules beside them: each file whole, or not at all. What lies there
-// already, or was laid down and taken, stays as it is.
+// Lay lays the prices of a publication down, and its rules beside them: all whole, or nothing. What lies there already,
+// or was laid down and taken, stays as it is.
 func (f *Folder) Lay(publication int64, lines []json.RawMessage, remove []string, rules []byte) error {
+	var files []laid
 	if rules != nil {
-		err := layDown(f.name("in", publication, "json"), func(to io.Writer) error {
+		files = append(files, laid{f.name("in", publication, "json"), func(to io.Writer) error {
 			_, err := to.Write(rules)
 			return err
-		})
-		if err != nil {
-			return err
-		}
+		}})
 	}
-	return layDown(f.name("in", publication, "csv"), func(to io.Writer) error { return format.CSV(to, lines, remove) })
+	return layDown(append(files, laid{f.name("in", publication, "csv"), func(to io.Writer) error {
+		return format.CSV(to, lines, remove)
+	}}))
 }
 
-// layDown writes a file so that whoever watches the folder sees it whole or not at all.
-func layDown(file string, write func(to io.Writer) error) error {
-	folder := filepath.Dir(file)
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return fmt.Errorf("reach the channel's folder: %w", err)
+// laid is a file, and how it is written.
+type laid struct {
+	file  string
+	write func(to io.Writer) error
+}
+
+// hidden is where a file lies until it is whole.
+func (l *laid) hidden() string {
+	return filepath.Join(filepath.Dir(l.file), "."+filepath.Base(l.file)+".part")
+}
+
+// layDown writes files so that whoever watches the folder sees each whole or not at all, and none before all are
+// written; in their order.
+func layDown(files []laid) error {
+	var err error
+	for i := range files {
+		l := &files[i]
+		defer os.Remove(l.hidden()) // as far as it came, where it broke off
+		if err := os.MkdirAll(filepath.Dir(l.file), 0o755); err != nil {
+			return fmt.Errorf("reach the channel's folder: %w", err)
+		}
+		var to *os.File
+		if to, err = os.OpenFile(l.hidden(), os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o644); err == nil {
+			err = errors.Join(l.write(to), to.Close())
+		}
+		if err != nil {
+			break
+		}
 	}
-	name := filepath.Join(folder, "."+filepath.Base(file)+".part")
-	temp, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o644)
-	if err == nil {
-		err = errors.Join(write(temp), temp.Close())
-	}
-	if err == nil {
-		err = os.Rename(name, file)
+	for i := 0; i < len(files) && err == nil; i++ {
+		err = os.Rename(files[i].hidden(), files[i].file)
 	}
 	if err != nil {
 		return fmt.Errorf("write into the channel's folder: %w", err)

@@ -175,6 +175,7 @@ func TestFolder(t *testing.T) {
 		require.NoError(t, err)
 		require.Contains(t, string(data), has)
 	}
+	require.Error(t, f.Lay(9, []json.RawMessage{line, json.RawMessage(`{"sku":`)}, nil, []byte(`{"rules":[]}`)))
 	left, err := os.ReadDir(filepath.Join(f.Path, "in"))
 	require.NoError(t, err)
 	require.Len(t, left, 2, "nothing half written")
