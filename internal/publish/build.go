@@ -112,14 +112,12 @@ func thresholds(e *pricing.Engine) (list []threshold) {
 		}
 		add(r.MinQuantity)
 		breaks, counting := e.Breaks(ordinal)
-		derives := r.Effect != nil && r.Effect.Kind == pricing.ToDerived
 		for i := range breaks {
-			derives = derives || breaks[i].Effect.Kind == pricing.ToDerived
 			if n, fits := breaks[i].From.Minor(0, money.Up); fits && inLines(r, counting) {
 				add(int(n))
 			}
 		}
-		if derives || len(breaks) > 0 && !inLines(r, counting) {
+		if derives(r, breaks) || len(breaks) > 0 && !inLines(r, counting) {
 			always = always.Or(reach)
 		}
 	})

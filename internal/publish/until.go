@@ -26,9 +26,7 @@ func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 		if r.Status == pricing.Off {
 			return
 		}
-		derives := func(e *pricing.Effect) bool { return e != nil && e.Kind == pricing.ToDerived }
-		breaks, _ := t.engine.Breaks(ordinal)
-		if derives(r.Effect) || slices.ContainsFunc(breaks, func(b pricing.Break) bool { return derives(&b.Effect) }) {
+		if breaks, _ := t.engine.Breaks(ordinal); derives(r, breaks) {
 			derived = derived.Or(t.engine.Reaches(ordinal))
 		}
 		one := timed{reach: selected.Or(t.engine.Reaches(ordinal))}
@@ -43,6 +41,12 @@ func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 		}
 	})
 	return rules, derived
+}
+
+// derives reports whether a rule takes prices from those of other goods.
+func derives(r *pricing.Rule, breaks []pricing.Break) bool {
+	is := func(e *pricing.Effect) bool { return e != nil && e.Kind == pricing.ToDerived }
+	return is(r.Effect) || slices.ContainsFunc(breaks, func(b pricing.Break) bool { return is(&b.Effect) })
 }
 
 // turned are the products of which a rule opens or closes between two moments.
@@ -60,7 +64,7 @@ func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
 	return all
 }
 
-func (t *Telling) none() pricing.Set { return t.engine.Match(&pricing.Where{Field: pricing.FieldAny}) }
+func (t *Telling) none() pricing.Set { return t.engine.SetOf(nil) }
 
 // walk visits the moments after those of lines, before to, at which a rule opens or closes, with the products that such
 // rules reach and their prices at that moment, until visit says no more. wants narrows the products; nil: all.

@@ -21,9 +21,7 @@ type Result struct {
 // Price answers a question by sections 1 to 4 of docs/book.md, read once more: arbitrary precision, every rule looked
 // at for every unit, no index, nothing shared. It answers only questions that are valid.
 func Price(book *pricing.Book, q pricing.Question) Result {
-	r := newReference(book, q)
-	r.quantity, r.term = max(q.Quantity, 1), max(q.Term, 1)
-	p := r.product(q.SKU)
+	r, p := alone(book, q)
 	if !r.listed(p) {
 		return Result{}
 	}
@@ -51,9 +49,7 @@ func Price(book *pricing.Book, q pricing.Question) Result {
 
 // LastUnit is what the last unit of the line that is asked for costs, and the rules that it was priced by.
 func LastUnit(book *pricing.Book, q pricing.Question) Result {
-	r := newReference(book, q)
-	r.quantity, r.term = max(q.Quantity, 1), max(q.Term, 1)
-	p := r.product(q.SKU)
+	r, p := alone(book, q)
 	if !r.listed(p) {
 		return Result{}
 	}
@@ -62,6 +58,13 @@ func LastUnit(book *pricing.Book, q pricing.Question) Result {
 		return Result{}
 	}
 	return Result{Unit: r.finish(p, u), Rules: u.applied}
+}
+
+// alone looks up the product that is asked for by itself.
+func alone(book *pricing.Book, q pricing.Question) (*reference, *pricing.Product) {
+	r := newReference(book, q)
+	r.quantity, r.term = max(q.Quantity, 1), max(q.Term, 1)
+	return r, r.product(q.SKU)
 }
 
 // newReference looks up what a viewpoint names.
