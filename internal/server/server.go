@@ -129,7 +129,8 @@ func (s *Server) getReady(ctx context.Context) {
 		return err
 	})
 	ready("what differs in a channel", func(channel string) error {
-		_, err := s.Desk.Differences(ctx, snap, channel, s.moment(snap))
+		now := s.Live.Current() // somebody may have saved meanwhile
+		_, err := s.Desk.Differences(ctx, now, channel, s.moment(now))
 		return err
 	})
 }
