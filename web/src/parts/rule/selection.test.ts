@@ -1,4 +1,4 @@
-import { describe, expect, test } from "vitest";
+import { describe, expect, test, vi } from "vitest";
 import type { Where } from "../../api/client";
 import { newGroup, newValues, readSelection, replaced, unfinished, writeSelection } from "./selection";
 
@@ -45,4 +45,12 @@ describe("what is unfinished says so", () => {
       "brand",
     ));
   test("a finished one is silent", () => expect(unfinished(newValues("tag", ["a"]))).toBe(""));
+});
+
+test("a condition that is added after the page was loaded again is another than those of the draft", async () => {
+  const left = [newGroup(), newValues("sku"), newValues("brand")];
+  vi.resetModules();
+  const again = await import("./selection");
+  const added = [again.newGroup(), again.newValues("sku"), again.newValues("brand")];
+  expect(new Set([...left, ...added].map((p) => p.id)).size).toBe(6);
 });

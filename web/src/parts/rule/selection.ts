@@ -42,7 +42,8 @@ export interface Selection {
   root: Group;
 }
 
-let next = 1;
+// A draft outlives the page that numbered its conditions: the next page numbers from elsewhere on.
+let next = Math.floor(Math.random() * 2 ** 48);
 export const newId = () => next++;
 export const newGroup = (mode: "all" | "any" = "any"): Group => ({
   kind: "group",
