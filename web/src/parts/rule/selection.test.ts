@@ -48,9 +48,12 @@ describe("what is unfinished says so", () => {
 });
 
 test("a condition that is added after the page was loaded again is another than those of the draft", async () => {
-  const left = [newGroup(), newValues("sku"), newValues("brand")];
-  vi.resetModules();
-  const again = await import("./selection");
-  const added = [again.newGroup(), again.newValues("sku"), again.newValues("brand")];
+  const page = async () => {
+    vi.resetModules();
+    const of = await import("./selection");
+    return [of.newGroup(), of.newValues("sku"), of.newValues("brand")];
+  };
+  const left = await page();
+  const added = await page();
   expect(new Set([...left, ...added].map((p) => p.id)).size).toBe(6);
 });
