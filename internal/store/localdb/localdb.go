@@ -209,9 +209,14 @@ func (s *Server) install(ctx context.Context, data string) error {
 func (s *Server) launch(ctx context.Context) error {
 	data := filepath.Join(s.dir, "data")
 	init := filepath.Join(s.dir, "init.sql")
+	// The installer leaves accounts without a password (root from this machine's addresses): anybody with a login here could
+	// use them. They go before the server takes connections, at every start, so that folders set up earlier are mended too.
 	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS dogbane@'127.0.0.1';\nALTER USER dogbane@'127.0.0.1' IDENTIFIED BY '%s';\n"+
-		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\nALTER USER root@localhost IDENTIFIED BY '%s';\n"+
-		"CREATE DATABASE IF NOT EXISTS dogbane CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_520_ci;\n", s.pass, s.pass)
+		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\n"+
+		"DELETE FROM mysql.global_priv WHERE User <> 'mariadb.sys' AND NOT (User = 'dogbane' AND Host = '127.0.0.1');\n"+
+		"DELETE FROM mysql.db WHERE NOT (User = 'dogbane' AND Host = '127.0.0.1');\n"+
+		"DELETE FROM mysql.proxies_priv;\nFLUSH PRIVILEGES;\n"+
+		"CREATE DATABASE IF NOT EXISTS dogbane CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_520_ci;\n", s.pass)
 	if err := os.WriteFile(init, []byte(statements), 0o600); err != nil {
 		return fmt.Errorf("write the server's first statements: %w", err)
 	}

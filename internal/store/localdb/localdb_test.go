@@ -3,6 +3,7 @@ package localdb
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -186,4 +187,64 @@ func query(t *testing.T, s *Server, statement string) (n int) {
 	}
 	require.NoError(t, rows.Err())
 	return n
+}
+
+// Nobody but the program gets in: neither by the accounts that the installer leaves, nor by those that a folder set up
+// earlier still has, over TCP or the socket, as whoever is signed in to this machine.
+func TestNobodyElseGetsIn(t *testing.T) {
+	if port := os.Getenv("DOGBANE_TEST_KNOCK"); port != "" { // this is the other user
+		knock(port, os.Getenv("DOGBANE_TEST_SOCKET"))
+		return
+	}
+	t.Parallel()
+	dir := t.TempDir()
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	defer cancel()
+	s, err := Start(ctx, dir, Options{})
+	require.NoError(t, err)
+	for _, more := range []string{`INSERT INTO mysql.global_priv VALUES ('127.0.0.1', 'root',
+		'{"access":18446744073709551615,"plugin":"mysql_native_password","authentication_string":""}')`,
+		"FLUSH PRIVILEGES", "CREATE USER root@localhost IDENTIFIED VIA unix_socket", "CREATE USER ''@localhost", "CREATE USER nobody@'%'"} {
+		query(t, s, more)
+	}
+	s.Stop()
+	s, err = Start(ctx, dir, Options{})
+	require.NoError(t, err)
+	defer s.Stop()
+	require.Equal(t, 2, query(t, s, "SELECT COUNT(*) FROM mysql.global_priv"), "the program's account and the server's own")
+
+	ask := exec.CommandContext(ctx, os.Args[0], "-test.run", "^TestNobodyElseGetsIn$")
+	ask.Env = []string{"DOGBANE_TEST_KNOCK=" + strconv.Itoa(s.port), "DOGBANE_TEST_SOCKET=" + s.socket()}
+	if os.Getuid() == 0 { // as somebody else, with a copy that they may run
+		open, err := os.MkdirTemp("", "")
+		require.NoError(t, err)
+		defer os.RemoveAll(open)
+		require.NoError(t, os.Chmod(open, 0o755))
+		program, err := os.ReadFile(os.Args[0])
+		require.NoError(t, err)
+		ask.Path, ask.Dir = filepath.Join(open, "knock"), open
+		require.NoError(t, os.WriteFile(ask.Path, program, 0o755))
+		ask.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+	}
+	said, err := ask.CombinedOutput()
+	require.NoError(t, err, string(said))
+	require.Contains(t, string(said), "10 doors")
+	require.NotContains(t, string(said), "open:")
+}
+
+// knock tries every account that there might be and says which let it in.
+func knock(port, socket string) {
+	doors := 0
+	for _, user := range []string{"root", "", "nobody", "mysql", "dogbane"} {
+		for _, at := range []string{"tcp(127.0.0.1:" + port + ")", "unix(" + socket + ")"} {
+			db, err := sql.Open("mysql", user+"@"+at+"/")
+			if err == nil {
+				err = db.Ping()
+			}
+			if doors++; err == nil {
+				fmt.Println("open:", user, at)
+			}
+		}
+	}
+	fmt.Println(doors, "doors")
 }
