@@ -266,7 +266,7 @@ func (n *node) campaign() (c pricing.Campaign) {
 	return c
 }
 
-var abilities = []string{"breaks", "offers", "codes", "groups", "schedule"}
+var abilities = []string{"breaks", "brackets", "offers", "codes", "groups", "schedule"}
 
 func (n *node) channel() (c pricing.Channel) {
 	if n.object("code", "name", "currency", "group", "country", "tax", "ending", "where", "fee", "hire", "can",

@@ -39,8 +39,8 @@ func channels() []pricing.Channel {
 	number := func(s string) *money.Rat { n := money.MustParse(s); return &n }
 	return []pricing.Channel{
 		{Code: WebShop, Name: "Web shop", Country: "NL"},
-		{Code: QuayShop, Name: "Quay shop till", Country: "NL", Can: []string{"breaks", "offers", "groups"}},
-		{Code: MillShop, Name: "Mill shop till", Country: "NL", Can: []string{"breaks", "offers", "groups"}},
+		{Code: QuayShop, Name: "Quay shop till", Country: "NL", Can: []string{"breaks", "brackets", "offers", "groups"}},
+		{Code: MillShop, Name: "Mill shop till", Country: "NL", Can: []string{"breaks", "brackets", "offers", "groups"}},
 		{Code: Kilnfair, Name: "Kilnfair", Country: "NL", FeePercent: money.Int(11), FeeAmount: money.MustParse("0.25"),
 			Where: &pricing.Where{Field: pricing.FieldAll, Parts: []pricing.Where{in(pricing.FieldCategory, "Kilns/Electric",
 				"Wheels", "Tools", "Studio"), not(in(pricing.FieldCategory, "Tools/Brushes")),
@@ -49,7 +49,7 @@ func channels() []pricing.Channel {
 			Limits: &pricing.Limits{WholeUnits: true, MinOffPercent: number("15"), MaxOffPercent: number("55"),
 				NeedsReference: true, LeadHours: number("36")}},
 		{Code: TradeDesk, Name: "Trade desk", Country: "NL", Group: "trade", TaxExcluded: &excluded,
-			Can: []string{"breaks", "groups"}},
+			Can: []string{"breaks", "brackets", "groups"}},
 		{Code: IslandShop, Name: "Island shop", Country: "GB", Currency: "GBP", Ending: ending("0.05", "nearest", "0")},
 	}
 }

@@ -319,6 +319,9 @@ func (e *Engine) Reaches(ordinal int) Set {
 	return r.reach[0].Or(r.reach[1])
 }
 
+// Rule is that of an ordinal.
+func (e *Engine) Rule(ordinal int) *Rule { return e.rules[ordinal].Rule }
+
 // Breaks are those of a rule, its ladder's where it has one, with what they are counted by.
 func (e *Engine) Breaks(ordinal int) ([]Break, Counting) {
 	r := e.rules[ordinal]

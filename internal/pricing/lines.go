@@ -181,6 +181,7 @@ func (v *view) months(l *basketLine) int {
 // Scope is a viewpoint resolved against an engine: what a package needs that prices more than one product at a time.
 type Scope struct {
 	v    *view
+	vp   Viewpoint
 	told map[string]*ToldPrice
 }
 
@@ -190,7 +191,7 @@ func (e *Engine) Scope(vp Viewpoint) (*Scope, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Scope{v: v}, nil
+	return &Scope{v: v, vp: vp}, nil
 }
 
 // Currency is the channel's, with its number of decimals.
@@ -297,6 +298,7 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 	if price() {
 		price()
 	}
+	s.askElsewhere(priced, explain)
 	for i := range priced {
 		l := &priced[i]
 		if ready[i] != nil {

@@ -91,7 +91,7 @@ func (v *view) plan(stacked []*rule) *plan {
 		pl.layers = append(pl.layers, ly)
 	}
 	allSlow := false
-	if v.catalogOnly {
+	if v.catalogOnly && !v.withEnding {
 		return pl
 	}
 	if v.channel != nil && v.channel.Ending != nil {
@@ -99,7 +99,9 @@ func (v *view) plan(stacked []*rule) *plan {
 		pl.ending, ok = wholeEndingOf(v.channel.Ending)
 		allSlow = !ok
 	}
-	v.planGuards(pl)
+	if !v.catalogOnly {
+		v.planGuards(pl)
+	}
 	if allSlow {
 		pl.slow.fill(0, int32(len(v.products)))
 	}

@@ -220,7 +220,7 @@ type finished struct {
 // changed it.
 func (v *view) round(p int32, price money.Rat) (rounded money.Rat, ended bool) {
 	price = v.toChannel(p, price)
-	if v.channel != nil && v.channel.Ending != nil && !v.catalogOnly {
+	if v.channel != nil && v.channel.Ending != nil && (!v.catalogOnly || v.withEnding) {
 		other := v.channel.Ending.Apply(price)
 		ended, price = !other.Equal(price), other
 	}
@@ -237,7 +237,7 @@ func (v *view) finish(s *state) finished {
 	}
 	price, ended := v.round(p, s.price.v)
 	if v.catalogOnly {
-		f.price = price
+		f.price = money.Max(price, money.Int(0))
 		return f
 	}
 	f.Ending, f.Rounded = ended, price

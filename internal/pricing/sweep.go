@@ -21,10 +21,10 @@ type Sweep struct {
 	patch   *patch  // a few products whose prices are not those of the shards; nil: none
 	stacked []*rule // rules of layers in which every rule applies, by slot
 
-	once, catalogOnce sync.Once
-	entering          [LayerCount]checkpoint // by layer, how far its products have come where they enter it
-	margins           Margins
-	catalog           *Sweep
+	once                  sync.Once
+	entering              [LayerCount]checkpoint // by layer, how far its products have come where they enter it
+	margins               Margins
+	catalog, shownCatalog afterCatalog
 }
 
 // maxLimit is above every price.
@@ -42,21 +42,37 @@ func (sw *Sweep) Price(p int32) (int64, bool) {
 	return n, n != missing
 }
 
-// CatalogPrice is a product's price after the catalog layer, on the channel's footing, rounded: what a reduced price is
-// shown against. All are worked out when the first is asked for.
-func (sw *Sweep) CatalogPrice(p int32) (int64, bool) {
-	sw.catalogOnce.Do(func() {
-		v := sw.view.own()
-		v.catalogOnly = true
-		sw.catalog = &Sweep{Viewpoint: sw.Viewpoint, Currency: sw.Currency, Digits: sw.Digits, view: v,
-			shards: make([]*shard, len(sw.shards))}
-		if sw.shards == nil && sw.patch != nil { // of some products alone
-			sw.catalog.runPatch(v.plan(nil), sw.patch.of, sw.patch.of.Count())
+// CatalogPrice is a product's price after the catalog layer, on the channel's footing, rounded, without the channel's
+// ending. All are worked out when the first is asked for.
+func (sw *Sweep) CatalogPrice(p int32) (int64, bool) { return sw.catalog.price(sw, false, p) }
+
+// ShownCatalog is CatalogPrice as the channel would show it, with its ending: what a reduced price is shown against.
+func (sw *Sweep) ShownCatalog(p int32) (int64, bool) {
+	if c := sw.view.channel; c == nil || c.Ending == nil {
+		return sw.CatalogPrice(p)
+	}
+	return sw.shownCatalog.price(sw, true, p)
+}
+
+// afterCatalog is the prices after the catalog layer of a sweep, made when first asked for.
+type afterCatalog struct {
+	once  sync.Once
+	sweep *Sweep
+}
+
+func (c *afterCatalog) price(of *Sweep, ended bool, p int32) (int64, bool) {
+	c.once.Do(func() {
+		v := of.view.own()
+		v.catalogOnly, v.withEnding = true, ended
+		c.sweep = &Sweep{Viewpoint: of.Viewpoint, Currency: of.Currency, Digits: of.Digits, view: v,
+			shards: make([]*shard, len(of.shards))}
+		if of.shards == nil && of.patch != nil { // of some products alone
+			c.sweep.runPatch(v.plan(nil), of.patch.of, of.patch.of.Count())
 			return
 		}
-		run([]*Sweep{sw.catalog}, []*plan{v.plan(nil)}, 0, nil)
+		run([]*Sweep{c.sweep}, []*plan{v.plan(nil)}, 0, nil)
 	})
-	return sw.catalog.Price(p)
+	return c.sweep.Price(p)
 }
 
 // Lists gives every product's list price on the channel's footing, rounded; false where there is none.

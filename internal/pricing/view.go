@@ -28,6 +28,7 @@ type view struct {
 	bookTax     bool      // the book's prices include tax
 	showTax     bool      // the channel's do
 	catalogOnly bool      // the price after the catalog layer is asked for, without ending and guard
+	withEnding  bool      // with catalogOnly: but with the ending
 	lastUnit    bool      // the price of a line's last unit is asked for, not what one costs on average
 	with        map[string]bool
 	blocked     []Reason  // why each rule takes no part, whatever the product

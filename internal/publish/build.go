@@ -22,6 +22,7 @@ type Lines struct {
 	rare   map[int][]*pricing.Sweep // by smallest order above 1, of the products that have it, by place among groups
 	steps  []quantityStep           // by place in of.thresholds
 	scope  *pricing.Scope
+	buyers []buyer // by place among groups
 	before *reductions
 	some   pricing.Set // nil: all products
 }
@@ -80,7 +81,7 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 	return t, nil
 }
 
-// can reports whether the channel can be told something: "breaks", "groups", "offers", "codes", "schedule".
+// can reports whether the channel can be told something: "breaks", "brackets", "groups", "offers", "codes", "schedule".
 func (t *Telling) can(what string) bool {
 	if t.channel.Can == nil {
 		return what != "schedule"
@@ -185,6 +186,7 @@ func (l *Lines) ask() (err error) {
 	if l.scope, err = t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: l.At, Quantity: 1}); err != nil {
 		return err
 	}
+	l.buyers = make([]buyer, 1+len(t.groups))
 	if l.some == nil {
 		l.single, err = t.engine.LastUnits(t.viewpoints(l.At, 1))
 	} else {
@@ -280,20 +282,21 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	if least > 1 || multiple > 1 {
 		line.Order = &LineOrder{least, multiple}
 	}
-	line.Breaks = l.breaks(p, 0, least, minor)
+	line.Breaks, line.Method, line.Ask = l.course(p, 0, least, minor)
 	for i, g := range t.groups {
 		price, priced := sweeps[i+1].Price(p)
-		if !priced {
+		if !priced || !l.buyer(i+1).apart.Has(p) {
 			continue
 		}
-		breaks := l.breaks(p, i+1, least, price)
-		if price == minor && slices.Equal(breaks, line.Breaks) {
+		own := GroupPrices{Price: money.FormatMinor(price, l.Digits)}
+		own.Breaks, own.Method, own.Ask = l.course(p, i+1, least, price)
+		if price == minor && slices.Equal(own.Breaks, line.Breaks) && own.Method == line.Method && own.Ask == line.Ask {
 			continue
 		}
 		if line.Groups == nil {
 			line.Groups = map[string]GroupPrices{}
 		}
-		line.Groups[g] = GroupPrices{money.FormatMinor(price, l.Digits), breaks}
+		line.Groups[g] = own
 	}
 	if c := product.Content; c != nil && c.Amount.Sign() > 0 {
 		each := money.FromMinor(minor, l.Digits).Div(c.Amount).Round(l.Digits, money.HalfUp)
@@ -303,22 +306,6 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	l.refer(&told)
 	l.texts(line, rules)
 	return told, true
-}
-
-// breaks are the quantities above least from which a unit costs otherwise than from the one before; of least it costs
-// price.
-func (l *Lines) breaks(p int32, group, least int, price int64) (list []LineBreak) {
-	for _, step := range l.steps {
-		if step.from <= least || !step.moves.Has(p) {
-			continue
-		}
-		minor, ok := step.sweeps[group].Price(p)
-		if ok && minor != price {
-			price = minor
-			list = append(list, LineBreak{step.from, money.FormatMinor(minor, l.Digits)})
-		}
-	}
-	return list
 }
 
 // texts are those of the last applied rule that has some; as is said last, when it is known what the price is reduced

@@ -23,6 +23,8 @@ type Line struct {
 	As            string                 `json:"as,omitempty" enum:"reduced,ordinary"`
 	Until         string                 `json:"until,omitempty" doc:"when it will differ by itself"`
 	Breaks        []LineBreak            `json:"breaks,omitempty"`
+	Method        Method                 `json:"method,omitempty" enum:"brackets" doc:"how the entries make a line's total; absent: each piece costs what the line's quantity reaches"`
+	Ask           bool                   `json:"ask,omitempty" doc:"what more than one piece costs has to be asked for"`
 	Groups        map[string]GroupPrices `json:"groups,omitempty" doc:"by code, where they differ from a guest's"`
 	PerUnit       *PerUnit               `json:"perUnit,omitempty"`
 	Order         *LineOrder             `json:"order,omitempty"`
@@ -41,10 +43,21 @@ type LineBreak struct {
 	Price string `json:"price"`
 }
 
+// Method says how the prices of a line make the total of so many pieces.
+type Method string
+
+// The methods.
+const (
+	EachReached Method = ""         // every piece costs the entry that the line's quantity reaches
+	Brackets    Method = "brackets" // each piece costs the entry that this very piece reaches
+)
+
 // GroupPrices are what a group pays.
 type GroupPrices struct {
 	Price  string      `json:"price"`
 	Breaks []LineBreak `json:"breaks,omitempty"`
+	Method Method      `json:"method,omitempty" enum:"brackets"`
+	Ask    bool        `json:"ask,omitempty"`
 }
 
 // PerUnit is the price of a litre, a kilogram and the like.

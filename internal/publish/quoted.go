@@ -182,12 +182,13 @@ func toldOf(l *ShownLine) (*pricing.ToldPrice, error) {
 		return out, nil
 	}
 	var err error
+	told.Brackets = line.Method == Brackets
 	if told.Breaks, err = breaks(line.Breaks); err != nil {
 		return nil, err
 	}
 	told.Groups = map[string]*pricing.ToldPrice{}
 	for code, g := range line.Groups {
-		own := &pricing.ToldPrice{}
+		own := &pricing.ToldPrice{Brackets: g.Method == Brackets}
 		if own.Price, err = money.Parse(g.Price); err != nil {
 			return nil, fmt.Errorf("read the line of %q: %w", l.SKU, err)
 		}

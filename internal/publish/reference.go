@@ -107,7 +107,7 @@ func (l *Lines) lookBack(of pricing.Set) error {
 				continue
 			}
 			minor, priced := l.price(p)
-			if before, has := l.single[0].CatalogPrice(p); priced && has && minor < before &&
+			if before, has := l.single[0].ShownCatalog(p); priced && has && minor < before &&
 				!l.before.begun(products[p].SKU).Reduced {
 				some = append(some, products[p].SKU)
 			}
@@ -126,7 +126,7 @@ func (l *Lines) refer(told *Told) {
 		return
 	}
 	p := told.Product
-	before, has := l.single[0].CatalogPrice(p)
+	before, has := l.single[0].ShownCatalog(p)
 	if !has || told.Minor >= before {
 		return
 	}

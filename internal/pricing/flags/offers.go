@@ -124,7 +124,8 @@ func Lasts(e *pricing.Engine, r *pricing.Rule) (lasts money.Rat, known bool) {
 func (a *asked) lacks(c *pricing.Channel, ordinal int) bool {
 	can := func(what string) bool { return c.Can == nil || slices.Contains(c.Can, what) }
 	r := a.rules[ordinal]
-	if (len(r.Breaks) > 0 || r.Ladder != "") && !can("breaks") ||
+	breaks, counting := a.engine.Breaks(ordinal)
+	if len(breaks) > 0 && (!can("breaks") || counting.Method == pricing.Graduated && !can("brackets")) ||
 		r.Offer != nil && (!can("offers") || r.Offer.Codes != nil && !can("codes")) {
 		return true
 	}

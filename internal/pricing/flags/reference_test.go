@@ -257,13 +257,13 @@ func (r *reading) cannot(q pricing.Question, trail *pricing.Trail) (found []stri
 	}
 	for code := range parts {
 		rule := r.rules[code]
-		breaks, _ := r.breaksOf(rule)
+		breaks, counting := r.breaksOf(rule)
 		narrow := func(a *pricing.Audience) bool {
 			return a != nil && (a.Groups != nil || a.Customers != nil) &&
 				(channel.Group == "" || !slices.Contains(a.Groups, channel.Group))
 		}
 		c := r.campaign(rule)
-		if len(breaks) > 0 && !can("breaks") || !can("groups") && (narrow(rule.Audience) || c != nil && narrow(c.Audience)) {
+		if len(breaks) > 0 && (!can("breaks") || counting.Method == pricing.Graduated && !can("brackets")) || !can("groups") && (narrow(rule.Audience) || c != nil && narrow(c.Audience)) {
 			found = append(found, key(flags.ChannelCannot, code, q.Channel))
 		}
 	}

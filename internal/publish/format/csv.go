@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"maps"
 	"runtime"
 	"slices"
@@ -16,10 +17,14 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// Columns of the files, in order.
+// Columns of the files, in order: what is told of a price, and how it makes the total of a line. A folder's file says
+// between the two what is to be done.
 var (
-	PriceColumns = []string{"sku", "name", "price", "reference", "currency", "from_quantity", "group", "as", "until",
-		"action"}
+	priceColumns = []string{"sku", "name", "price", "reference", "currency", "from_quantity", "group", "as", "until"}
+	totalColumns = []string{"method", "ask"}
+
+	PriceColumns  = append(append(slices.Clone(priceColumns), "action"), totalColumns...)
+	FeedColumns   = append(slices.Clone(priceColumns), totalColumns...)
 	AnswerColumns = []string{"sku", "answer", "message"}
 )
 
@@ -28,38 +33,49 @@ type csvBreak struct {
 	Price string `json:"price"`
 }
 
-// csvLine is what a file says of a line.
-type csvLine struct {
-	SKU, Name, Price, Reference, Currency, As, Until string
-	Breaks                                           []csvBreak
-	Groups                                           map[string]struct {
-		Price  string
-		Breaks []csvBreak
-	}
-	Order struct{ Min int }
+// csvPrices are what guests or a group pay.
+type csvPrices struct {
+	Price, Method string
+	Breaks        []csvBreak
+	Ask           bool
 }
 
-// rowsOf visits the rows of a line, one for each price, without an action. A row is used again for the next.
-func rowsOf(data json.RawMessage, visit func(row []string) error) error {
+// csvLine is what a file says of a line.
+type csvLine struct {
+	csvPrices
+	SKU, Name, Reference, Currency, As, Until string
+	Groups                                    map[string]csvPrices
+	Order                                     struct{ Min int }
+}
+
+// rowsOf visits the rows of a line, one for each price; between, such as an action, stands before how the prices make a
+// total. A row is used again for the next.
+func rowsOf(data json.RawMessage, between []string, visit func(row []string) error) error {
 	var l csvLine
 	if err := json.Unmarshal(data, &l); err != nil {
 		return fmt.Errorf("write the prices: %w", err)
 	}
 	cells := make([]string, 0, len(PriceColumns))
-	row := func(price, reference, group string, from int) error {
-		return visit(append(cells, l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As, l.Until))
-	}
-	of := func(price, reference, group string, breaks []csvBreak) error {
-		err := row(price, reference, group, max(l.Order.Min, 1))
-		for i := 0; i < len(breaks) && err == nil; i++ {
-			err = row(breaks[i].Price, "", group, breaks[i].From)
+	of := func(p *csvPrices, reference, group string) error {
+		ask := ""
+		if p.Ask {
+			ask = "true"
+		}
+		row := func(price, reference string, from int) error {
+			row := append(cells, l.SKU, l.Name, price, reference, l.Currency, strconv.Itoa(from), group, l.As, l.Until)
+			return visit(append(append(row, between...), p.Method, ask))
+		}
+		err := row(p.Price, reference, max(l.Order.Min, 1))
+		for i := 0; i < len(p.Breaks) && err == nil; i++ {
+			err = row(p.Breaks[i].Price, "", p.Breaks[i].From)
 		}
 		return err
 	}
-	err := of(l.Price, l.Reference, "", l.Breaks)
+	err := of(&l.csvPrices, l.Reference, "")
 	for _, code := range slices.Sorted(maps.Keys(l.Groups)) {
 		if err == nil {
-			err = of(l.Groups[code].Price, "", code, l.Groups[code].Breaks)
+			own := l.Groups[code]
+			err = of(&own, "", code)
 		}
 	}
 	return err
@@ -77,7 +93,8 @@ func CSV(to io.Writer, lines []json.RawMessage, remove []string) error {
 	}
 	gone := make([][]string, len(remove))
 	for i, sku := range remove {
-		gone[i] = []string{sku, "", "", "", "", "", "", "", "", "remove"}
+		gone[i] = make([]string, len(PriceColumns))
+		gone[i][0], gone[i][len(priceColumns)] = sku, "remove"
 	}
 	return writeAll(to, gone)
 }
@@ -109,7 +126,7 @@ func together(to io.Writer, lines []json.RawMessage,
 func setRows(to *bytes.Buffer, lines []json.RawMessage) error {
 	w := csv.NewWriter(to)
 	for _, line := range lines {
-		if err := rowsOf(line, func(row []string) error { return w.Write(append(row, "set")) }); err != nil {
+		if err := rowsOf(line, []string{"set"}, w.Write); err != nil {
 			return err
 		}
 	}
@@ -134,7 +151,7 @@ type Feed struct {
 // NewFeed begins a feed with its header.
 func NewFeed(to io.Writer) (*Feed, error) {
 	f := &Feed{to: bufio.NewWriter(to)}
-	_, err := f.to.WriteString(strings.Join(PriceColumns[:len(PriceColumns)-1], ",") + "\r\n")
+	_, err := f.to.WriteString(strings.Join(FeedColumns, ",") + "\r\n")
 	return f, err
 }
 
@@ -153,7 +170,7 @@ func (f *Feed) Write(lines ...json.RawMessage) error { return together(f.to, lin
 func disarmedRows(to *bytes.Buffer, lines []json.RawMessage) error {
 	w := csv.NewWriter(to)
 	for _, line := range lines {
-		err := rowsOf(line, func(row []string) error {
+		err := rowsOf(line, nil, func(row []string) error {
 			for i, cell := range row {
 				row[i] = Disarmed(cell)
 			}
@@ -186,8 +203,14 @@ func ReadCSV(from io.Reader) (map[string]Answer, error) {
 		if len(r) != len(AnswerColumns) {
 			return nil, fmt.Errorf("read the channel's answer: line %d has %d columns, not %d", i+1, len(r), len(AnswerColumns))
 		}
-		if i > 0 {
-			answers[r[0]] = Answer{r[1] == "taken", r[2]}
+		if i == 0 {
+			continue
+		}
+		switch word := strings.ToLower(strings.TrimSpace(r[1])); word {
+		case "taken", "refused":
+			answers[r[0]] = Answer{word == "taken", r[2]}
+		default: // nobody knows what that means: the line stays without an answer
+			slog.Warn("a channel's answer is neither taken nor refused", "sku", r[0], "answer", r[1])
 		}
 	}
 	return answers, nil

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"io"
+	"slices"
 	"strings"
 	"testing"
 
@@ -15,18 +16,19 @@ import (
 
 var lines = []json.RawMessage{
 	json.RawMessage(`{"sku":"A \"1\" & <b>","name":"Cup, with\nsaucer","price":"10.00","reference":"12.00","currency":"EUR","as":"reduced","until":"2026-12-06T00:00:00+01:00",
-		"breaks":[{"from":6,"price":"9.00"}],"groups":{"trade":{"price":"8.00","breaks":[{"from":6,"price":"7.00"},{"from":12,"price":"6.00"}]},"club":{"price":"9.50"}}}`),
+		"breaks":[{"from":6,"price":"9.00"}],"method":"brackets",
+		"groups":{"trade":{"price":"8.00","breaks":[{"from":6,"price":"7.00"},{"from":12,"price":"6.00"}]},"club":{"price":"9.50","ask":true}}}`),
 	json.RawMessage(`{"sku":"طين","name":"=1+1","price":"3","currency":"JPY","as":"ordinary","order":{"min":4,"multiple":2}}`),
 }
 
 var rows = [][]string{
-	{`A "1" & <b>`, "Cup, with\nsaucer", "10.00", "12.00", "EUR", "1", "", "reduced", "2026-12-06T00:00:00+01:00"},
-	{`A "1" & <b>`, "Cup, with\nsaucer", "9.00", "", "EUR", "6", "", "reduced", "2026-12-06T00:00:00+01:00"},
-	{`A "1" & <b>`, "Cup, with\nsaucer", "9.50", "", "EUR", "1", "club", "reduced", "2026-12-06T00:00:00+01:00"},
-	{`A "1" & <b>`, "Cup, with\nsaucer", "8.00", "", "EUR", "1", "trade", "reduced", "2026-12-06T00:00:00+01:00"},
-	{`A "1" & <b>`, "Cup, with\nsaucer", "7.00", "", "EUR", "6", "trade", "reduced", "2026-12-06T00:00:00+01:00"},
-	{`A "1" & <b>`, "Cup, with\nsaucer", "6.00", "", "EUR", "12", "trade", "reduced", "2026-12-06T00:00:00+01:00"},
-	{"طين", "=1+1", "3", "", "JPY", "4", "", "ordinary", ""},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "10.00", "12.00", "EUR", "1", "", "reduced", "2026-12-06T00:00:00+01:00", "brackets", ""},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "9.00", "", "EUR", "6", "", "reduced", "2026-12-06T00:00:00+01:00", "brackets", ""},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "9.50", "", "EUR", "1", "club", "reduced", "2026-12-06T00:00:00+01:00", "", "true"},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "8.00", "", "EUR", "1", "trade", "reduced", "2026-12-06T00:00:00+01:00", "", ""},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "7.00", "", "EUR", "6", "trade", "reduced", "2026-12-06T00:00:00+01:00", "", ""},
+	{`A "1" & <b>`, "Cup, with\nsaucer", "6.00", "", "EUR", "12", "trade", "reduced", "2026-12-06T00:00:00+01:00", "", ""},
+	{"طين", "=1+1", "3", "", "JPY", "4", "", "ordinary", "", "", ""},
 }
 
 // A file has one row for each price, whatever stands in its texts, and says what is no longer shown.
@@ -38,9 +40,9 @@ func TestCSV(t *testing.T) {
 	require.Equal(t, format.PriceColumns, records[0])
 	require.Len(t, records, 2+len(rows))
 	for i, want := range rows {
-		require.Equal(t, append(append([]string{}, want...), "set"), records[i+1])
+		require.Equal(t, slices.Insert(slices.Clone(want), 9, "set"), records[i+1])
 	}
-	require.Equal(t, []string{"GONE, \"x\"", "", "", "", "", "", "", "", "", "remove"}, records[len(records)-1])
+	require.Equal(t, []string{"GONE, \"x\"", "", "", "", "", "", "", "", "", "remove", "", ""}, records[len(records)-1])
 	err = format.CSV(io.Discard, []json.RawMessage{json.RawMessage(`{"sku":`)}, nil)
 	require.ErrorContains(t, err, "write the prices")
 }
@@ -60,7 +62,7 @@ func TestFeed(t *testing.T) {
 	require.NotContains(t, strings.ReplaceAll(buf.String(), "\r\n", ""), "\r\n")
 	records, err := csv.NewReader(&buf).ReadAll()
 	require.NoError(t, err)
-	require.Equal(t, format.PriceColumns[:9], records[0])
+	require.Equal(t, format.FeedColumns, records[0])
 	for i, want := range rows {
 		want = append([]string{}, want...)
 		if want[1] == "=1+1" {

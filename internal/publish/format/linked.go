@@ -51,7 +51,11 @@ func (f *linked) line(data json.RawMessage) error {
 		specifications = append(specifications, specification(l.Reference,
 			object{"priceType": object{"@id": "https://schema.org/StrikethroughPrice"}}))
 	}
-	for _, b := range l.Breaks {
+	breaks := l.Breaks
+	if l.Method != "" { // the vocabulary has no word for prices by the piece
+		breaks = nil
+	}
+	for _, b := range breaks {
 		specifications = append(specifications, specification(b.Price, object{"eligibleQuantity": least(b.From)}))
 	}
 	if u := l.PerUnit; u != nil {

@@ -47,9 +47,9 @@ func (f *sheet) begin() (err error) {
 	if err != nil {
 		return fmt.Errorf("begin a sheet: %w", err)
 	}
-	header := make([]any, len(PriceColumns)-1)
+	header := make([]any, len(FeedColumns))
 	for i := range header {
-		header[i] = PriceColumns[i]
+		header[i] = FeedColumns[i]
 	}
 	return f.row(header)
 }
@@ -74,7 +74,7 @@ func (f *sheet) row(cells []any) error {
 func (f *sheet) Write(lines ...json.RawMessage) error { return each(lines, f.line) }
 
 func (f *sheet) line(line json.RawMessage) error {
-	return rowsOf(line, func(r []string) error {
+	return rowsOf(line, nil, func(r []string) error {
 		cells := make([]any, len(r))
 		for i, cell := range r {
 			cells[i] = cell

@@ -12,6 +12,7 @@ import { Reach } from "./RangeForm";
 type Part = Record<string, unknown>;
 const abilities = [
   ["breaks", "quantity breaks"],
+  ["brackets", "bracket by bracket"],
   ["offers", "offers"],
   ["codes", "codes"],
   ["groups", "customer groups"],
