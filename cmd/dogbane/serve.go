@@ -399,16 +399,17 @@ func publishOpening(ctx context.Context, p server.Parts) error {
 		}
 		wish := publish.Wish{Who: "the demo", Version: snap.Version, Overrides: map[string]string{}}
 		for i := range d.Rows {
-			switch r := &d.Rows[i]; {
-			case slices.Contains(r.Stops, flags.BelowCost):
-				wish.LeaveOut = append(wish.LeaveOut, r.SKU)
-			case r.Blocked():
+			r := &d.Rows[i]
+			if slices.ContainsFunc(r.Stops, func(s publish.Stop) bool { return s.Kind == flags.BelowCost }) {
+				continue // not chosen: it waits for somebody to decide
+			}
+			if wish.SKUs = append(wish.SKUs, r.SKU); r.Blocked() {
 				wish.Overrides[r.SKU] = "as it was before this program"
 			}
 		}
 		one, err := desk.Prepare(ctx, snap, c.Code, wish)
 		if err == nil {
-			_, err = desk.Send(ctx, snap, one.ID, wish.Who)
+			_, err = desk.Send(ctx, snap, one.ID, wish.Who, "")
 		}
 		if err == nil {
 			err = sender.Look(ctx)

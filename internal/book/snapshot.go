@@ -36,8 +36,19 @@ func NewSnapshot(b *pricing.Book, version int64, engine *pricing.Engine, refused
 	return &Snapshot{Pieces: NewPieces(b), Version: version, Engine: engine, Zone: zone, Refused: refused}, nil
 }
 
-// Moment is an instant on the book's wall clock, to the minute.
+// Present is an instant on the book's wall clock. In the hour that a change of clocks repeats it is the latest wall time
+// that there was, so that nothing which has begun or ended there does so again.
+func (s *Snapshot) Present(t time.Time) pricing.Moment {
+	t = t.In(s.Zone)
+	now := pricing.MomentOf(t)
+	if since, _ := t.ZoneBounds(); !since.IsZero() && t.Sub(since) < 3*time.Hour {
+		now = max(now, pricing.MomentOf(since.Add(-time.Second).In(s.Zone)))
+	}
+	return now
+}
+
+// Moment is Present, to the minute.
 func (s *Snapshot) Moment(t time.Time) pricing.Moment {
-	m := pricing.MomentOf(t.In(s.Zone))
+	m := s.Present(t)
 	return m - m%pricing.Minute
 }

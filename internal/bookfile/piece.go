@@ -18,13 +18,13 @@ func Canonical(list string, doc []byte) ([]byte, error) {
 	case "settings":
 		out = written(n.settings(), EncodeSettings)
 	case "groups":
-		out = written(n.group(), encodeGroup)
+		out = written(n.group(), EncodeGroup)
 	case "customers":
 		out = written(n.customer(), EncodeCustomer)
 	case "ranges":
-		out = written(n.namedRange(), encodeRange)
+		out = written(n.namedRange(), EncodeRange)
 	case "ladders":
-		out = written(n.ladder(), encodeLadder)
+		out = written(n.ladder(), EncodeLadder)
 	case "campaigns":
 		out = written(n.campaign(), EncodeCampaign)
 	case "channels":
@@ -41,15 +41,49 @@ func Canonical(list string, doc []byte) ([]byte, error) {
 
 func written[T any](piece T, encode func(*T) []byte) []byte { return encode(&piece) }
 
-func encodeGroup(g *pricing.Group) []byte {
+// EncodeGroup writes a customer group.
+func EncodeGroup(g *pricing.Group) []byte {
 	return newObject().text("code", g.Code).text("name", g.Name).done()
 }
 
-func encodeRange(r *pricing.Range) []byte {
+// EncodeRange writes a range.
+func EncodeRange(r *pricing.Range) []byte {
 	return newObject().text("code", r.Code).text("name", r.Name).raw("where", encodeWhere(&r.Where)).done()
 }
 
-func encodeLadder(l *pricing.Ladder) []byte {
+// EncodeLadder writes a ladder.
+func EncodeLadder(l *pricing.Ladder) []byte {
 	return newObject().text("code", l.Code).text("name", l.Name).raw("breaks",
 		encodeBreaks(l.Breaks)).counting(l.Counting).done()
 }
+
+// read reads one piece by itself: what it refers to is not looked at.
+func read[T any](doc []byte, piece func(*node) T) (T, error) {
+	n, err := parse(doc)
+	if err != nil {
+		var none T
+		return none, err
+	}
+	return piece(n), n.r.err()
+}
+
+// ReadRule reads a rule by itself: what it refers to is not looked at. So do the others.
+func ReadRule(doc []byte) (pricing.Rule, error) { return read(doc, (*node).rule) }
+
+// ReadRange reads a range.
+func ReadRange(doc []byte) (pricing.Range, error) { return read(doc, (*node).namedRange) }
+
+// ReadLadder reads a ladder.
+func ReadLadder(doc []byte) (pricing.Ladder, error) { return read(doc, (*node).ladder) }
+
+// ReadCampaign reads a campaign.
+func ReadCampaign(doc []byte) (pricing.Campaign, error) { return read(doc, (*node).campaign) }
+
+// ReadChannel reads a channel.
+func ReadChannel(doc []byte) (pricing.Channel, error) { return read(doc, (*node).channel) }
+
+// ReadProduct reads a product.
+func ReadProduct(doc []byte) (pricing.Product, error) { return read(doc, (*node).product) }
+
+// ReadSettings reads settings.
+func ReadSettings(doc []byte) (pricing.Settings, error) { return read(doc, (*node).settings) }

@@ -23,6 +23,9 @@ func (b *Book) Share(with *Book) {
 
 func takeOver[T any](list *[]T, with []T) {
 	same := len(*list) == len(with)
+	if same && (len(with) == 0 || &(*list)[0] == &with[0]) {
+		return
+	}
 	var other atomic.Bool
 	n := min(len(*list), len(with))
 	InParallel(n, func(from, to int) {

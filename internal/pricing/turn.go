@@ -45,15 +45,17 @@ func (w *Window) Turn(t Turn, at, now Moment) (turned *Window, never, ok bool) {
 	next := *w
 	switch {
 	case t == StartNow && opens:
-		if next.From != nil && *next.From > now {
-			next.From = &now
+		// On the minute for which prices are made, so that it is open in them.
+		if minute := now - now%Minute; next.From != nil && *next.From > minute {
+			next.From = &minute
 		}
-		return &next, false, next.Open(now)
+		return &next, false, next.Open(now - now%Minute)
 	case t == EndNow && !opens:
-		// On the minute; where it opened within it, on the second.
+		// On the minute for which prices are made. One that opened within it is as if it had been open in the one before.
 		minute := now - now%Minute
 		if next.To = &minute; next.From != nil && *next.From >= minute {
-			next.To = &now
+			before := minute - Minute
+			next.From = &before
 		}
 		return &next, false, next.From == nil || *next.From < *next.To
 	case t == Skip && w.recurring():

@@ -75,7 +75,12 @@ func TestTurns(t *testing.T) {
 	opened := Window{From: m(turnNow), To: m("2026-12-06T00:00")}
 	turned, _, ok := opened.Turn(EndNow, *opened.To, *opened.From+20)
 	require.True(t, ok)
-	require.Equal(t, "2026-11-27T09:30:20", turned.To.String(), "within the minute in which it opened: on the second")
+	require.Equal(t, []string{"2026-11-27T09:29", "2026-11-27T09:30"}, []string{turned.From.String(), turned.To.String()},
+		"within the minute in which it opened: prices are made for the minute")
+	later := Window{From: m("2026-12-01T00:00")}
+	turned, _, ok = later.Turn(StartNow, *later.From, at(t, turnNow)+40)
+	require.True(t, ok)
+	require.Equal(t, turnNow, turned.From.String(), "at the minute for which prices are made, not at the second")
 }
 
 // Passing over one time changes that time and no other.

@@ -3,11 +3,12 @@ package publish
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
+	"slices"
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
+	"dogbane/internal/publish/pieces"
 )
 
 // TakeBack prepares a publication that gives every line which still stems from an ended one, taken or unanswered, what
@@ -36,12 +37,68 @@ func (d *Desk) TakeBack(ctx context.Context, snap *book.Snapshot, id int64, who 
 	if err != nil {
 		return of, err
 	}
-	if len(rows) == 0 && rules.None() {
-		return of, ErrNothing
-	}
 	p := Publication{Channel: of.Channel, Version: of.Version, At: snap.Moment(d.now()), Prepared: d.now(), Who: who,
 		Kind: TakeBack, Of: id, State: Prepared, Rules: rules}
+	if err := d.giveBack(ctx, snap, &of, &p); err != nil {
+		return of, err
+	}
+	if len(rows) == 0 && rules.None() && p.Brings == BringsNothing {
+		return of, ErrNothing
+	}
 	return p, d.keeper.Prepare(ctx, &p, rows)
+}
+
+// giveBack has a take-back bring the pieces that a publication brought as they were before it, unless they were
+// published again since. Of the one that began a channel's book there was none before.
+func (d *Desk) giveBack(ctx context.Context, snap *book.Snapshot, of, p *Publication) error {
+	e, err := d.Published(ctx, snap, of.Channel)
+	if err != nil || e == nil {
+		return err
+	}
+	switch {
+	case of.Brings == BringsBook && e.base == of.Version && len(e.by) == 0:
+		p.Brings = BringsNone
+		return nil
+	case of.Brings != BringsPieces || !slices.Contains(e.by, of.ID):
+		return nil
+	}
+	b, err := d.keeper.Brought(ctx, of.ID)
+	if err != nil {
+		return err
+	}
+	since := map[pieces.Key]bool{}
+	for _, id := range e.by {
+		if id > of.ID {
+			later, err := d.keeper.Brought(ctx, id)
+			if err != nil {
+				return err
+			}
+			for _, k := range later.Keys() {
+				since[k] = true
+			}
+		}
+	}
+	var back pieces.Brought
+	for _, c := range book.Reversed(b.Changes) {
+		if k := (pieces.Key{Kind: c.Kind, Code: c.Code}); !since[k] {
+			back.Changes = append(back.Changes, c)
+			change := pieces.Changed
+			if c.After == nil {
+				change = pieces.Gone
+			} else if c.Before == nil {
+				change = pieces.New
+			}
+			p.Named.Pieces = append(p.Named.Pieces, NamedPiece{k.String(), k.Code, change})
+		}
+	}
+	if len(back.Changes) == 0 {
+		return nil
+	}
+	if _, err := pieces.Apply(e.own, back); err != nil {
+		return err // what was published since needs what would go
+	}
+	p.Brings, p.Brought = BringsPieces, &back
+	return nil
 }
 
 // asBefore makes a line that was shown once one that is shown again: how long it holds is no longer what it was. One of
@@ -95,8 +152,8 @@ func kindOf(was, price *money.Rat) Kind {
 	return Details
 }
 
-// Rest prepares a publication of the lines of an ended one that were refused or not answered, as its version of the
-// book has them at the present.
+// Rest prepares a publication of the lines of an ended one that were refused or not answered, as the published book has
+// them at the present.
 func (d *Desk) Rest(ctx context.Context, snap *book.Snapshot, id int64, who string) (Publication, error) {
 	of, err := d.keeper.Publication(ctx, id)
 	if err != nil {
@@ -115,14 +172,15 @@ func (d *Desk) Rest(ctx context.Context, snap *book.Snapshot, id int64, who stri
 	if of.Kind == TakeBack {
 		return d.restOfTakeBack(ctx, snap, &of, rows, who)
 	}
-	version, err := d.version(ctx, snap, of.Version)
-	if errors.Is(err, ErrForgotten) { // another version was published since
-		return of, errors.Join(ErrStale, err)
-	}
+	e, err := d.Published(ctx, snap, of.Channel)
 	if err != nil {
 		return of, err
 	}
-	found, err := d.at(ctx, version, of.Channel, snap.Moment(d.now()), false)
+	to, brings, err := d.restOf(ctx, snap, e, &of)
+	if err != nil {
+		return of, err
+	}
+	found, err := d.told(ctx, to, of.Channel, snap.Moment(d.now()), false)
 	if err != nil {
 		return of, err
 	}
@@ -145,8 +203,29 @@ func (d *Desk) Rest(ctx context.Context, snap *book.Snapshot, id int64, who stri
 		return of, err
 	}
 	p := Publication{Channel: of.Channel, Version: of.Version, At: found.At, Prepared: d.now(), Who: who, Kind: Rest,
-		Of: id, State: Prepared, Rules: found.Rules}
+		Of: id, State: Prepared, Rules: found.Rules, Brings: brings, Brought: &to.brought,
+		Named: Named{Pieces: to.names()}}
 	return p, d.keeper.Prepare(ctx, &p, sent)
+}
+
+// restOf is the book of which the rest of a publication is told: the published one, with what that publication brings
+// where nothing of it was taken.
+func (d *Desk) restOf(ctx context.Context, snap *book.Snapshot, e *Edition, of *Publication) (*target, Brings, error) {
+	switch {
+	case of.Brings == BringsBook && e == nil:
+		to, err := d.again(ctx, snap, nil, of)
+		return to, BringsBook, err
+	case e == nil:
+		return nil, "", ErrStale
+	case of.Brings == BringsPieces && !slices.Contains(e.by, of.ID):
+		b, err := d.keeper.Brought(ctx, of.ID)
+		if err != nil {
+			return nil, "", err
+		}
+		to, err := d.sameChoice(snap, e, of.Channel, b)
+		return to, BringsPieces, err
+	}
+	return &target{Snapshot: e.Snapshot}, BringsNothing, nil
 }
 
 // restOfTakeBack gives back what was not given back yet.
@@ -164,5 +243,18 @@ func (d *Desk) restOfTakeBack(ctx context.Context, snap *book.Snapshot, of *Publ
 	}
 	p := Publication{Channel: of.Channel, Version: of.Version, At: snap.Moment(d.now()), Prepared: d.now(), Who: who,
 		Kind: TakeBack, Of: of.Of, State: Prepared}
+	e, err := d.Published(ctx, snap, of.Channel)
+	if err != nil {
+		return p, err
+	}
+	if e != nil && of.Brings != BringsNothing && !slices.Contains(e.by, of.ID) { // nothing of it was taken
+		first, err := d.keeper.Publication(ctx, of.Of)
+		if err != nil {
+			return p, err
+		}
+		if err := d.giveBack(ctx, snap, &first, &p); err != nil {
+			return p, err
+		}
+	}
 	return p, d.keeper.Prepare(ctx, &p, left)
 }

@@ -235,7 +235,7 @@ func TestBlockedBelowCostIsFlagged(t *testing.T) {
 		require.NoError(t, err)
 		blocked, flagged := []string{}, []string{}
 		for i := range d.Rows {
-			if r := &d.Rows[i]; slices.Contains(r.Stops, flags.BelowCost) {
+			if r := &d.Rows[i]; slices.Contains(kindsOf(r.Stops), flags.BelowCost) {
 				blocked = append(blocked, r.SKU)
 				if strings.HasPrefix(e.Products()[r.Product].Category, "Kilns/Furniture") {
 					graduated++

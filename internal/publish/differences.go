@@ -5,6 +5,7 @@ package publish
 
 import (
 	"cmp"
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -34,6 +35,23 @@ const (
 // BrokenCheck blocks a line whose pinned price does not hold.
 const BrokenCheck flags.Kind = "pinned-price"
 
+// Stop is what keeps a price, or an offer, from being sent, with for whom and at which quantity it is worst.
+type Stop struct {
+	Kind            flags.Kind
+	Group, Customer string // "": a guest
+	Quantity        int
+	Price, Left     *money.Rat // what a piece costs then, and what is left of it; nil: unknown
+}
+
+// stopOf is a flag as what stops.
+func stopOf(f *flags.Flag) Stop {
+	s := Stop{Kind: f.Kind, Customer: f.Witness.Customer, Quantity: max(f.Witness.Quantity, 1), Price: f.Price, Left: f.Margin}
+	if len(f.Witness.Groups) > 0 {
+		s.Group = f.Witness.Groups[0]
+	}
+	return s
+}
+
 // Difference is one product whose line in a channel is not what the book says.
 type Difference struct {
 	SKU, Name             string
@@ -42,16 +60,44 @@ type Difference struct {
 	Line                  *Line // nil: gone
 	Digest                *Digest
 	Begun                 Begun
-	Product               int32        // -1: it is no longer in the book
-	Margin                *money.Rat   // net − fee − cost of the new price
-	Gain                  *money.Rat   // what a piece earns more than at the price that it shows
-	Sold                  *money.Rat   // pieces in the last 30 days, where it shows a price
-	Cost                  *money.Rat   // on the price's footing
-	Stops                 []flags.Kind // keep the line from being sent until they are overridden or it is left out
-	Held                  bool         // it was taken back: nothing sends it until somebody releases it
-	Behind                bool         // it was refused or left out before: it waits for a publication by hand
-	Unanswered            bool         // nobody knows what the channel shows of it
+	Product               int32      // -1: it is no longer in the book
+	Margin                *money.Rat // net − fee − cost of the new price
+	Gain                  *money.Rat // what a piece earns more than at the price that it shows
+	Sold                  *money.Rat // pieces in the last 30 days, where it shows a price
+	Cost                  *money.Rat // on the price's footing
+	Stops                 []Stop     // keep the line from being sent until they are overridden or it is left out
+	Held                  bool       // it was taken back: nothing sends it until somebody releases it
+	LeftOut               bool       // it is left out until it becomes another or somebody takes that back
+	Behind                bool       // it was refused or left out before: it waits for a publication by hand
+	Unanswered            bool       // nobody knows what the channel shows of it
 	Rules                 []string
+
+	open Open
+}
+
+// left digests what decides how long a line that is left out stays so: its prices for anybody, and what blocks it.
+func (d *Difference) left() Digest {
+	var prices struct {
+		Price  string
+		Breaks []LineBreak
+		Method Method
+		Ask    bool
+		Groups map[string]GroupPrices
+		Stops  []flags.Kind
+	}
+	if l := d.Line; l != nil {
+		prices.Price, prices.Breaks, prices.Method, prices.Ask, prices.Groups = l.Price, l.Breaks, l.Method, l.Ask, l.Groups
+	}
+	for _, stop := range d.Stops {
+		prices.Stops = append(prices.Stops, stop.Kind)
+	}
+	slices.Sort(prices.Stops)
+	doc, err := json.Marshal(prices)
+	if err != nil {
+		panic(fmt.Sprintf("publish: write prices: %v", err)) // they are texts and numbers
+	}
+	sum := sha256.Sum256(doc)
+	return Digest(sum[:16])
 }
 
 // Differences are what a publication to a channel would change.
@@ -124,6 +170,9 @@ type Later struct {
 type Open struct {
 	Unanswered, Behind, Held bool
 	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
+	LeftOut                  bool
+	Left                     Digest // what it was when it was left out: it stays so as long as it is that
+	Since                    int64  // the first publication since which the line is open
 }
 
 // unlike are the SKUs of which something else was known than is of now: what the channel shows, or what is open there.
@@ -162,6 +211,7 @@ func (s *Shown) same(o *Shown) bool {
 
 func (o Open) same(other Open) bool {
 	return o.Unanswered == other.Unanswered && o.Behind == other.Behind && o.Held == other.Held &&
+		o.LeftOut == other.LeftOut && o.Left == other.Left && o.Since == other.Since &&
 		sameAmount(o.HeldPrice, other.HeldPrice)
 }
 
@@ -216,8 +266,9 @@ func (d *Differences) gone(t *Telling, k *Know) {
 	for sku, was := range k.Shown {
 		if _, exists := t.engine.ProductNumber(sku); !exists {
 			price := was.Price
-			row := Difference{SKU: sku, Kind: Gone, Was: &price, Product: -1}
-			row.stands(k.Open[sku])
+			row := Difference{SKU: sku, Kind: Gone, Was: &price, Product: -1, open: k.Open[sku]}
+			row.stands(row.open)
+			row.LeftOut = row.open.LeftOut && row.left() == row.open.Left
 			d.Rows = append(d.Rows, row)
 		}
 	}
@@ -261,13 +312,22 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 		default:
 			d.states[p] = differs
 			row := differenceOf(open, was, shows, told, is, digest, d.Digits)
+			row.open = open
 			row.SKU, row.Product, row.Name = sku, p, t.engine.Products()[p].Name
 			mu.Lock()
 			defer mu.Unlock()
 			rows = append(rows, row)
 		}
 	})
-	return rows, d.judge(t, rows, broken)
+	if err := d.judge(t, rows, broken); err != nil {
+		return nil, err
+	}
+	for i := range rows {
+		if r := &rows[i]; r.open.LeftOut {
+			r.LeftOut = r.left() == r.open.Left
+		}
+	}
+	return rows, nil
 }
 
 // after are the differences after an edit, a publication, or a little later: of the products in some anew, of the
@@ -384,9 +444,11 @@ func sameAmount(a, b *money.Rat) bool {
 
 // judge finds what blocks rows, and what they leave.
 func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]bool) error {
-	if err := d.weigh(t, rows); err != nil {
-		return err
+	x, err := t.engine.Examine(pricing.Viewpoint{Channel: d.Channel, At: d.At})
+	if err != nil {
+		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
 	}
+	d.weigh(t, x, rows)
 	pricing.InParallel(len(rows), func(from, to int) {
 		for i := from; i < to; i++ {
 			r := &rows[i]
@@ -402,11 +464,14 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 					r.Margin = &margin
 				}
 			}
-			if d.lines.belowCost(r) {
-				r.Stops = append(r.Stops, flags.BelowCost)
+			if stop := d.lines.belowCost(r); stop != nil {
+				if m := x.Margin(r.Product, *stop.Price); m != nil {
+					stop.Left = &m.Amount
+				}
+				r.Stops = append(r.Stops, *stop)
 			}
 			if broken[r.SKU] {
-				r.Stops = append(r.Stops, BrokenCheck)
+				r.Stops = append(r.Stops, Stop{Kind: BrokenCheck, Quantity: 1, Price: r.Price})
 			}
 		}
 	})
@@ -430,35 +495,44 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 		if r.Line == nil {
 			continue
 		}
-		for _, k := range stopping[r.Product] {
-			if !slices.Contains(r.Stops, k) {
-				r.Stops = append(r.Stops, k)
+		for _, f := range stopping[r.Product] {
+			if !slices.ContainsFunc(r.Stops, func(s Stop) bool { return s.Kind == f.Kind }) {
+				r.Stops = append(r.Stops, stopOf(&f))
 			}
 		}
 	}
 	return nil
 }
 
-// belowCost reports whether somebody pays less than a row's product costs.
-func (l *Lines) belowCost(r *Difference) bool {
+// belowCost is for whom and at which quantity a row's product costs less than it does itself; nil: for nobody.
+func (l *Lines) belowCost(r *Difference) *Stop {
 	least, priced := int64(0), false
-	look := func(sweeps []*pricing.Sweep) {
-		for _, sw := range sweeps {
+	var worst Stop
+	look := func(quantity int, sweeps []*pricing.Sweep) {
+		for i, sw := range sweeps {
 			if price, ok := sw.Price(r.Product); ok && (!priced || price < least) {
 				least, priced = price, true
+				if worst.Quantity, worst.Group = quantity, ""; i > 0 {
+					worst.Group = l.of.groups[i-1]
+				}
 			}
 		}
 	}
-	look(l.single)
+	look(1, l.single)
 	if r.Line.Order != nil {
-		look(l.orders(r.Line.Order.Min))
+		look(r.Line.Order.Min, l.orders(r.Line.Order.Min))
 	}
 	for _, step := range l.steps {
 		if step.moves.Has(r.Product) {
-			look(step.sweeps)
+			look(step.from, step.sweeps)
 		}
 	}
-	return priced && l.single[0].Loses(r.Product, least)
+	if !priced || !l.single[0].Loses(r.Product, least) {
+		return nil
+	}
+	price := money.FromMinor(least, l.Digits)
+	worst.Kind, worst.Price = flags.BelowCost, &price
+	return &worst
 }
 
 // untils says of rows how long they hold.

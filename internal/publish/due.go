@@ -86,7 +86,7 @@ type Schedule struct {
 
 // awaited is the next due moment of a channel.
 type awaited struct {
-	version int64
+	version int64 // of the book on which the channel runs
 	after   pricing.Moment
 	dues    []DueMoment
 	until   pricing.Moment // how far was looked
@@ -147,11 +147,11 @@ func (s *Schedule) Look(ctx context.Context) error {
 
 func (s *Schedule) look(ctx context.Context, channel string) error {
 	state, err := s.Keeper.ChannelState(ctx, channel)
-	if err != nil || state.Version == 0 || state.DueAfter == nil {
+	if err != nil || state.Base == 0 || state.DueAfter == nil {
 		return err
 	}
 	snap := s.Book()
-	now := pricing.MomentOf(s.Now().In(snap.Zone))
+	now := snap.Present(s.Now())
 	a, err := s.awaited(ctx, snap, channel, state, now)
 	if err != nil {
 		return err
@@ -217,7 +217,7 @@ func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel st
 
 func (s *Schedule) grounds(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
 	at pricing.Moment) (g grounds, err error) {
-	version, err := s.Desk.version(ctx, snap, state.Version)
+	version, err := s.published(ctx, snap, channel)
 	if err != nil {
 		return g, err
 	}
@@ -225,8 +225,8 @@ func (s *Schedule) grounds(ctx context.Context, snap *book.Snapshot, channel str
 	if err != nil {
 		return g, err
 	}
-	broken, err := s.Desk.broken(ctx, version, channel)
-	return grounds{at, state.Version, snap.Version, state.Revision, link.Reference, fmt.Sprint(broken)}, err
+	broken, err := s.Desk.broken(ctx, version.Snapshot, channel)
+	return grounds{at, version.Version, snap.Version, state.Revision, link.Reference, fmt.Sprint(broken)}, err
 }
 
 // leastLead is the least that a channel which can schedule is told ahead.
@@ -255,16 +255,16 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 	if s.next == nil {
 		s.next = map[string]*awaited{}
 	}
-	a := s.next[channel]
-	if a != nil && a.version == state.Version && a.after == *state.DueAfter &&
-		now < a.until-lookAhead/2-leadOf(snap, channel) {
-		return a, nil
-	}
-	version, err := s.Desk.version(ctx, snap, state.Version)
+	version, err := s.published(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}
-	t, err := s.Desk.telling(ctx, version, channel)
+	a := s.next[channel]
+	if a != nil && a.version == version.Version && a.after == *state.DueAfter &&
+		now < a.until-lookAhead/2-leadOf(snap, channel) {
+		return a, nil
+	}
+	t, err := s.Desk.telling(ctx, version.Snapshot, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -272,12 +272,21 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 	if err != nil {
 		return nil, err
 	}
-	a = &awaited{version: state.Version, after: *state.DueAfter, until: now + lookAhead + leadOf(snap, channel)}
+	a = &awaited{version: version.Version, after: *state.DueAfter, until: now + lookAhead + leadOf(snap, channel)}
 	if a.dues, err = lines.Dues(a.until, mostDues); err != nil {
 		return nil, err
 	}
 	s.next[channel] = a
 	return a, nil
+}
+
+// published is the book on which a channel runs.
+func (s *Schedule) published(ctx context.Context, snap *book.Snapshot, channel string) (*Edition, error) {
+	e, err := s.Desk.Published(ctx, snap, channel)
+	if err == nil && e == nil {
+		err = ErrForgotten // it was taken back just now
+	}
+	return e, err
 }
 
 // mostDues bounds how many due moments are looked at at once.
@@ -321,7 +330,7 @@ func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel strin
 	at := dues[len(dues)-1].At
 	p = Publication{Channel: channel, Version: state.Version, At: at, Who: "the clock", Kind: Due, State: Queued}
 	changed := map[string]bool{}
-	version, err := s.Desk.version(ctx, snap, state.Version)
+	version, err := s.published(ctx, snap, channel)
 	if err != nil {
 		return p, nil, err
 	}
@@ -343,9 +352,9 @@ func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel strin
 		for _, due := range dues {
 			products = append(products, due.Changed...)
 		}
-		found, err = s.Desk.ofSome(ctx, version, channel, at, products)
+		found, err = s.Desk.ofSome(ctx, version.Snapshot, channel, at, products)
 	} else {
-		found, err = s.Desk.at(ctx, version, channel, at, false)
+		found, err = s.Desk.at(ctx, version.Snapshot, channel, at, false)
 	}
 	if err != nil {
 		return p, nil, err
@@ -357,8 +366,8 @@ func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel strin
 	if ahead {
 		p.Named.Effective = at.Instant(snap.Zone).Format(time.RFC3339)
 	}
-	if snap.Version != state.Version {
-		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, version, channel, at); err != nil {
+	if len(version.Pieces) > 0 {
+		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, version.Snapshot, channel, at); err != nil {
 			return p, nil, err
 		}
 	}
@@ -442,11 +451,11 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 	if err != nil || version == nil {
 		return nil, err
 	}
-	t, err := d.telling(ctx, version, channel)
+	t, err := d.telling(ctx, version.Snapshot, channel)
 	if err != nil {
 		return nil, err
 	}
-	now := pricing.MomentOf(d.now().In(snap.Zone))
+	now := snap.Present(d.now())
 	d.mu.Lock()
 	known := d.upcoming[channel]
 	d.mu.Unlock()
@@ -480,7 +489,7 @@ type upcoming struct {
 // as they were published.
 func (d *Desk) Waits(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
 	version, err := d.Published(ctx, snap, channel)
-	if err != nil || version == nil || version.Version == snap.Version {
+	if err != nil || version == nil || len(version.Pieces) == 0 {
 		return nil, err
 	}
 	waits := map[string]bool{}

@@ -101,7 +101,7 @@ func TestLateAnswers(t *testing.T) {
 
 	o.setList("B", "21.00")
 	o.answersOnce(folder, "2", "B,taken,")
-	newer := o.publishes(publish.Wish{Only: []string{"B"}})
+	newer := o.publishes(publish.Wish{SKUs: []string{"B"}})
 	require.Equal(t, 1, newer.Counts.Taken)
 	state, err := o.store.ChannelState(t.Context(), "web")
 	require.NoError(t, err)

@@ -20,14 +20,28 @@ type known struct {
 	numbered *Numbered
 	newest   time.Time // since when the newest line is shown; zero: it was not looked for
 
-	comparing   sync.Mutex // guards what follows; held while lines are held against what is shown
-	of          *Know      // that the rest was found from, but differences
-	lows        *lows
-	lookback    pricing.Moment // of lows
+	comparing sync.Mutex // guards what follows; held while lines are held against what is shown
+	of        *Know      // that the rest was found from, but differences
+	lows      *lows
+	lookback  pricing.Moment // of lows
+	slots     [slotCount]slot
+}
+
+// slot is what was found of one book that is compared.
+type slot struct {
 	key         string
 	differences *Differences
 	compared    compared
 }
+
+// The books of a channel that are compared again and again: the saved one, that on which it runs, and what somebody
+// chooses.
+const (
+	slotSaved = iota
+	slotPublished
+	slotChosen
+	slotCount
+)
 
 // compared is what differences were found from.
 type compared struct {
@@ -199,15 +213,20 @@ func (d *Desk) reductions(ctx context.Context, t *Telling, at pricing.Moment, kn
 	}}
 }
 
-// Differences are what a channel shows against what the book says at a moment. They are kept until the book, what the
+// Differences are what a channel shows against what a book says at a moment. They are kept until the book, what the
 // channel shows, or the rules that take part are others. Whoever gets them changes nothing of them.
 func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment) (*Differences,
 	error) {
-	t, broken, know, err := d.grounds(ctx, snap, channel)
-	if err != nil {
-		return nil, err
+	place := slotChosen
+	if snap.Version > 0 {
+		place = slotSaved
 	}
-	alike, err := snap.Engine.Alike(pricing.Viewpoint{Channel: channel, At: at, Quantity: 1})
+	return d.differences(ctx, snap, channel, at, place)
+}
+
+func (d *Desk) differences(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
+	place int) (*Differences, error) {
+	t, broken, know, err := d.grounds(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -216,11 +235,20 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 	defer k.comparing.Unlock()
 	before := k.begin(ctx, d, know, t, at)
 	of := compared{know, snap, t, lookback(at), fmt.Sprint(broken)}
-	key := fmt.Sprint(snap.Version, " ", t.kind, " ", of.lookback, of.broken, alike)
-	if k.key == key {
-		return k.differences, nil
+	key := fmt.Sprint(snap.Version, " ", t.kind, " ", of.lookback, of.broken, t.open(at))
+	// Of another book that is known the same may be said, and else it is a start.
+	for i := range k.slots {
+		if s := &k.slots[(place+i)%slotCount]; s.key == key {
+			k.slots[place] = *s
+			return s.differences, nil
+		}
 	}
-	found, err := k.since(of, at, before, broken)
+	var found *Differences
+	for i := range k.slots {
+		if found, err = k.slots[(place+i)%slotCount].since(of, at, before, broken); err != nil || found != nil {
+			break
+		}
+	}
 	if err == nil && found == nil {
 		found, err = d.compare(t, at, know, before, false, broken)
 	}
@@ -228,24 +256,27 @@ func (d *Desk) Differences(ctx context.Context, snap *book.Snapshot, channel str
 		return nil, err
 	}
 	found.slim()
-	k.key, k.differences, k.compared = key, found, of
+	k.slots[place] = slot{key, found, of}
 	return found, nil
 }
 
 // begin forgets what does not hold of what is known now, and of a day. The caller holds comparing.
 func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *Telling, at pricing.Moment) *reductions {
 	if from := lookback(at); k.of != know || k.lookback != from {
-		k.of, k.lookback, k.lows, k.key = know, from, &lows{}, ""
+		k.of, k.lookback, k.lows = know, from, &lows{}
+		for i := range k.slots {
+			k.slots[i].key = ""
+		}
 	}
 	return d.reductions(ctx, t, at, know, k.lows)
 }
 
 // since are the differences, of those products anew of which anything may have changed since they were found last; nil
 // where that cannot be told. It takes as long as what it looks at. The caller holds comparing.
-func (k *known) since(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
+func (s *slot) since(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
 	error) {
-	was := k.compared
-	if k.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
+	was := s.compared
+	if s.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
 		was.broken != of.broken || len(was.know.Later)+len(of.know.Later) > 0 ||
 		!slices.Equal(was.telling.groups, of.telling.groups) ||
 		!slices.Equal(was.telling.quantities(), of.telling.quantities()) {
@@ -259,14 +290,14 @@ func (k *known) since(of compared, at pricing.Moment, before *reductions, broken
 		}
 		some = some.Or(touched)
 	}
-	some = some.Or(of.telling.turned(k.differences.At, at)).Or(of.telling.engine.SetOf(of.telling.numbers(
+	some = some.Or(of.telling.turned(s.differences.At, at)).Or(of.telling.engine.SetOf(of.telling.numbers(
 		was.know.unlike(of.know))))
-	return k.differences.after(of.telling, at, of.know, before, broken, some)
+	return s.differences.after(of.telling, at, of.know, before, broken, some)
 }
 
-// at are the differences of a channel from a version of the book at a moment, with their lines.
-func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
-	whole bool) (*Differences, error) {
+// at are the differences of a channel from a book at a moment, with their lines.
+func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment, whole bool) (*Differences,
+	error) {
 	t, broken, know, err := d.grounds(ctx, snap, channel)
 	if err != nil {
 		return nil, err

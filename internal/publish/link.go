@@ -3,8 +3,6 @@ package publish
 import (
 	"net/url"
 	"time"
-
-	"dogbane/internal/money"
 )
 
 // Link is how a channel is reached, when it is told, and who has to agree.
@@ -30,35 +28,4 @@ func (l *Link) Page() string {
 		return ""
 	}
 	return u.Scheme + "://" + u.Host + "/"
-}
-
-// MayAsk reports whether a second person may have to agree.
-func (l *Link) MayAsk() bool { return l.Approval != "" && l.Approval != "none" }
-
-// Asks reports whether a second person has to agree to rows.
-func (l *Link) Asks(rows []Row) bool {
-	switch l.Approval {
-	case "", "none":
-		return false
-	case "always":
-		return true
-	}
-	over, err := money.Parse(l.Approval)
-	if err != nil {
-		return true
-	}
-	for i := range rows {
-		r := &rows[i]
-		if !r.Goes() || r.Was == nil || r.Price == nil || r.Was.Sign() == 0 {
-			continue
-		}
-		by := r.Price.Sub(*r.Was)
-		if by.Sign() < 0 {
-			by = money.Int(0).Sub(by)
-		}
-		if over.Less(by.Div(*r.Was).Mul(money.Int(100))) {
-			return true
-		}
-	}
-	return false
 }

@@ -76,7 +76,7 @@ func TestTheDatabaseFailsWhileSending(t *testing.T) {
 		p, err := desk.Prepare(t.Context(), live.Current(), "web", publish.Wish{Who: "me", Version: live.Current().Version})
 		require.NoError(t, err)
 		before := out.Asked()
-		_, err = desk.Send(t.Context(), live.Current(), p.ID, "me")
+		_, err = desk.Send(t.Context(), live.Current(), p.ID, "me", "")
 		require.NoError(t, err)
 		time.Sleep(time.Duration(rng.IntN(250)) * time.Millisecond)
 		lasts := time.Duration(200+rng.IntN(1800)) * time.Millisecond

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"dogbane/internal/publish/transport"
@@ -49,7 +50,16 @@ func (s *Sender) overHTTP(ctx, holding context.Context, p *Publication, link *Li
 			if err != nil {
 				return err
 			}
-			r = channel.Put(holding, fmt.Sprintf("%d-%d", p.ID, next.Number), body)
+			// The lease is asked for last, and what is late then is not sent: another may be sending a newer one by now.
+			asked := s.Machine()
+			if err := s.Keeper.Renew(holding, p.ID, s.Owner, s.Lease); err != nil {
+				return err
+			}
+			r = channel.Put(holding, fmt.Sprintf("%d-%d", p.ID, next.Number), body,
+				func() bool { return s.Machine().Sub(asked) > s.Lease/2 })
+			if r.Outcome == transport.Late {
+				continue
+			}
 		}
 		if holding.Err() != nil && r.Outcome == transport.Unknown {
 			return context.Cause(holding)
@@ -62,6 +72,17 @@ func (s *Sender) overHTTP(ctx, holding context.Context, p *Publication, link *Li
 			return s.end(holding, p, problem)
 		}
 	}
+}
+
+// longestTold is how long a channel may say that it is to be asked again later, in all.
+const longestTold = 24 * time.Hour
+
+// upper begins a sentence.
+func upper(text string) string {
+	if text == "" {
+		return text
+	}
+	return strings.ToUpper(text[:1]) + text[1:]
 }
 
 // nextPart is the part that is to be asked for next, and in how long: the first that has no answer, but those that the
@@ -111,7 +132,10 @@ func (s *Sender) digest(ctx, holding context.Context, p *Publication, link *Link
 	case transport.Missing:
 		return false, "", s.answered(holding, p, part.Number, nil)
 	case transport.Later:
-		part.ToldToWait += r.After
+		if part.ToldToWait += r.After; part.ToldToWait > longestTold {
+			return true, fmt.Sprintf("Given up: the channel has said \"later\" for %d hours. %s.",
+				int(longestTold.Hours()), upper(r.Problem)), nil
+		}
 		wait(r.After)
 		return false, "", s.Keeper.KeepPart(holding, p.ID, s.Owner, *part)
 	case transport.Newer:

@@ -10,6 +10,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
+	"dogbane/internal/publish/pieces"
 )
 
 // State is where a publication stands.
@@ -32,8 +33,8 @@ const (
 // may still change how one has ended.
 var following = map[State][]State{
 	Prepared: {Waiting, Queued, Dropped},
-	Waiting:  {Queued, Declined},
-	Queued:   {Sending},
+	Waiting:  {Queued, Declined, Dropped},
+	Queued:   {Sending, Dropped},
 	Sending:  {Done, Partly, Failed},
 	Partly:   {Done, Partly},
 	Failed:   {Done, Partly},
@@ -66,6 +67,17 @@ const (
 	Rest     PublicationKind = "rest"      // what was not taken of another one
 )
 
+// Brings is what a publication brings into the book that is published in its channel.
+type Brings string
+
+// What may be brought.
+const (
+	BringsNothing Brings = ""
+	BringsPieces  Brings = "pieces"
+	BringsBook    Brings = "book" // its whole version
+	BringsNone    Brings = "none" // nothing is published any more
+)
+
 // Publication is what one channel is told at one time: built from one version of the book for one moment.
 type Publication struct {
 	ID        int64
@@ -78,10 +90,14 @@ type Publication struct {
 	Kind      PublicationKind
 	Of        int64 // the publication that it takes back, or the rest of; 0: none
 	Whole     bool
+	Brings    Brings
+	Brought   *pieces.Brought // while it is prepared; it is kept apart
 	State     State
 	Problem   string
 	DecidedBy string
-	Reason    string // why it was refused
+	Reason    string // why it was refused, or what whoever agreed said
+	Note      string // from whoever sent it to whoever decides
+	Sent      *time.Time
 	Named     Named
 	Rules     RuleChanges
 	Parts     int
@@ -90,11 +106,19 @@ type Publication struct {
 
 // Named is what is said with a publication.
 type Named struct {
-	Passed      []string   `json:"passed,omitempty"`      // moments that were passed over
-	Unpublished int        `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
-	Planned     int        `json:"planned,omitempty"`     // of one without lines: those that differ later, which the clock sends
-	Effective   string     `json:"effective,omitempty"`   // when the channel shows it; "": at once
-	Worth       *WorthText `json:"worth,omitempty"`       // of what is sent
+	Passed      []string          `json:"passed,omitempty"`      // moments that were passed over
+	Unpublished int               `json:"unpublished,omitempty"` // lines whose edits wait for a publication by hand
+	Overrides   map[string]string `json:"overrides,omitempty"`   // by blocked piece, why it goes all the same
+	Effective   string            `json:"effective,omitempty"`   // when the channel shows it; "": at once
+	Pieces      []NamedPiece      `json:"pieces,omitempty"`      // that it brings
+	Worth       *WorthText        `json:"worth,omitempty"`       // of what is sent
+}
+
+// NamedPiece is a piece that a publication brings, as its history tells it.
+type NamedPiece struct {
+	Piece  string        `json:"piece"`
+	Name   string        `json:"name"`
+	Change pieces.Change `json:"change" enum:"new,changed,gone"`
 }
 
 // RuleChanges are the rules that a channel is told, and those that it is to forget.
@@ -128,7 +152,8 @@ const (
 	Taken      Answer = "taken"
 	Refused    Answer = "refused"
 	Unanswered Answer = "unanswered" // nobody knows what the channel shows
-	LeftOut    Answer = "left-out"   // it was not sent
+	LeftOut    Answer = "left-out"   // it was not sent, and is not until it becomes another or somebody takes that back
+	NotChosen  Answer = "not-chosen" // it was not sent this time; it is no part of the publication
 	Held       Answer = "held"       // it was taken back and is not sent until it is released
 )
 
@@ -142,6 +167,7 @@ type Row struct {
 	Digest                *Digest
 	Begun                 Begun
 	Blocked               []flags.Kind
+	Left                  Digest // of its prices and what blocks it, while it is left out
 	Override              string // the reason given for sending a blocked line
 	Part                  int
 	Answer                Answer
@@ -149,7 +175,7 @@ type Row struct {
 }
 
 // Goes reports whether a row is sent.
-func (r *Row) Goes() bool { return r.Answer != LeftOut && r.Answer != Held }
+func (r *Row) Goes() bool { return r.Answer != LeftOut && r.Answer != Held && r.Answer != NotChosen }
 
 // Going is a row that is sent, as it travels.
 type Going struct {
@@ -186,6 +212,7 @@ var (
 	ErrNothing   = errors.New("there is nothing to send")
 	ErrStale     = errors.New("the book has changed since, or a moment has passed")
 	ErrState     = errors.New("the publication is not in a state for that")
+	ErrNotOwn    = errors.New("whoever prepared a publication withdraws it, nobody else")
 	ErrOwn       = errors.New("whoever prepared a publication does not decide on it")
 	ErrForgotten = errors.New("the book of that publication is not kept any more")
 	ErrOlder     = errors.New("a newer publication to this channel is on its way")
@@ -202,6 +229,8 @@ func (u *Undecided) Error() string {
 type ChannelState struct {
 	Revision int64           // rises with everything that changes what it shows, or what is known of that
 	Version  int64           // of the last publication by hand of which anything was taken; 0: none
+	Base     int64           // the kept book that the published one began as; 0: nothing is published there
+	Book     int64           // rises with everything that changes the published book
 	DueAfter *pricing.Moment // due moments up to it are dealt with; nil: none is known
 	Compared *time.Time
 }
@@ -211,6 +240,11 @@ type ShownLine struct {
 	Shown
 	Line json.RawMessage // nil: it was taken before whole lines were kept
 }
+
+// Stopped says that somebody stopped a publication while it was sent.
+type Stopped struct{ By string }
+
+func (s *Stopped) Error() string { return "It was stopped by " + s.By + "." }
 
 // ErrLost says that a publication is not the caller's to send any more.
 var ErrLost = errors.New("another instance sends this publication")

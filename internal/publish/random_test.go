@@ -3,8 +3,10 @@ package publish_test
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"testing"
 	"time"
 
@@ -90,7 +92,13 @@ func TestRandomSequences(t *testing.T) {
 			if open.Held {
 				require.NoError(t, o.store.Release(t.Context(), "web", []string{sku}))
 			}
+			if open.LeftOut {
+				require.NoError(t, o.store.ReleaseLeftOut(t.Context(), "web", []string{sku}))
+			}
 		}
+		held, err := o.store.HeldPieces(t.Context(), "web")
+		require.NoError(t, err)
+		require.NoError(t, o.store.ReleasePieces(t.Context(), "web", slices.Collect(maps.Keys(held))))
 		p, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Who: "me",
 			Version: o.live.Current().Version, LeaveOut: o.blocked()})
 		if err == nil {
@@ -167,12 +175,12 @@ func (o *office) agrees(seed uint64) (n int) {
 	return n
 }
 
-// quoted is what a guest is quoted for one piece of a product; where nothing was published yet, the saved book is.
+// quoted is what a guest is quoted for one piece of a product; where nothing was published yet, that is not asked.
 func (o *office) quoted(sku, unpublished string) string {
 	o.t.Helper()
 	state, err := o.store.ChannelState(o.t.Context(), "web")
 	require.NoError(o.t, err)
-	if state.Version == 0 {
+	if state.Base == 0 {
 		return unpublished
 	}
 	q, err := o.desk.Quoted(o.t.Context(), o.live.Current(), "web")

@@ -107,13 +107,12 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 			}
 		}
 		if c := offer.Codes; c != nil {
-			hashed := *c
-			hashed.Words = nil
+			secret := *c
+			secret.Words = nil
 			for _, word := range c.Words {
-				sum := sha256.Sum256([]byte(word))
-				hashed.Words = append(hashed.Words, hex.EncodeToString(sum[:]))
+				secret.Words = append(secret.Words, hashed(word))
 			}
-			offer.Codes = &hashed
+			offer.Codes = &secret
 		}
 		out.Offer = &offer
 	}
@@ -154,4 +153,10 @@ func changesOf(took, now map[string]json.RawMessage) (c RuleChanges) {
 		}
 	}
 	return c
+}
+
+// hashed is a code word as channels are told it.
+func hashed(word string) string {
+	sum := sha256.Sum256([]byte(word))
+	return hex.EncodeToString(sum[:])
 }

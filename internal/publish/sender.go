@@ -24,7 +24,9 @@ type Outbox interface {
 	Going(ctx context.Context, id int64) ([]Going, error)
 	// Claim makes a publication an owner's for as long as a lease lasts; false where it is another's.
 	Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
-	Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
+	// Renew lengthens a lease: ErrLost where it is not the owner's any more, *Stopped where somebody stops what is sent,
+	// ErrUnlinked where its channel is not connected any more.
+	Renew(ctx context.Context, id int64, owner string, lease time.Duration) error
 	LetGo(ctx context.Context, id int64, owner string) error
 	// FixParts keeps the bytes of all parts before the first is sent. A single one has all rows, of several each has
 	// those that were prepared for it.
@@ -37,6 +39,8 @@ type Outbox interface {
 	KeepAnswers(ctx context.Context, p *Publication, owner string, number int, answers map[string]Reply,
 		at time.Time) error
 	End(ctx context.Context, p *Publication, owner, problem string, at time.Time) error
+	// DropUnsent drops what was prepared before an instant and nobody sent.
+	DropUnsent(ctx context.Context, before, now time.Time) error
 	// Unsettled are ended publications of which lines are unanswered.
 	Unsettled(ctx context.Context, channel string, since time.Time) ([]int64, error)
 	// KeepLate keeps answers that come after a publication has ended.
@@ -66,6 +70,8 @@ type Sender struct {
 	wake  chan struct{}
 }
 
+const unlinkedMeanwhile = "The channel is no longer connected."
+
 // Sleep lets time pass on the machine's clock; false where ctx has ended.
 func Sleep(ctx context.Context, d time.Duration) bool {
 	select {
@@ -81,6 +87,7 @@ const (
 	longestPause  = 60 * time.Second
 	longestReview = 72 * time.Hour
 	lateAnswers   = 30 * 24 * time.Hour
+	unsent        = 24 * time.Hour  // until what was prepared is dropped
 	drain         = 5 * time.Second // for the answer to what is on its way when the program ends
 	look          = 250 * time.Millisecond
 )
@@ -111,6 +118,9 @@ func (s *Sender) Run(ctx context.Context) {
 			lastLate = now
 			if err := s.Late(ctx); err != nil && ctx.Err() == nil {
 				slog.Warn("cannot look for late answers", "error", err)
+			}
+			if err := s.Keeper.DropUnsent(ctx, s.Book().Add(-unsent), s.Book()); err != nil && ctx.Err() == nil {
+				slog.Warn("cannot drop what nobody sent", "error", err)
 			}
 		}
 		select {
@@ -176,6 +186,14 @@ func (s *Sender) send(ctx context.Context, id int64) {
 	defer close(done)
 	holder.Go(func() { s.hold(id, done, lose) })
 	err := s.deliver(ctx, holding, id)
+	var stopped *Stopped
+	switch cause := context.Cause(holding); {
+	case err == nil:
+	case errors.As(cause, &stopped):
+		err = s.over(id, stopped.Error())
+	case errors.Is(cause, ErrUnlinked):
+		err = s.over(id, unlinkedMeanwhile)
+	}
 	switch {
 	case errors.Is(err, ErrLost) || errors.Is(context.Cause(holding), ErrLost):
 		slog.Warn("another instance sends a publication that was this one's", "publication", id)
@@ -192,27 +210,28 @@ func (s *Sender) send(ctx context.Context, id int64) {
 	}
 }
 
-// hold renews the lease of a publication until done; where it cannot, what is under way is given up before the lease
-// ends.
+// hold renews the lease of a publication until done; where it cannot, or somebody stops it, what is under way is given
+// up before the lease ends.
 func (s *Sender) hold(id int64, done <-chan struct{}, lose context.CancelCauseFunc) {
 	last := s.Machine()
 	for {
 		select {
 		case <-done:
 			return
-		case <-time.After(s.Lease / 4):
+		case <-time.After(min(s.Lease/4, time.Second)):
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), s.Lease/4)
-		mine, err := s.Keeper.Renew(ctx, id, s.Owner, s.Lease)
+		err := s.Keeper.Renew(ctx, id, s.Owner, s.Lease)
 		cancel()
+		var stopped *Stopped
 		switch {
-		case err == nil && mine:
-			last = s.Machine()
 		case err == nil:
+			last = s.Machine()
+		case errors.Is(err, ErrLost), errors.Is(err, ErrUnlinked), errors.As(err, &stopped):
 			select {
 			case <-done: // it has just ended
 			default:
-				lose(ErrLost)
+				lose(err)
 			}
 			return
 		case s.Machine().Sub(last) > s.Lease*3/4:
@@ -220,6 +239,17 @@ func (s *Sender) hold(id int64, done <-chan struct{}, lose context.CancelCauseFu
 			return
 		}
 	}
+}
+
+// over ends a publication that is not to be sent any more, whatever is on its way.
+func (s *Sender) over(id int64, why string) error {
+	ctx, cancel := context.WithTimeout(context.Background(), s.Lease/2)
+	defer cancel()
+	p, err := s.Keeper.Publication(ctx, id)
+	if err != nil {
+		return err
+	}
+	return s.end(ctx, &p, why)
 }
 
 // deliver sends a publication; a panic on the way is an error. ctx ends with the program, holding with the lease.
@@ -240,7 +270,7 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 	}
 	link, linked := links[p.Channel]
 	if !linked {
-		return s.end(holding, &p, "The channel is no longer connected.")
+		return s.end(holding, &p, unlinkedMeanwhile)
 	}
 	var last *format.Message
 	if p.Parts == 0 {

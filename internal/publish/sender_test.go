@@ -93,7 +93,7 @@ func (o *office) publishes(w publish.Wish) publish.Publication {
 
 func (o *office) sends(p publish.Publication) publish.Publication {
 	o.t.Helper()
-	_, err := o.desk.Send(o.t.Context(), o.live.Current(), p.ID, "me")
+	_, err := o.desk.Send(o.t.Context(), o.live.Current(), p.ID, "me", "")
 	require.NoError(o.t, err)
 	return o.ends(p.ID)
 }
@@ -247,7 +247,7 @@ func TestTakingBack(t *testing.T) {
 	require.Equal(t, map[string]publish.Kind{"A & <b>": "held"}, o.differences())
 	_, err = o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Version: o.live.Current().Version})
 	require.ErrorIs(t, err, publish.ErrNothing)
-	require.NoError(t, o.store.Release(t.Context(), "web", []string{"A & <b>"}))
+	require.NoError(t, o.desk.Release(t.Context(), o.live.Current(), "web", []string{"A & <b>"}, nil))
 	require.Equal(t, map[string]publish.Kind{"A & <b>": publish.Up}, o.differences())
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 
@@ -269,7 +269,14 @@ func TestDeciding(t *testing.T) {
 	link := publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(), Token: "secret", Approval: "10",
 		GiveUpAfter: time.Minute}
 	require.NoError(t, o.store.SetLink(t.Context(), link))
-	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State, "nothing moved: all is new")
+	first, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Who: "me", Version: 1})
+	require.NoError(t, err)
+	first, err = o.desk.Send(t.Context(), o.live.Current(), first.ID, "me", "")
+	require.NoError(t, err)
+	require.Equal(t, publish.Waiting, first.State, "no price moves, but there is an offer that is new there")
+	_, err = o.desk.Approve(t.Context(), o.live.Current(), first.ID, "you", "")
+	require.NoError(t, err)
+	require.Equal(t, publish.Done, o.ends(first.ID).State)
 	prepare := func() publish.Publication {
 		p, err := o.desk.Prepare(t.Context(), o.live.Current(), "web",
 			publish.Wish{Who: "me", Version: o.live.Current().Version})
@@ -280,26 +287,26 @@ func TestDeciding(t *testing.T) {
 	require.Equal(t, publish.Done, o.sends(prepare()).State, "9.95 % is not over 10")
 	o.setList("B", "30.00")
 	older, p := prepare(), prepare()
-	p, err := o.desk.Send(t.Context(), o.live.Current(), p.ID, "me")
+	p, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me", "")
 	require.NoError(t, err)
 	require.Equal(t, publish.Waiting, p.State)
-	_, err = o.desk.Approve(t.Context(), o.live.Current(), p.ID, "me")
+	_, err = o.desk.Approve(t.Context(), o.live.Current(), p.ID, "me", "")
 	require.ErrorIs(t, err, publish.ErrOwn)
-	_, err = o.desk.Approve(t.Context(), o.live.Current(), older.ID, "you")
+	_, err = o.desk.Approve(t.Context(), o.live.Current(), older.ID, "you", "")
 	require.ErrorIs(t, err, publish.ErrState, "it was never sent")
-	o.setList("A & <b>", "10.01")
-	_, err = o.desk.Approve(t.Context(), o.live.Current(), p.ID, "you")
-	require.ErrorIs(t, err, publish.ErrStale)
+	o.setList("B", "30.01")
+	_, err = o.desk.Approve(t.Context(), o.live.Current(), p.ID, "you", "")
+	require.ErrorIs(t, err, publish.ErrStale, "what it brings was edited since")
 	_, err = o.desk.Decline(t.Context(), p.ID, "you", "too dear")
 	require.NoError(t, err)
 	o.setList("A & <b>", "10.00")
 	again := prepare()
-	_, err = o.desk.Send(t.Context(), o.live.Current(), again.ID, "me")
+	_, err = o.desk.Send(t.Context(), o.live.Current(), again.ID, "me", "")
 	require.NoError(t, err)
-	_, err = o.desk.Approve(t.Context(), o.live.Current(), again.ID, "you")
+	_, err = o.desk.Approve(t.Context(), o.live.Current(), again.ID, "you", "")
 	require.NoError(t, err)
 	require.Equal(t, publish.Done, o.ends(again.ID).State)
-	_, err = o.desk.Send(t.Context(), o.live.Current(), older.ID, "me")
+	_, err = o.desk.Send(t.Context(), o.live.Current(), older.ID, "me", "")
 	require.ErrorIs(t, err, publish.ErrStale)
 	require.NoError(t, o.desk.Drop(t.Context(), older.ID, "me"))
 	require.ErrorIs(t, o.desk.Drop(t.Context(), older.ID, "me"), publish.ErrState)
@@ -324,7 +331,7 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 	})
 	p, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", publish.Wish{Who: "me", Version: 1})
 	require.NoError(t, err)
-	_, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me")
+	_, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me", "")
 	require.NoError(t, err)
 	require.NoError(t, o.sender.Look(dying))
 	o.sender.Idle()
@@ -508,7 +515,8 @@ func TestWhatCustomersAreQuoted(t *testing.T) {
 		}
 		return a.Lines[0].Total.Fixed(2)
 	}
-	require.Equal(t, "10.00", quote("A", 1), "nothing was published: the saved book")
+	_, err := o.desk.Quoted(t.Context(), o.live.Current(), "web")
+	require.ErrorIs(t, err, publish.ErrUnpublished)
 	o.publishes(publish.Wish{LeaveOut: []string{"C"}})
 	o.setList("A", "15.00")
 	o.wait(t.Context(), time.Minute)
@@ -518,6 +526,7 @@ func TestWhatCustomersAreQuoted(t *testing.T) {
 	require.Equal(t, "9.00", o.setOf("A"), "the published book says so by now")
 	require.Equal(t, []string{"10.00", "27.00", "9.00", "24.00", "20.00"}, []string{quote("A", 1), quote("A", 3),
 		quote("A", 1, "g"), quote("A", 3, "g", "h"), quote("B", 1)}, "but the channel was not told")
+	require.NoError(t, o.store.ReleaseLeftOut(t.Context(), "web", []string{"C"}))
 	o.publishes(publish.Wish{})
 	o.wait(t.Context(), time.Minute)
 	require.Equal(t, []string{"13.50", "30.00"}, []string{quote("A", 1), quote("C", 1)})
@@ -660,4 +669,17 @@ func TestRulesOfAReviewThatIsNeverTold(t *testing.T) {
 	o.out.Manner(nil)
 	require.Equal(t, publish.Done, o.publishes(publish.Wish{}).State)
 	require.NotEmpty(t, o.out.Rule("O"))
+}
+
+func booktestSave(o *office, changes ...book.Change) {
+	o.t.Helper()
+	booktest.Save(o.t, o.live, changes...)
+}
+
+// adds saves a rule as docs/book.md writes it, new or in the place of another of its code.
+func (o *office) adds(doc string) {
+	o.t.Helper()
+	r, err := bookfile.ReadRule([]byte(doc))
+	require.NoError(o.t, err)
+	booktestSave(o, book.OfRule(o.live.Current().Rule(r.Code), &r))
 }

@@ -2,11 +2,9 @@ package publish
 
 import (
 	"cmp"
-	"context"
 	"slices"
 
 	"dogbane/internal/book"
-	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
 )
 
@@ -77,85 +75,4 @@ func Causes(version *book.Snapshot, channel string, due *DueMoment) []Cause {
 		return cmp.Or(cmp.Compare(b.Lines, a.Lines), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Code, b.Code))
 	})
 	return list
-}
-
-// PrepareSome builds a publication by hand of some products alone; those of again are told their lines even where they
-// are the same, as how long they hold is not. What is blocked is left out. Its errors are those of Prepare.
-func (d *Desk) PrepareSome(ctx context.Context, snap *book.Snapshot, channel, who string, some pricing.Set,
-	again []string) (Publication, error) {
-	if err := d.linked(ctx, channel); err != nil {
-		return Publication{}, err
-	}
-	var found *Differences
-	var err error
-	if at := snap.Moment(d.now()); len(again) > 0 {
-		found, err = d.restating(ctx, snap, channel, at, again)
-	} else {
-		found, err = d.at(ctx, snap, channel, at, false) // with lines
-	}
-	if err != nil {
-		return Publication{}, err
-	}
-	w := Wish{Who: who}
-	told := setOf(again)
-	for i := range found.Rows {
-		r := &found.Rows[i]
-		switch wanted := told[r.SKU] || r.Product >= 0 && some.Has(r.Product); {
-		case wanted && !r.Blocked():
-			w.Only = append(w.Only, r.SKU)
-		case r.Blocked():
-			w.LeaveOut = append(w.LeaveOut, r.SKU)
-		}
-	}
-	if len(w.Only) == 0 && found.Rules.None() {
-		return Publication{}, ErrNothing
-	}
-	if len(w.Only) == 0 { // the rules alone
-		for i := range found.Rows {
-			w.LeaveOut = append(w.LeaveOut, found.Rows[i].SKU)
-		}
-	}
-	rows, err := w.rows(found)
-	if err != nil {
-		return Publication{}, err
-	}
-	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: who, Kind: ByHand,
-		State: Prepared, Rules: found.Rules, Named: Named{Worth: found.worthOf(rows)}}
-	if err := d.keeper.KeepBook(ctx, p.Version, func() []byte { return bookfile.Encode(snap.Book) }); err != nil {
-		return p, err
-	}
-	return p, d.keeper.Prepare(ctx, &p, rows)
-}
-
-// restating are the differences of a channel, with the lines of some products though they are the same.
-func (d *Desk) restating(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
-	again []string) (*Differences, error) {
-	if len(again) == 0 {
-		return d.Differences(ctx, snap, channel, at)
-	}
-	found, err := d.at(ctx, snap, channel, at, false)
-	if err != nil {
-		return nil, err
-	}
-	whole, err := d.at(ctx, snap, channel, at, true)
-	if err != nil {
-		return nil, err
-	}
-	listed, told := map[string]bool{}, setOf(again)
-	for i := range found.Rows {
-		listed[found.Rows[i].SKU] = true
-	}
-	whole.Rows = slices.DeleteFunc(whole.Rows, func(r Difference) bool { return !listed[r.SKU] && !told[r.SKU] })
-	whole.Rules, whole.states = found.Rules, found.states
-	return whole, nil
-}
-
-// toldAgain are the products of rows that are told although nothing changes.
-func toldAgain(rows []Row) (skus []string) {
-	for i := range rows {
-		if rows[i].Kind == Again {
-			skus = append(skus, rows[i].SKU)
-		}
-	}
-	return skus
 }

@@ -6,8 +6,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/pieces"
 )
 
 // evenings is a shop with a reduction every evening, in a campaign.
@@ -58,38 +60,15 @@ func TestAnEveningIsPassedOver(t *testing.T) {
 	next := old
 	next.Window = turned
 	o.saves(&old, &next)
-	touched, told := o.live.Current().Engine.Touched(before.Engine)
-	require.True(t, told)
-	p, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", touched, []string{"A & <b>", "C"})
-	require.NoError(t, err)
-	require.Equal(t, publish.Done, o.sends(p).State)
-	require.Equal(t, map[string]publish.Answer{"A & <b>": publish.Taken, "B": publish.LeftOut, "C": publish.Taken}, o.answers(p.ID))
-	require.Equal(t, "2026-11-27T17:00:00Z", o.out.Line("A & <b>").Until)
+	w := publish.Wish{Pieces: []pieces.Key{{Kind: book.Rules, Code: "E"}}, Reached: true}
+	p := o.publishes(w)
+	require.Equal(t, []any{publish.Done, 0}, []any{p.State, p.Counts.Total}, "no line changes now")
+	require.Equal(t, []publish.NamedPiece{{Piece: "rule E", Name: "E", Change: pieces.Changed}}, p.Named.Pieces)
 	o.passes(9*time.Hour, s)
-	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "20.00", "C": "30.00"}, o.out.Prices(),
-		"B was left out: it waits for a publication by hand, with what the clock changes of it")
-	require.Equal(t, map[string]publish.Kind{"B": publish.Down}, o.differences())
+	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "10.00", "C": "30.00"}, o.out.Prices(),
+		"B follows the clock as it was published, and its edit waits")
+	require.Equal(t, map[string]publish.Kind{"B": publish.Up}, o.differences())
 	o.passes(24*time.Hour, s)
 	require.Equal(t, "9.00", o.out.Prices()["A & <b>"])
 	o.out.Check(t)
-}
-
-// What is told again is stale once it would come out otherwise; with nothing to tell there is no publication.
-func TestToldAgainGoesStale(t *testing.T) {
-	o := opened(t, evenings)
-	o.publishes(publish.Wish{})
-	none := o.live.Current().Engine.SetOf(nil)
-	_, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, nil)
-	require.ErrorIs(t, err, publish.ErrNothing)
-	p, err := o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, []string{"A & <b>"})
-	require.NoError(t, err)
-	o.wait(t.Context(), 2*time.Minute)
-	require.Equal(t, publish.Done, o.sends(p).State, "two minutes change nothing")
-	p, err = o.desk.PrepareSome(t.Context(), o.live.Current(), "web", "me", none, []string{"A & <b>"})
-	require.NoError(t, err)
-	o.setList("A & <b>", "11.00")
-	_, err = o.desk.Send(t.Context(), o.live.Current(), p.ID, "me")
-	require.ErrorIs(t, err, publish.ErrStale)
-	_, err = o.desk.PrepareSome(t.Context(), o.live.Current(), "till", "me", none, []string{"B"})
-	require.ErrorIs(t, err, publish.ErrUnlinked)
 }

@@ -49,6 +49,18 @@ func derives(r *pricing.Rule, breaks []pricing.Break) bool {
 	return is(r.Effect) || slices.ContainsFunc(breaks, func(b pricing.Break) bool { return is(&b.Effect) })
 }
 
+// open says which rules that open or close by themselves are open at a moment, whoever they are for.
+func (t *Telling) open(at pricing.Moment) string {
+	rules, _ := t.timed()
+	key := make([]byte, len(rules))
+	for i := range rules {
+		if key[i] = '0'; rules[i].open(at) {
+			key[i] = '1'
+		}
+	}
+	return string(key)
+}
+
 // turned are the products of which a rule opens or closes between two moments.
 func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
 	rules, derived := t.timed()

@@ -1,8 +1,6 @@
 package publish
 
 import (
-	"fmt"
-
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 )
@@ -47,11 +45,7 @@ func (w *Worth) Add(r *Difference) {
 }
 
 // weigh notes of rows what a piece earns more than at the price that is shown, and how many pieces were sold.
-func (d *Differences) weigh(t *Telling, rows []Difference) error {
-	x, err := t.engine.Examine(pricing.Viewpoint{Channel: d.Channel, At: d.At})
-	if err != nil {
-		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
-	}
+func (d *Differences) weigh(t *Telling, x *pricing.Examiner, rows []Difference) {
 	pricing.InParallel(len(rows), func(from, to int) {
 		for i := from; i < to; i++ {
 			r := &rows[i]
@@ -66,7 +60,6 @@ func (d *Differences) weigh(t *Telling, rows []Difference) error {
 			}
 		}
 	})
-	return nil
 }
 
 // worthOf is what the rows that are sent of differences are worth.

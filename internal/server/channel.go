@@ -124,7 +124,7 @@ func (s *Server) quoted(ctx context.Context, snap *publish.Quoted, key store.Cha
 		return q, huma.Error403Forbidden("This key may not ask for customers or groups.")
 	}
 	q.Channel, q.Told = key.Channel, snap.Told
-	q.At = pricing.MomentOf(s.Clocks.Book().In(snap.Zone))
+	q.At = snap.Present(s.Clocks.Book())
 	if q.Customer != "" && (!asked.SaysHistory || !asked.SaysFirst) {
 		known := q.Viewpoint
 		if err := s.buyers.KnowAll(ctx, snap.Snapshot, &known); err != nil {

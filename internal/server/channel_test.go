@@ -14,6 +14,7 @@ import (
 	"dogbane/internal/checks"
 	"dogbane/internal/clock"
 	"dogbane/internal/demo"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -44,6 +45,7 @@ func goods(lines ...object) object { return object{"lines": lines} }
 // A key asks for its own channel and what it may; whatever is wrong with it is said, and it ends when it is revoked.
 func TestKeys(t *testing.T) {
 	a := started(t, store.Administrator)
+	a.open("web")
 	bat := goods(object{"sku": "BAT-30", "quantity": 2})
 	key := a.key("web")
 	var q quoted
@@ -91,7 +93,10 @@ func TestOneKeyAsksWithoutEnd(t *testing.T) {
 	require.NoError(t, err)
 	now := present
 	clocks := clock.Clocks{Book: func() time.Time { return present }, Machine: func() time.Time { return now }}
-	program := idleBy(t.Context(), s, live, clocks).Handler(fstest.MapFS{})
+	idle := idleBy(t.Context(), s, live, clocks)
+	require.NoError(t, s.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "feed", Sends: "by-hand", Approval: "none"}))
+	wholly(t, idle, publish.Wish{})
+	program := idle.Handler(fstest.MapFS{})
 	key := func() string {
 		text, err := s.MakeKey(t.Context(), &store.ChannelKey{Channel: "web", Name: "x", Rights: []string{"quote", "redeem"}, At: now})
 		require.NoError(t, err)
@@ -133,6 +138,7 @@ func TestOneKeyAsksWithoutEnd(t *testing.T) {
 // What a channel asks is answered as the core does; nothing but what is asked decides, and what is wrong has its path.
 func TestQuotes(t *testing.T) {
 	a := started(t, store.Administrator)
+	a.open("web")
 	key := a.key("web", "quote", "customers")
 	var q quoted
 	three := object{"sku": "UG-01-J2", "quantity": 3}
@@ -189,6 +195,7 @@ func TestQuotes(t *testing.T) {
 // A use counts once by its key, is refused when it is used up, and can be given back.
 func TestRedemptions(t *testing.T) {
 	a := started(t, store.Administrator)
+	a.open("web")
 	key := a.key("web", "quote", "redeem", "customers")
 	var made struct{ Added int }
 	a.do("POST", "/api/codes/FAIR-VOUCHER", object{"text": "code\r\nFAIR-TWIX\r\nFAIR-7777\r\n"}, 200, &made)
@@ -248,6 +255,7 @@ func TestRedemptions(t *testing.T) {
 // An order comes back as a sale: the next question knows of it, and what it opens is told.
 func TestOrdersBecomeSales(t *testing.T) {
 	a := started(t, store.Administrator)
+	a.open("web")
 	key := a.key("web", "quote", "redeem", "customers")
 	order := func(key string) object {
 		return object{"key": key, "basket": object{"customer": "C-12", "lines": []object{{"sku": "KILN-TEST-8", "quantity": 1}}}}

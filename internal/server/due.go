@@ -17,13 +17,6 @@ type DueList struct {
 	Due []DueRow `json:"due"`
 }
 
-// PlannedAnswer is what the saved book has otherwise than the published one only later, though nothing of it differs
-// now; a publication by hand makes it what is due.
-type PlannedAnswer struct {
-	Lines int    `json:"lines"`
-	First string `json:"first,omitempty" doc:"the first moment at which a line differs"`
-}
-
 // DueRow is a moment at which lines of a channel differ by themselves.
 type DueRow struct {
 	At          string     `json:"at"`
@@ -73,18 +66,6 @@ const (
 
 func (s *Server) registerDue(api huma.API) {
 	get(api, "/api/channels/{channel}/due", s.due)
-	get(api, "/api/channels/{channel}/planned", func(ctx context.Context, in *ChannelQuery) (PlannedAnswer, error) {
-		snap := s.Live.Current()
-		if snap.Channel(in.Channel) == nil {
-			return PlannedAnswer{}, store.ErrNotFound
-		}
-		planned, err := s.Desk.Planned(ctx, snap, in.Channel)
-		out := PlannedAnswer{Lines: planned.Lines}
-		if planned.Lines > 0 {
-			out.First = planned.First.String()
-		}
-		return out, err
-	})
 	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/compare", func(ctx context.Context,
 		in *ChannelQuery) (DriftList, error) {
 		drifts, err := s.Comparer.Compare(ctx, in.Channel)
@@ -151,7 +132,7 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 	}
 	for i := range dues {
 		d := &dues[i]
-		row := DueRow{At: d.At.String(), Lines: len(d.Changed), Causes: s.causes(snap, version, in.Channel, d)}
+		row := DueRow{At: d.At.String(), Lines: len(d.Changed), Causes: s.causes(snap, version.Snapshot, in.Channel, d)}
 		for _, sku := range d.SKUs {
 			if waits[sku] {
 				row.Unpublished++

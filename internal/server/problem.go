@@ -21,6 +21,7 @@ import (
 	"dogbane/internal/intake"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/pieces"
 	"dogbane/internal/store"
 )
 
@@ -86,6 +87,9 @@ func asProblem(err error) error {
 	var doc bookfile.Errors
 	var conflict *book.Conflict
 	var undecided *publish.Undecided
+	var dangling *pieces.Dangling
+	var unknown *pieces.UnknownPiece
+	var whole *publish.ErrWholeOnly
 	var unreachable *publish.Unreachable
 	var broken *checks.BrokenError
 	var outage *store.Outage
@@ -109,13 +113,27 @@ func asProblem(err error) error {
 	case errors.As(err, &broken):
 		return &BrokenChecks{*model(http.StatusConflict, broken.Error()), broken.Checks}
 	case errors.As(err, &undecided):
-		e := model(http.StatusConflict, undecided.Error())
+		e := model(http.StatusConflict, undecided.Error()+".")
 		for _, sku := range undecided.SKUs {
 			e.Errors = append(e.Errors, &huma.ErrorDetail{Location: sku, Message: "blocked"})
 		}
 		return e
+	case errors.As(err, &dangling):
+		return huma.Error409Conflict(dangling.Error())
+	case errors.As(err, &unknown):
+		return invalid("only.pieces", unknown.Error())
+	case errors.As(err, &whole):
+		return invalid("only.pieces", whole.Error())
+	case errors.Is(err, publish.ErrFirst):
+		return invalid("only.pieces", "Nothing was published in this channel yet: the first publication brings everything.")
+	case errors.Is(err, publish.ErrNoChoice):
+		return invalid("only", "Nothing is chosen, so nothing would be sent.")
+	case errors.Is(err, publish.ErrUnpublished):
+		return huma.Error409Conflict("Nothing was published in this channel yet, so nothing can be quoted.")
+	case errors.Is(err, publish.ErrNotOwn):
+		return huma.Error403Forbidden("Whoever prepared this publication can withdraw it. You can refuse it.")
 	case errors.Is(err, publish.ErrNothing):
-		return huma.Error409Conflict("The channel already shows all of this.")
+		return huma.Error409Conflict("There is nothing to send: the channel already has all of this.")
 	case errors.Is(err, publish.ErrUnlinked):
 		return huma.Error409Conflict("This channel is not connected: nothing says where its prices are to be sent. They are worked out and compared all the same.")
 	case errors.As(err, &unreachable):

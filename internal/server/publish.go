@@ -2,9 +2,12 @@ package server
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -15,58 +18,109 @@ import (
 	"dogbane/internal/checks"
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/pieces"
 	"dogbane/internal/store"
 )
 
 // PublicationAnswer is a publication.
 type PublicationAnswer struct {
-	ID         int64              `json:"id"`
-	Channel    string             `json:"channel"`
-	Version    int64              `json:"version"`
-	At         string             `json:"at" doc:"the moment for which it was built"`
-	Who        string             `json:"who"`
-	State      string             `json:"state" enum:"prepared,waiting,queued,sending,done,partly,failed,refused,dropped"`
-	Problem    string             `json:"problem,omitempty"`
-	Kind       string             `json:"kind" enum:"by-hand,due,take-back,rest"`
-	Of         int64              `json:"of,omitempty" doc:"the publication that it takes back, or is the rest of"`
-	Prepared   string             `json:"prepared"`
-	Ended      string             `json:"ended,omitempty"`
-	DecidedBy  string             `json:"decidedBy,omitempty"`
-	Reason     string             `json:"reason,omitempty" doc:"why it was refused"`
-	Passed     []string           `json:"passed,omitempty" doc:"moments that were passed over"`
-	Planned    int                `json:"planned,omitempty" doc:"of one without lines: those that differ later, which the clock sends"`
-	Lines      int                `json:"lines" doc:"that are sent"`
-	Taken      int                `json:"taken"`
-	Refused    int                `json:"refused"`
-	Unanswered int                `json:"unanswered"`
-	LeftOut    int                `json:"leftOut" doc:"left out or held back"`
-	Rules      int                `json:"rules" doc:"that go along or are withdrawn"`
-	Worth      *publish.WorthText `json:"worth,omitempty" doc:"of one that was prepared by hand"`
-	Answers    []RowAnswer        `json:"answers,omitempty"`
-	Next       string             `json:"next,omitempty"`
+	ID         int64                `json:"id"`
+	Channel    string               `json:"channel"`
+	Version    int64                `json:"version"`
+	At         string               `json:"at" doc:"the moment for which it was built"`
+	Who        string               `json:"who"`
+	State      string               `json:"state" enum:"prepared,waiting,queued,sending,done,partly,failed,refused,dropped"`
+	Problem    string               `json:"problem,omitempty"`
+	Kind       string               `json:"kind" enum:"by-hand,due,take-back,rest"`
+	Of         int64                `json:"of,omitempty" doc:"the publication that it takes back, or is the rest of"`
+	Prepared   string               `json:"prepared"`
+	Sent       string               `json:"sent,omitempty" doc:"when somebody sent it"`
+	Ended      string               `json:"ended,omitempty"`
+	DecidedBy  string               `json:"decidedBy,omitempty"`
+	Reason     string               `json:"reason,omitempty" doc:"why it was refused"`
+	Note       string               `json:"note,omitempty" doc:"to or from whoever decides"`
+	Passed     []string             `json:"passed,omitempty" doc:"moments that were passed over"`
+	Effective  string               `json:"effective,omitempty" doc:"from when on the channel shows it; absent: at once"`
+	Pieces     []publish.NamedPiece `json:"pieces,omitempty" doc:"what it brings into the published book"`
+	Brings     string               `json:"brings,omitempty" enum:"pieces,book,none" doc:"pieces, the whole book, or that there is none any more"`
+	With       []string             `json:"with,omitempty" doc:"pieces that came along, as a chosen one needs them"`
+	Overrides  map[string]string    `json:"overrides,omitempty" doc:"reason by blocked offer"`
+	Lines      int                  `json:"lines" doc:"that are sent"`
+	Taken      int                  `json:"taken"`
+	Refused    int                  `json:"refused"`
+	Unanswered int                  `json:"unanswered"`
+	LeftOut    int                  `json:"leftOut" doc:"left out or held back"`
+	Rules      int                  `json:"rules" doc:"that go along or are withdrawn"`
+	Worth      *publish.WorthText   `json:"worth,omitempty" doc:"of one that was prepared by hand"`
+	Answers    []RowAnswer          `json:"answers,omitempty"`
+	Next       string               `json:"next,omitempty"`
 }
 
 // RowAnswer is what became of one line.
 type RowAnswer struct {
-	SKU       string  `json:"sku"`
-	Name      string  `json:"name"`
-	Kind      string  `json:"kind"`
-	Was       *string `json:"was"`
-	Price     *string `json:"price"`
-	Reference *string `json:"reference"`
-	Override  string  `json:"override,omitempty" doc:"the reason given for a blocked line"`
-	Answer    string  `json:"answer,omitempty" enum:"taken,refused,unanswered,left-out,held"`
-	Message   string  `json:"message,omitempty"`
+	SKU       string   `json:"sku"`
+	Name      string   `json:"name"`
+	Kind      string   `json:"kind"`
+	Was       *string  `json:"was"`
+	Price     *string  `json:"price"`
+	Reference *string  `json:"reference"`
+	Override  string   `json:"override,omitempty" doc:"the reason given for a blocked line"`
+	Blocked   []string `json:"blocked,omitempty" doc:"kinds of trouble that it had when it was prepared"`
+	Answer    string   `json:"answer,omitempty" enum:"taken,refused,unanswered,left-out,held"`
+	Message   string   `json:"message,omitempty"`
 }
 
 // PublicationOrder is what is to be sent.
 type PublicationOrder struct {
 	Version   int64             `json:"version" doc:"of the differences that were looked at"`
-	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU, for blocked lines"`
-	LeaveOut  []string          `json:"leaveOut,omitempty" doc:"SKUs that are not sent this time"`
-	Only      []string          `json:"only,omitempty" doc:"the SKUs that are sent, where not all; the rest stays due"`
-	Of        *DifferenceFilter `json:"of,omitempty" doc:"those that are sent, where not all: what this leaves"`
+	Overrides map[string]string `json:"overrides,omitempty" doc:"reason by SKU or piece, for what is blocked"`
+	LeaveOut  LeaveOut          `json:"leaveOut,omitempty" doc:"SKUs that are left out from now on, or \"blocked\": all that is blocked"`
+	Only      *Only             `json:"only,omitempty" doc:"what is sent, where not all"`
 	Whole     bool              `json:"whole,omitempty" doc:"everything is told again"`
+}
+
+// Only is a choice; an empty one is a choice of nothing.
+type Only struct {
+	Pieces *[]string `json:"pieces,omitempty" doc:"that are brought: \"rule GLAZE-WEEK\", \"product GB-01\", \"edit 812\""`
+	SKUs   *[]string `json:"skus,omitempty" doc:"lines that are sent; the others stay as they are"`
+}
+
+// LeaveOut is SKUs, or all that is blocked.
+type LeaveOut struct {
+	SKUs    []string
+	Blocked bool
+}
+
+// UnmarshalJSON reads a list or the word "blocked".
+func (l *LeaveOut) UnmarshalJSON(data []byte) error {
+	var word string
+	if json.Unmarshal(data, &word) == nil && word == "blocked" {
+		l.Blocked = true
+		return nil
+	}
+	if err := json.Unmarshal(data, &l.SKUs); err != nil {
+		return errors.New("must be a list of SKUs, or \"blocked\"")
+	}
+	return nil
+}
+
+// MarshalJSON writes what it read.
+func (l LeaveOut) MarshalJSON() ([]byte, error) {
+	if l.Blocked {
+		return []byte(`"blocked"`), nil
+	}
+	return json.Marshal(l.SKUs)
+}
+
+// Schema is either.
+func (LeaveOut) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{OneOf: []*huma.Schema{{Type: "array", Items: &huma.Schema{Type: "string"}},
+		{Type: "string", Enum: []any{"blocked"}}}}
+}
+
+// SendForm sends what was prepared, with a note to whoever decides.
+type SendForm struct {
+	Note string `json:"note,omitempty" maxLength:"500"`
 }
 
 // PublicationList is publications, the newest first.
@@ -122,7 +176,8 @@ type Reason struct {
 
 // SKUList is some products.
 type SKUList struct {
-	SKUs []string `json:"skus" maxItems:"200000"`
+	SKUs   []string `json:"skus,omitempty" maxItems:"200000"`
+	Pieces []string `json:"pieces,omitempty" maxItems:"200000" doc:"of what is held back; with their lines"`
 }
 
 // ChannelSKUs is some products in a channel.
@@ -159,8 +214,11 @@ func (s *Server) registerPublish(api huma.API) {
 			return s.publicationAnswer(&p), err
 		}, answering(status))
 	}
-	decides(store.Manager, "send", http.StatusAccepted, s.Desk.Send)
-	decides(store.Approver, "approve", http.StatusAccepted, s.Desk.Approve)
+	answers(api, store.Manager, http.MethodPost, "/api/publications/{id}/send", s.sendPublication,
+		answering(http.StatusAccepted))
+	answers(api, store.Approver, http.MethodPost, "/api/publications/{id}/approve", s.approvePublication,
+		answering(http.StatusAccepted))
+	decides(store.Manager, "stop", http.StatusOK, s.stopPublication)
 	decides(store.Manager, "take-back", http.StatusCreated, s.Desk.TakeBack)
 	decides(store.Manager, "rest", http.StatusCreated, s.Desk.Rest)
 	answers(api, store.Approver, http.MethodPost, "/api/publications/{id}/refuse", s.refusePublication)
@@ -170,6 +228,7 @@ func (s *Server) registerPublish(api huma.API) {
 	})
 	get(api, "/api/channels/{channel}/shown", s.shownLines)
 	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/held/release", s.releaseHeld)
+	answers(api, store.Manager, http.MethodPost, "/api/channels/{channel}/left-out/release", s.releaseLeftOut)
 	get(api, "/api/channels/{channel}/history", func(ctx context.Context, in *struct {
 		ChannelQuery
 		SKU string `query:"sku" required:"true"`
@@ -208,10 +267,60 @@ func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (Publ
 		}
 		in.Body.Overrides[sku] = reason
 	}
-	p, err := s.Desk.Prepare(ctx, snap, in.Channel, publish.Wish{Who: personOf(ctx).Name, Version: in.Body.Version,
-		Overrides: in.Body.Overrides, LeaveOut: in.Body.LeaveOut, Only: in.Body.Only, Whole: in.Body.Whole,
-		Of: in.Body.Of.passes(snap)})
+	wish := publish.Wish{Who: personOf(ctx).Name, Version: in.Body.Version, Overrides: in.Body.Overrides,
+		LeaveOut: in.Body.LeaveOut.SKUs, LeaveOutBlocked: in.Body.LeaveOut.Blocked, Whole: in.Body.Whole}
+	if only := in.Body.Only; only != nil {
+		if only.Pieces == nil && only.SKUs == nil {
+			return PublicationAnswer{}, invalid("only", "Name the pieces or the SKUs that are to be sent.")
+		}
+		if only.Pieces != nil {
+			e, err := s.Desk.Published(ctx, snap, in.Channel)
+			if err != nil {
+				return PublicationAnswer{}, err
+			}
+			if wish.Pieces, err = s.piecesNamed(ctx, e, *only.Pieces, "only.pieces"); err != nil {
+				return PublicationAnswer{}, err
+			}
+		}
+		if only.SKUs != nil {
+			wish.SKUs = append([]string{}, *only.SKUs...)
+		}
+	}
+	p, err := s.Desk.Prepare(ctx, snap, in.Channel, wish)
+	out := s.publicationAnswer(&p)
+	for _, piece := range p.Named.Pieces {
+		k, err := pieces.Parse(piece.Piece)
+		if err == nil && wish.Pieces != nil && !slices.Contains(wish.Pieces, k) {
+			out.With = append(out.With, piece.Piece)
+		}
+	}
+	return out, err
+}
+
+func (s *Server) sendPublication(ctx context.Context, in *struct {
+	PublicationQuery
+	Body SendForm
+}) (PublicationAnswer, error) {
+	p, err := s.Desk.Send(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, strings.TrimSpace(in.Body.Note))
 	return s.publicationAnswer(&p), err
+}
+
+func (s *Server) approvePublication(ctx context.Context, in *struct {
+	PublicationQuery
+	Body SendForm
+}) (PublicationAnswer, error) {
+	p, err := s.Desk.Approve(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, strings.TrimSpace(in.Body.Note))
+	return s.publicationAnswer(&p), err
+}
+
+// stopPublication stops what is being sent: what has no answer is unanswered.
+func (s *Server) stopPublication(ctx context.Context, _ *book.Snapshot, id int64, who string) (publish.Publication,
+	error) {
+	if err := s.Store.Stop(ctx, id, who); err != nil {
+		return publish.Publication{}, err
+	}
+	s.Sender.Wake()
+	return s.Store.Publication(ctx, id)
 }
 
 func (s *Server) refusePublication(ctx context.Context, in *struct {
@@ -227,7 +336,20 @@ func (s *Server) refusePublication(ctx context.Context, in *struct {
 }
 
 func (s *Server) releaseHeld(ctx context.Context, in *ChannelSKUs) (SKUList, error) {
-	return in.Body, s.Store.Release(ctx, in.Channel, in.Body.SKUs)
+	snap := s.newest(ctx)
+	e, err := s.Desk.Published(ctx, snap, in.Channel)
+	if err != nil {
+		return in.Body, err
+	}
+	keys, err := s.piecesNamed(ctx, e, in.Body.Pieces, "pieces")
+	if err != nil {
+		return in.Body, err
+	}
+	return in.Body, s.Desk.Release(ctx, snap, in.Channel, in.Body.SKUs, keys)
+}
+
+func (s *Server) releaseLeftOut(ctx context.Context, in *ChannelSKUs) (SKUList, error) {
+	return in.Body, s.Store.ReleaseLeftOut(ctx, in.Channel, in.Body.SKUs)
 }
 
 func (s *Server) shownLines(ctx context.Context, in *struct {
@@ -292,10 +414,14 @@ func fixed(a *money.Rat, digits int) *string {
 func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, At: p.At.String(), Who: p.Who,
 		State: string(p.State), Problem: p.Problem, Kind: string(p.Kind), Of: p.Of, Prepared: s.wall(p.Prepared),
-		DecidedBy: p.DecidedBy, Reason: p.Reason, Passed: p.Named.Passed, Planned: p.Named.Planned,
+		DecidedBy: p.DecidedBy, Reason: p.Reason, Note: p.Note, Passed: p.Named.Passed,
+		Effective: p.Named.Effective, Pieces: p.Named.Pieces, Brings: string(p.Brings), Overrides: p.Named.Overrides,
 		Lines: p.Counts.Total, Taken: p.Counts.Taken, Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered,
 		LeftOut: p.Counts.LeftOut,
 		Rules:   len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
+	if p.Sent != nil {
+		out.Sent = s.wall(p.Sent.In(time.UTC))
+	}
 	if p.Ended != nil {
 		out.Ended = s.wall(p.Ended.In(time.UTC))
 	}
@@ -325,6 +451,9 @@ func (s *Server) publication(ctx context.Context, in *struct {
 		digits, _ := money.Digits(r.Currency)
 		row := RowAnswer{SKU: r.SKU, Kind: string(r.Kind), Was: fixed(r.Was, digits), Price: fixed(r.Price, digits),
 			Reference: fixed(r.Reference, digits), Override: r.Override, Answer: string(r.Answer), Message: r.Message}
+		for _, k := range r.Blocked {
+			row.Blocked = append(row.Blocked, string(k))
+		}
 		if n, exists := engine.ProductNumber(r.SKU); exists {
 			row.Name = engine.Products()[n].Name
 		}

@@ -153,6 +153,6 @@ func (s *Server) seenBy(
 	if customer != "" && !key.May(mayCustomers) {
 		return nil, pricing.Viewpoint{}, huma.Error403Forbidden("This key may not ask for customers or groups.")
 	}
-	vp := pricing.Viewpoint{At: pricing.MomentOf(s.Clocks.Book().In(snap.Zone)), Channel: in.Channel, Customer: customer}
+	vp := pricing.Viewpoint{At: snap.Present(s.Clocks.Book()), Channel: in.Channel, Customer: customer}
 	return snap, vp, s.buyers.KnowAll(ctx, snap, &vp)
 }

@@ -17,6 +17,7 @@ import (
 // A price table says in words what each number of pieces costs and saves, and is asked by the workbench and by a channel.
 func TestWhatCustomersSee(t *testing.T) {
 	a := started(t, store.Administrator)
+	a.open("web")
 	var goods, same struct {
 		Price string
 		Title string

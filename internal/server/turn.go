@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/pieces"
 	"dogbane/internal/store"
 )
 
@@ -111,7 +112,7 @@ func (s *Server) causes(snap, version *book.Snapshot, channel string, due *publi
 		if t, is := turnedOf(snap, c.Kind, c.Code); is {
 			out.Name = t.name
 			if t.on && t.window != nil {
-				now := pricing.MomentOf(s.Clocks.Book().In(snap.Zone))
+				now := snap.Present(s.Clocks.Book())
 				for _, turn := range t.window.Turns(due.At, now) {
 					if _, _, ok := t.turn(turn, due.At, now); ok {
 						out.Turns = append(out.Turns, turn)
@@ -147,17 +148,13 @@ func (s *Server) turn(ctx context.Context, in *struct {
 	}
 	var window *pricing.Window
 	never, ok := false, false
-	now := pricing.MomentOf(s.Clocks.Book().In(before.Zone))
+	now := before.Present(s.Clocks.Book())
 	if t.on && t.window != nil {
 		window, never, ok = t.turn(in.Body.Turn, at, now)
 	}
 	if !ok {
 		return out, huma.Error409Conflict(fmt.Sprintf(
 			"%s does not turn at %s any more. Somebody may have changed it, or the moment has passed.", t.name, at))
-	}
-	again, err := s.toldOtherwise(ctx, before, &in.Body, at)
-	if err != nil {
-		return out, err
 	}
 	words := fmt.Sprintf(turnWords[in.Body.Turn], t.name)
 	switch {
@@ -174,20 +171,25 @@ func (s *Server) turn(ctx context.Context, in *struct {
 		return out, err
 	}
 	after := s.newest(ctx)
-	touched, told := after.Engine.Touched(before.Engine)
-	if !told {
-		touched = after.Engine.Match(&pricing.Where{Field: pricing.FieldAll})
-	}
 	links, err := s.Store.Links(ctx)
 	if err != nil {
 		return out, err
 	}
+	turned := make([]pieces.Key, len(changes))
+	for i, c := range changes {
+		turned[i] = pieces.Key{Kind: c.Kind, Code: c.Code}
+	}
 	for i := range after.Book.Channels {
 		c := &after.Book.Channels[i]
-		if _, linked := links[c.Code]; linked {
-			if sent := s.tellTurn(ctx, after, c, touched, again[c.Code]); sent != nil {
-				out.Sent = append(out.Sent, *sent)
-			}
+		if _, linked := links[c.Code]; !linked {
+			continue
+		}
+		sent, err := s.tellTurn(ctx, after, c, turned)
+		if err != nil {
+			return out, err
+		}
+		if sent != nil {
+			out.Sent = append(out.Sent, *sent)
 		}
 	}
 	return out, nil
@@ -206,56 +208,34 @@ func alongChanges(snap *book.Snapshot, f *TurnForm, at, now pricing.Moment) (cha
 	return changes
 }
 
-// toldOtherwise are, by channel that is told on the minute, the products whose lines would change by themselves at the
-// moment that is passed over: they are told how long their lines hold now, so the clock follows the book as it is now.
-func (s *Server) toldOtherwise(ctx context.Context, snap *book.Snapshot, f *TurnForm,
-	at pricing.Moment) (map[string][]string, error) {
-	again := map[string][]string{}
-	if f.Turn != pricing.Skip {
-		return again, nil
-	}
-	links, err := s.Store.Links(ctx)
-	if err != nil {
+// tellTurn has a channel told what a turn changes there, and nothing else; nil: nothing. Other unpublished changes of the
+// same pieces go along and are named.
+func (s *Server) tellTurn(ctx context.Context, snap *book.Snapshot, c *pricing.Channel, turned []pieces.Key) (*TurnSent,
+	error) {
+	e, err := s.Desk.Published(ctx, snap, c.Code)
+	if err != nil || e == nil { // what was never published there does not begin with this
 		return nil, err
 	}
-	for channel, link := range links {
-		if !link.OnTheMinute() || snap.Channel(channel) == nil {
-			continue
-		}
-		version, err := s.Desk.Published(ctx, snap, channel)
-		if err != nil {
-			return nil, err
-		}
-		if version == nil {
-			continue
-		}
-		dues, err := s.Desk.Upcoming(ctx, snap, channel, s.moment(snap)+dueAhead, mostDues)
-		if err != nil {
-			return nil, err
-		}
-		for i := range dues {
-			if dues[i].At == at && slices.ContainsFunc(publish.Causes(version, channel, &dues[i]), func(c publish.Cause) bool {
-				return c.Kind == f.Kind && c.Code == f.Code
-			}) {
-				again[channel] = dues[i].SKUs
-			}
+	var keys []pieces.Key
+	for _, p := range e.Pieces {
+		if slices.Contains(turned, p.Key) && concerns(snap, e, p.Key, c.Code) {
+			keys = append(keys, p.Key)
 		}
 	}
-	return again, nil
-}
-
-// tellTurn has a channel told what a turn changes there; nil: nothing.
-func (s *Server) tellTurn(ctx context.Context, snap *book.Snapshot, c *pricing.Channel, touched pricing.Set,
-	again []string) *TurnSent {
+	if len(keys) == 0 {
+		return nil, nil
+	}
 	out := &TurnSent{Channel: c.Code, Name: c.Title()}
 	who := personOf(ctx).Name
-	p, err := s.Desk.PrepareSome(ctx, snap, c.Code, who, touched, again)
+	p, err := s.Desk.Prepare(ctx, snap, c.Code, publish.Wish{Who: who, Version: snap.Version, Pieces: keys, Reached: true,
+		LeaveOutBlocked: true})
 	if errors.Is(err, publish.ErrNothing) {
-		return nil
+		return nil, nil
 	}
 	if err == nil {
-		p, err = s.Desk.Send(ctx, snap, p.ID, who)
-		if err != nil {
+		prepared := p
+		if p, err = s.Desk.Send(ctx, snap, p.ID, who, ""); err != nil {
+			p = prepared
 			if dropped := s.Desk.Drop(ctx, p.ID, who); dropped != nil {
 				err = errors.Join(err, dropped)
 			}
@@ -263,11 +243,29 @@ func (s *Server) tellTurn(ctx context.Context, snap *book.Snapshot, c *pricing.C
 	}
 	if err != nil {
 		out.Problem = asProblem(err).Error()
-		return out
+		return out, nil
 	}
 	answer := s.publicationAnswer(&p)
 	out.Publication = &answer
-	return out
+	return out, nil
+}
+
+// concerns reports whether a rule or campaign of the saved or the published book is for a channel.
+func concerns(saved *book.Snapshot, e *publish.Edition, k pieces.Key, channel string) bool {
+	for_ := func(channels []string) bool { return channels == nil || slices.Contains(channels, channel) }
+	for _, snap := range []*book.Snapshot{saved, e.Snapshot} {
+		if k.Kind == book.Rules {
+			if r := snap.Rule(k.Code); r != nil && for_(r.Channels) {
+				return true
+			}
+		}
+		for i := range snap.Book.Campaigns {
+			if c := &snap.Book.Campaigns[i]; k.Kind == book.Campaigns && c.Code == k.Code && for_(c.Channels) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (s *Server) registerTurn(api huma.API) {

@@ -142,6 +142,12 @@ func keepAnswers(tx *gorm.DB, p *publish.Publication, rows chosen, answers map[s
 		if err := show(tx, p, rows, at); err != nil {
 			return err
 		}
+		if err := touch(tx, p.Channel); err != nil {
+			return err
+		}
+		if err := enter(tx, p); err != nil {
+			return err
+		}
 	}
 	if p.Kind == publish.TakeBack {
 		var back []string
@@ -168,7 +174,7 @@ func open(tx *gorm.DB, p *publish.Publication, why publish.Answer, skus []string
 	}
 	list := make([]openLine, len(skus))
 	for i, sku := range skus {
-		list[i] = openLine{Channel: p.Channel, SKU: sku, Why: string(why), Publication: p.ID}
+		list[i] = openLine{Channel: p.Channel, SKU: sku, Why: string(why), Publication: p.ID, Since: p.ID}
 	}
 	return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"publication"})}).
 		CreateInBatches(list, batchSize).Error
@@ -211,18 +217,27 @@ func show(tx *gorm.DB, p *publish.Publication, rows chosen, at time.Time) error 
 // hold keeps lines of a take-back from being sent again: those that the channel took, or may have taken.
 func hold(tx *gorm.DB, p *publish.Publication, skus []string) error {
 	for some := range slices.Chunk(skus, batchSize) {
-		if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication, price)
-			SELECT ?, sku, ?, ?, price FROM publication_rows WHERE publication = ? AND sku IN ?
-			ON DUPLICATE KEY UPDATE publication = VALUES(publication), price = VALUES(price)`, p.Channel, publish.Held, p.ID,
-			p.Of, some).Error; err != nil {
+		if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication, price, since)
+			SELECT ?, sku, ?, ?, price, publication FROM publication_rows WHERE publication = ? AND sku IN ?
+			ON DUPLICATE KEY UPDATE publication = VALUES(publication), price = VALUES(price), since = VALUES(since)`, p.Channel,
+			publish.Held, p.ID, p.Of, some).Error; err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// keepRules keeps the rules that went along with the last part as taken.
+// keepRules keeps the rules that went along with the last part as taken. Where there are no lines, what is brought
+// enters with that.
 func keepRules(tx *gorm.DB, p *publish.Publication) error {
+	if p.Counts.Total == 0 {
+		if err := touch(tx, p.Channel); err != nil {
+			return err
+		}
+		if err := enter(tx, p); err != nil {
+			return err
+		}
+	}
 	for _, doc := range p.Rules.Rules {
 		var head struct{ Code string }
 		if err := json.Unmarshal(doc, &head); err != nil {

@@ -155,6 +155,13 @@ func (s *Store) Write(ctx context.Context, edit book.Edit) (book.Entry, error) {
 		if err := logChanges(tx, row.ID, edit.Changes, parts); err != nil {
 			return err
 		}
+		for _, c := range edit.Changes {
+			if c.Kind == book.Channels && c.After == nil {
+				if err := forgetChannel(tx, c.Code); err != nil {
+					return err
+				}
+			}
+		}
 		entry.ID = row.ID
 		return nil
 	})

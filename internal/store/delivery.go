@@ -45,14 +45,58 @@ func (s *Store) Claim(ctx context.Context, id int64, owner string, lease time.Du
 	return res.RowsAffected == 1, nil
 }
 
-// Renew lengthens an owner's lease; false where it is no longer the owner's.
-func (s *Store) Renew(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error) {
+// Renew lengthens an owner's lease. Its errors are publish.ErrLost where it is no longer the owner's, a *publish.Stopped
+// where somebody stops it, and publish.ErrUnlinked where its channel is not connected any more.
+func (s *Store) Renew(ctx context.Context, id int64, owner string, lease time.Duration) error {
 	res := s.db.WithContext(ctx).Exec(`UPDATE publications SET lease_until = NOW(6) + INTERVAL ? MICROSECOND
 		WHERE id = ? AND status = ? AND owner = ?`, lease.Microseconds(), id, publish.Sending, owner)
-	if res.Error != nil {
-		return false, fmt.Errorf("hold publication %d: %w", id, res.Error)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return publish.ErrLost
 	}
-	return res.RowsAffected == 1, nil
+	var row struct {
+		StopBy string
+		Linked bool
+	}
+	err := res.Error
+	if err == nil {
+		err = s.db.WithContext(ctx).Raw(`SELECT stop_by, EXISTS (SELECT 1 FROM links WHERE links.channel = publications.channel) AS linked
+			FROM publications WHERE id = ?`, id).Scan(&row).Error
+	}
+	switch {
+	case err != nil:
+		return fmt.Errorf("hold publication %d: %w", id, err)
+	case row.StopBy != "":
+		return &publish.Stopped{By: row.StopBy}
+	case !row.Linked:
+		return publish.ErrUnlinked
+	}
+	return nil
+}
+
+// Stop has a publication that is being sent end, by whichever instance sends it.
+func (s *Store) Stop(ctx context.Context, id int64, who string) error {
+	res := s.db.WithContext(ctx).Exec("UPDATE publications SET stop_by = ? WHERE id = ? AND status = ?", who, id,
+		publish.Sending)
+	if res.Error != nil {
+		return fmt.Errorf("stop publication %d: %w", id, res.Error)
+	}
+	if res.RowsAffected == 0 {
+		if _, err := s.Publication(ctx, id); err != nil {
+			return err
+		}
+		return fmt.Errorf("stop publication %d: %w", id, publish.ErrState)
+	}
+	return nil
+}
+
+// DropUnsent drops what was prepared before an instant and nobody sent.
+func (s *Store) DropUnsent(ctx context.Context, before, now time.Time) error {
+	err := s.db.WithContext(ctx).Exec("UPDATE publications SET status = ?, ended = ? WHERE status = ? AND started < ?",
+		publish.Dropped, now.UTC(), publish.Prepared, before.UTC()).Error
+	if err != nil {
+		return fmt.Errorf("drop what nobody sent: %w", err)
+	}
+	return nil
 }
 
 // LetGo ends an owner's lease at once, so that another goes on.
@@ -231,30 +275,20 @@ func (s *Store) End(ctx context.Context, p *publish.Publication, owner, problem 
 	return nil
 }
 
-// leftBehind notes lines that were left out, and, of a publication by hand of which anything was taken, that the
-// channel shows its version from its moment on.
+// leftBehind notes lines that were left out or not chosen. With neither lines nor rules nothing travelled: what is
+// brought enters.
 func leftBehind(tx *gorm.DB, p *publish.Publication) error {
-	if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication)
-		SELECT ?, sku, ?, publication FROM publication_rows WHERE publication = ? AND answer = ?
-		ON DUPLICATE KEY UPDATE publication = VALUES(publication)`, p.Channel, publish.LeftOut, p.ID,
-		publish.LeftOut).Error; err != nil {
+	if err := tx.Exec(`INSERT INTO open_lines (channel, sku, why, publication, since, digest)
+		SELECT ?, sku, answer, publication, publication, IF(answer = ?, left_digest, NULL) FROM publication_rows
+		WHERE publication = ? AND answer IN ?
+		ON DUPLICATE KEY UPDATE publication = VALUES(publication), digest = VALUES(digest)`, p.Channel, publish.LeftOut,
+		p.ID, []publish.Answer{publish.LeftOut, publish.NotChosen}).Error; err != nil {
 		return err
 	}
-	if p.Kind != publish.ByHand || p.Counts.Taken == 0 && p.Counts.Total > 0 {
+	if p.Counts.Total > 0 || !p.Rules.None() || p.State != publish.Done {
 		return nil
 	}
-	var newer int64 // of which something was taken before this one's late answers came
-	if err := tx.Model(&publication{}).Where("channel = ? AND id > ? AND kind = ? AND taken > 0", p.Channel, p.ID,
-		publish.ByHand).Count(&newer).Error; err != nil || newer > 0 {
-		return err
-	}
-	if err := tx.Exec("UPDATE channel_states SET version = ?, due_after = ? WHERE channel = ?", p.Version, int64(p.At),
-		p.Channel).Error; err != nil {
-		return err
-	}
-	return tx.Exec(`DELETE FROM published_books WHERE version NOT IN (SELECT version FROM channel_states WHERE version IS NOT NULL)
-		AND version NOT IN (SELECT version FROM publications WHERE status IN ?)`,
-		[]publish.State{publish.Queued, publish.Sending, publish.Waiting, publish.Prepared}).Error
+	return enter(tx, p)
 }
 
 // Unsettled are ended publications to a channel since an instant of which lines are unanswered, the oldest first.

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -200,6 +201,40 @@ func (s *Store) History(ctx context.Context, kind, code string, limit int) ([]bo
 		list = append(list, e)
 	}
 	return list, nil
+}
+
+// LastEdits are the newest entries that changed some products, by SKU, without what they changed.
+func (s *Store) LastEdits(ctx context.Context, skus []string) (map[string]book.Entry, error) {
+	of, ids := map[string]int64{}, map[int64]bool{}
+	for some := range slices.Chunk(skus, batchSize) {
+		var rows []struct {
+			Code  string
+			Entry int64
+		}
+		if err := s.db.WithContext(ctx).Raw("SELECT code, MAX(entry) AS entry FROM log_pieces WHERE kind = ? AND code IN ? GROUP BY code",
+			book.Products, some).Scan(&rows).Error; err != nil {
+			return nil, fmt.Errorf("look which edits changed products: %w", err)
+		}
+		for _, r := range rows {
+			of[r.Code], ids[r.Entry] = r.Entry, true
+		}
+	}
+	entries := map[int64]book.Entry{}
+	for some := range slices.Chunk(slices.Collect(maps.Keys(ids)), batchSize) {
+		var rows []logRow
+		if err := s.db.WithContext(ctx).Raw("SELECT id, at, who, version, summary FROM log WHERE id IN ?", some).Scan(
+			&rows).Error; err != nil {
+			return nil, fmt.Errorf("read the edits of products: %w", err)
+		}
+		for _, r := range rows {
+			entries[r.ID] = book.Entry{ID: r.ID, At: r.At, Who: r.Who, Version: r.Version, Summary: r.Summary}
+		}
+	}
+	edits := make(map[string]book.Entry, len(of))
+	for sku, id := range of {
+		edits[sku] = entries[id]
+	}
+	return edits, nil
 }
 
 // EntryOf is the entry of the log that led to a version of the book.

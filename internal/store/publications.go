@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -28,7 +29,8 @@ type publication struct {
 	Who, Status, Problem, Kind                 string
 	OfPublication                              *int64
 	Whole                                      bool
-	DecidedBy, Reason                          string
+	DecidedBy, Reason, Brings, Note            string
+	Sent                                       *time.Time
 	Told, Rules                                *string
 	Parts                                      int
 	Total, Taken, Refused, Unanswered, LeftOut int
@@ -39,7 +41,7 @@ func (publication) TableName() string { return "publications" }
 func (r *publication) read() (publish.Publication, error) {
 	p := publish.Publication{ID: r.ID, Channel: r.Channel, Version: r.Version, At: pricing.Moment(r.PricedAt.Unix()),
 		Prepared: r.Started, Ended: r.Ended, Who: r.Who, Kind: publish.PublicationKind(r.Kind), Whole: r.Whole,
-		State: publish.State(r.Status), Problem: r.Problem, DecidedBy: r.DecidedBy, Reason: r.Reason, Parts: r.Parts,
+		State: publish.State(r.Status), Problem: r.Problem, Note: r.Note, Sent: r.Sent, Brings: publish.Brings(r.Brings), DecidedBy: r.DecidedBy, Reason: r.Reason, Parts: r.Parts,
 		Counts: publish.Counts{Total: r.Total, Taken: r.Taken, Refused: r.Refused, Unanswered: r.Unanswered,
 			LeftOut: r.LeftOut}}
 	if r.OfPublication != nil {
@@ -70,6 +72,7 @@ type publicationRow struct {
 	KeptReference         *string
 	Blocked               string
 	Part                  int
+	LeftDigest            []byte
 }
 
 func (publicationRow) TableName() string { return "publication_rows" }
@@ -96,6 +99,9 @@ func rowOf(id int64, r *publish.Row) publicationRow {
 		KeptReference: amountText(r.Begun.Reference), Part: r.Part}
 	if r.Digest != nil {
 		row.Digest = r.Digest[:]
+	}
+	if r.Answer == publish.LeftOut {
+		row.LeftDigest = r.Left[:]
 	}
 	var kinds []string
 	for _, k := range r.Blocked {
@@ -138,11 +144,13 @@ func shorten(s string, most int) string {
 }
 
 func jsonText(v any) *string {
-	doc, err := json.Marshal(v)
-	if err != nil {
+	var doc bytes.Buffer
+	enc := json.NewEncoder(&doc)
+	enc.SetEscapeHTML(false) // rules are compared with what they were
+	if err := enc.Encode(v); err != nil {
 		panic(fmt.Sprintf("store: write texts: %v", err))
 	}
-	text := string(doc)
+	text := strings.TrimSuffix(doc.String(), "\n")
 	return &text
 }
 
@@ -158,7 +166,7 @@ func (s *Store) Prepare(ctx context.Context, p *publish.Publication, rows []publ
 func prepare(tx *gorm.DB, p *publish.Publication, rows []publish.Row) error {
 	row := publication{Channel: p.Channel, Version: p.Version, PricedAt: time.Unix(int64(p.At), 0).UTC(),
 		Started: p.Prepared.UTC(), Who: p.Who, Status: string(p.State), Kind: string(p.Kind), Whole: p.Whole,
-		Told: jsonText(p.Named)}
+		Brings: string(p.Brings), Told: jsonText(p.Named)}
 	if p.Of != 0 {
 		row.OfPublication = &p.Of
 	}
@@ -167,10 +175,11 @@ func prepare(tx *gorm.DB, p *publish.Publication, rows []publish.Row) error {
 	}
 	for i := range rows {
 		rows[i].Part = 0
-		if rows[i].Goes() {
+		switch {
+		case rows[i].Goes():
 			rows[i].Part = 1 + row.Total/publish.LinesPerPart
 			row.Total++
-		} else {
+		case rows[i].Answer != publish.NotChosen:
 			row.LeftOut++
 		}
 	}
@@ -178,6 +187,11 @@ func prepare(tx *gorm.DB, p *publish.Publication, rows []publish.Row) error {
 		return err
 	}
 	p.ID, p.Counts = row.ID, publish.Counts{Total: row.Total, LeftOut: row.LeftOut}
+	if p.Brings == publish.BringsPieces {
+		if err := keepBrought(tx, p.ID, p.Brought); err != nil {
+			return err
+		}
+	}
 	stored, lines := make([]publicationRow, 0, batchSize), make([]publicationLine, 0, batchSize)
 	for from := 0; from < len(rows); from += batchSize {
 		stored, lines = stored[:0], lines[:0]
@@ -237,10 +251,11 @@ func (s *Store) Publications(ctx context.Context, channel string, before int64, 
 	return list, nil
 }
 
-// Rows are those of a publication by the bytes of their SKU, after one; limit 0: all.
+// Rows are those of a publication by the bytes of their SKU, after one; limit 0: all. Those that were not chosen are no
+// part of it.
 func (s *Store) Rows(ctx context.Context, id int64, after string, limit int) ([]publish.Row, error) {
-	q := s.db.WithContext(ctx).Select(withLine("publication_rows")).Where("publication = ? AND sku > ?", id,
-		after).Order("sku")
+	q := s.db.WithContext(ctx).Select(withLine("publication_rows")).Where("publication = ? AND sku > ? AND answer <> ?",
+		id, after, publish.NotChosen).Order("sku")
 	if limit > 0 {
 		q = q.Limit(limit)
 	}
@@ -313,6 +328,9 @@ func (s *Store) Decide(ctx context.Context, id int64, to publish.State, by, reas
 			}
 		}
 		change := map[string]any{"status": to}
+		if from := publish.State(row.Status); from == publish.Prepared && (to == publish.Waiting || to == publish.Queued) {
+			change["sent"], change["note"] = at.UTC(), shorten(reason, 500)
+		}
 		if by != "" {
 			change["decided_by"], change["decided"], change["reason"] = by, at.UTC(), shorten(reason, 500)
 		}

@@ -74,9 +74,8 @@ func TestLeases(t *testing.T) {
 	}
 	require.True(t, claim("one", 200*time.Millisecond))
 	require.False(t, claim("two", time.Minute))
-	mine, err := s.Renew(t.Context(), p.ID, "two", time.Minute)
-	require.NoError(t, err)
-	require.False(t, mine)
+	require.ErrorIs(t, s.Renew(t.Context(), p.ID, "two", time.Minute), publish.ErrLost)
+	require.ErrorIs(t, s.Renew(t.Context(), p.ID, "one", 200*time.Millisecond), publish.ErrUnlinked)
 	p.Parts = 1
 	require.NoError(t, s.FixParts(t.Context(), p.ID, "one", [][]byte{[]byte("the very bytes")}))
 	require.Eventually(t, func() bool { return claim("two", time.Minute) }, 10*time.Second, 20*time.Millisecond)

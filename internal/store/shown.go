@@ -76,6 +76,8 @@ type channelState struct {
 	Channel  string `gorm:"primaryKey"`
 	Revision int64
 	Version  *int64
+	Base     *int64
+	Book     int64
 	DueAfter *int64
 	Compared *time.Time
 }
@@ -95,6 +97,10 @@ func (s *Store) ChannelState(ctx context.Context, channel string) (publish.Chann
 	if row.Version != nil {
 		st.Version = *row.Version
 	}
+	if row.Base != nil {
+		st.Base = *row.Base
+	}
+	st.Book = row.Book
 	if row.DueAfter != nil {
 		after := pricing.Moment(*row.DueAfter)
 		st.DueAfter = &after
@@ -171,8 +177,14 @@ func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publis
 				return failed(err)
 			}
 			one.Held, one.HeldPrice = true, price
-		default:
+		case publish.LeftOut:
+			one.Behind, one.LeftOut = true, true
+			copy(one.Left[:], o.Digest)
+		default: // refused, or not chosen
 			one.Behind = true
+		}
+		if one.Since == 0 || o.Since != 0 && o.Since < one.Since {
+			one.Since = o.Since
 		}
 		k.Open[o.SKU] = one
 	}
@@ -287,6 +299,31 @@ func (s *Store) LinesOf(ctx context.Context, channel string, at time.Time, skus 
 	return list, nil
 }
 
+// LastShown are the prices that a channel showed last of some products that it does not show any more, by SKU.
+func (s *Store) LastShown(ctx context.Context, channel string, skus []string) (map[string]money.Rat, error) {
+	last := map[string]money.Rat{}
+	for some := range slices.Chunk(skus, batchSize) {
+		var rows []struct {
+			SKU   string `gorm:"column:sku"`
+			Price string
+		}
+		err := s.db.WithContext(ctx).Raw(`SELECT p.sku, p.price FROM past_prices p JOIN (SELECT sku, MAX(publication) AS newest
+			FROM past_prices WHERE channel = ? AND sku IN ? AND price IS NOT NULL GROUP BY sku) m
+			ON m.sku = p.sku AND m.newest = p.publication WHERE p.channel = ?`, channel, some, channel).Scan(&rows).Error
+		if err != nil {
+			return nil, fmt.Errorf("read the last prices of channel %q: %w", channel, err)
+		}
+		for _, r := range rows {
+			price, err := money.Parse(r.Price)
+			if err != nil {
+				return nil, fmt.Errorf("read the last price of %q in channel %q: %w", r.SKU, channel, err)
+			}
+			last[r.SKU] = price
+		}
+	}
+	return last, nil
+}
+
 // PriceHistory is what a channel showed for a product, newest first.
 func (s *Store) PriceHistory(ctx context.Context, channel, sku string) ([]publish.Span, error) {
 	var rows []keptPrice
@@ -315,13 +352,24 @@ type openLine struct {
 	Why         string `gorm:"primaryKey"`
 	Publication int64
 	Price       *string
+	Since       int64
+	Digest      []byte
 }
 
 // Release lets go of lines that are held back in a channel.
 func (s *Store) Release(ctx context.Context, channel string, skus []string) error {
+	return s.release(ctx, channel, publish.Held, skus)
+}
+
+// ReleaseLeftOut lets go of lines that are left out in a channel.
+func (s *Store) ReleaseLeftOut(ctx context.Context, channel string, skus []string) error {
+	return s.release(ctx, channel, publish.LeftOut, skus)
+}
+
+func (s *Store) release(ctx context.Context, channel string, why publish.Answer, skus []string) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		for from := 0; from < len(skus); from += batchSize {
-			if err := tx.Exec("DELETE FROM open_lines WHERE channel = ? AND why = ? AND sku IN ?", channel, publish.Held,
+			if err := tx.Exec("DELETE FROM open_lines WHERE channel = ? AND why = ? AND sku IN ?", channel, why,
 				skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
 				return err
 			}

@@ -10,6 +10,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/pricing/basket"
 )
 
 // Search is what was found in a book, product by product. It never changes once made.
@@ -74,23 +75,50 @@ func (s *Search) After(e *pricing.Engine, touched pricing.Set, from pricing.Mome
 	return newSearch(e, q, s, touched, false)
 }
 
-// Stopping are the kinds that keep a price from being sent, by product, of some products in the span of a question. Its
-// errors are those of the question and of Between.
-func Stopping(e *pricing.Engine, q Question, some pricing.Set) (map[int32][]Kind, error) {
+// Stopping are the flags that keep a price from being sent, one of each kind by product, of some products in the span of
+// a question, each with its worst witness. Its errors are those of the question and of Between.
+func Stopping(e *pricing.Engine, q Question, some pricing.Set) (map[int32][]Flag, error) {
 	s, err := newSearch(e, q, nil, some, false)
 	if err != nil {
 		return nil, err
 	}
-	stopping := map[int32][]Kind{}
+	stopping := map[int32][]Flag{}
 	some.Each(func(p int32) bool {
 		for i := range s.found[p].findings {
-			if e := &Table[s.found[p].findings[i].kind]; e.Stops && !slices.Contains(stopping[p], e.Kind) {
-				stopping[p] = append(stopping[p], e.Kind)
+			f := &s.found[p].findings[i]
+			if e := &Table[f.kind]; e.Stops && !slices.ContainsFunc(stopping[p], func(o Flag) bool { return o.Kind == e.Kind }) {
+				stopping[p] = append(stopping[p], s.flag(f))
 			}
 		}
-		slices.SortFunc(stopping[p], Compare)
+		slices.SortFunc(stopping[p], func(x, y Flag) int { return Compare(x.Kind, y.Kind) })
 		return true
 	})
+	return stopping, nil
+}
+
+// OffersStopping are the flags that keep offers from being sent, by code, of some offers in the span of a question. Its
+// errors are those of the question.
+func OffersStopping(e *pricing.Engine, q Question, codes map[string]bool) (map[string][]Flag, error) {
+	s, err := newSearch(e, q, nil, e.SetOf(nil), false)
+	if err != nil {
+		return nil, err
+	}
+	stopping, baskets := map[string][]Flag{}, basket.Compile(e)
+	for ordinal := range ordered(s.asked.rules) {
+		r := s.asked.rules[ordinal]
+		if r.Offer == nil || !codes[r.Code] || !s.asked.live[ordinal] {
+			continue
+		}
+		found, err := s.offer(ordinal, r, baskets)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			if f.Kind == OfferBelowCost || Of(f.Kind).Stops {
+				stopping[r.Code] = append(stopping[r.Code], f)
+			}
+		}
+	}
 	return stopping, nil
 }
 

@@ -30,6 +30,7 @@ const (
 	Newer                    // it has a newer publication
 	Wrong                    // it wants nothing of this
 	Missing                  // it does not know the review
+	Late                     // nothing was sent: it was too late for that
 )
 
 // Result is what came of asking a channel once, and what it said.
@@ -44,6 +45,7 @@ type Result struct {
 const (
 	patience     = 20 * time.Second // for one answer
 	longestWait  = 24 * time.Hour   // that Retry-After may ask for
+	shortestWait = time.Second      // that is waited, whatever it says
 	reviewPace   = 60 * time.Second // where the channel tells none
 	largestReply = 16 << 20
 )
@@ -85,8 +87,9 @@ func (c *HTTP) request(ctx context.Context, method, place string, body []byte) (
 	return req, nil
 }
 
-// Put sends the bytes of a part once under its key.
-func (c *HTTP) Put(ctx context.Context, key string, body []byte) Result {
+// Put sends the bytes of a part once under its key, unless late says, when they are about to go out, that they must not
+// any more.
+func (c *HTTP) Put(ctx context.Context, key string, body []byte, late func() bool) Result {
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	req, err := c.request(ctx, http.MethodPut, "/prices", body)
@@ -95,7 +98,35 @@ func (c *HTTP) Put(ctx context.Context, key string, body []byte) Result {
 	}
 	req.Header.Set("Content-Type", "application/json")
 	req.Header.Set("Idempotency-Key", key)
-	return c.ask(req)
+	// What is asked for as it is written: a request whose body ends early is none.
+	timely := &timely{Reader: bytes.NewReader(body), late: late}
+	req.Body, req.ContentLength = io.NopCloser(timely), int64(len(body))
+	r := c.ask(req)
+	if timely.was && r.Outcome == Unknown {
+		r.Outcome = Late
+	}
+	return r
+}
+
+// timely reads what is sent until that is late.
+type timely struct {
+	*bytes.Reader
+	late func() bool
+	was  bool
+}
+
+var errLate = errors.New("it is too late to send this")
+
+func (t *timely) Read(p []byte) (int, error) {
+	if t.was = t.was || t.late(); t.was {
+		return 0, errLate
+	}
+	return t.Reader.Read(p)
+}
+
+// WriteTo is Read's: all at once would ask once.
+func (t *timely) WriteTo(w io.Writer) (n int64, err error) {
+	return io.Copy(w, struct{ io.Reader }{t})
 }
 
 // Review asks what became of a part that is reviewed.
@@ -187,10 +218,10 @@ func (c *HTTP) below(review string) (string, error) {
 // retryAfter reads how long a channel wants to be left alone: in seconds or until a date (RFC 9110, section 10.2.3).
 func retryAfter(text string) (time.Duration, bool) {
 	if seconds, err := strconv.ParseInt(text, 10, 64); err == nil && seconds >= 0 {
-		return time.Duration(min(seconds, int64(longestWait.Seconds()))) * time.Second, true
+		return max(time.Duration(min(seconds, int64(longestWait.Seconds())))*time.Second, shortestWait), true
 	}
 	if at, err := http.ParseTime(text); err == nil {
-		return min(max(time.Until(at), 0), longestWait), true
+		return min(max(time.Until(at), shortestWait), longestWait), true
 	}
 	return 0, false
 }

@@ -72,7 +72,7 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		t.Run(tc.name, func(t *testing.T) {
 			answer.Store(tc.answer)
 			asked.Store(0)
-			r := c.Put(t.Context(), "7-2", []byte("bytes"))
+			r := c.Put(t.Context(), "7-2", []byte("bytes"), intime)
 			require.Equal(t, tc.outcome, r.Outcome, r.Problem)
 			require.Equal(t, tc.after, r.After)
 			require.Contains(t, r.Problem, tc.says)
@@ -81,10 +81,10 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		})
 	}
 	answer.Store(says(503, "", "Retry-After", soon))
-	r := c.Put(t.Context(), "7-2", []byte("bytes"))
+	r := c.Put(t.Context(), "7-2", []byte("bytes"), intime)
 	require.InDelta(t, 90, r.After.Seconds(), 60, "until a date")
 	web.Close()
-	require.Equal(t, transport.Unknown, c.Put(t.Context(), "7-2", []byte("bytes")).Outcome)
+	require.Equal(t, transport.Unknown, c.Put(t.Context(), "7-2", []byte("bytes"), intime).Outcome)
 }
 
 // A kept connection that breaks is an unknown outcome, not a second request by itself.
@@ -100,8 +100,8 @@ func TestNothingIsSentTwiceByItself(t *testing.T) {
 	}))
 	defer web.Close()
 	c := &transport.HTTP{Address: web.URL}
-	require.Equal(t, transport.Answered, c.Put(t.Context(), "1-1", []byte("x")).Outcome)
-	require.Equal(t, transport.Unknown, c.Put(t.Context(), "1-1", []byte("x")).Outcome)
+	require.Equal(t, transport.Answered, c.Put(t.Context(), "1-1", []byte("x"), intime).Outcome)
+	require.Equal(t, transport.Unknown, c.Put(t.Context(), "1-1", []byte("x"), intime).Outcome)
 	require.EqualValues(t, 2, asked.Load())
 }
 
@@ -195,4 +195,26 @@ func TestFolder(t *testing.T) {
 	require.Error(t, err)
 	require.NoError(t, os.WriteFile(f.Path+".file", nil, 0o644))
 	require.ErrorContains(t, (&transport.Folder{Path: f.Path + ".file"}).Lay(8, nil, nil, nil), "reach the channel's folder")
+}
+
+// intime says that nothing is late.
+func intime() bool { return false }
+
+// What is late by the time that it would be written is not sent.
+func TestWhatIsLateIsNotSent(t *testing.T) {
+	arrived := make(chan int64, 1)
+	s := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		body, err := io.ReadAll(r.Body)
+		if err == nil {
+			arrived <- int64(len(body))
+		}
+	}))
+	defer s.Close()
+	c := &transport.HTTP{Address: s.URL}
+	r := c.Put(t.Context(), "1-1", []byte(strings.Repeat("x", 100_000)), func() bool { return true })
+	require.Equal(t, transport.Late, r.Outcome)
+	pieces := 0
+	r = c.Put(t.Context(), "1-1", []byte(strings.Repeat("x", 1_000_000)), func() bool { pieces++; return pieces > 3 })
+	require.Equal(t, transport.Late, r.Outcome, "it was while it went out")
+	require.Empty(t, arrived)
 }

@@ -372,16 +372,16 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/channels/{channel}/planned": {
+    "/api/channels/{channel}/left-out/release": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get: operations["get-api-channels-by-channel-planned"];
+        get?: never;
         put?: never;
-        post?: never;
+        post: operations["post-api-channels-by-channel-left-out-release"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1390,6 +1390,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post-api-publications-by-id-send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/publications/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-publications-by-id-stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2751,18 +2767,30 @@ export interface components {
             at: string;
             /**
              * Format: int64
-             * @description of them
+             * @description of those that would be sent
              */
             blocked: number;
             channel: string;
             connected: boolean;
             currency: string;
+            /** @description nothing was published there yet: everything goes */
+            first: boolean;
             /**
              * Format: int64
-             * @description of them
+             * @description of them, those that would be sent if nothing is blocked: neither held nor left out
+             */
+            going: number;
+            /**
+             * Format: int64
+             * @description of all
              */
             held: number;
             kinds: components["schemas"]["KindCount"][];
+            /**
+             * Format: int64
+             * @description of all
+             */
+            leftOut: number;
             /** @description rules that made prices among all rows */
             made: components["schemas"]["Facet"][];
             name: string;
@@ -2772,6 +2800,8 @@ export interface components {
             of: components["schemas"]["Passing"];
             /** @description where people see its prices */
             page?: string;
+            /** @description in which the saved book differs from the published one */
+            pieces: components["schemas"]["PieceRow"][];
             rows: components["schemas"]["Difference"][];
             /**
              * Format: int64
@@ -2966,8 +2996,8 @@ export interface components {
             role: string;
         };
         Difference: {
-            /** @description kinds of trouble: it needs a reason, or is left out */
-            blocked: string[];
+            /** @description it needs a reason, or is left out */
+            blocked: components["schemas"]["StopRow"][];
             category: string;
             change: string | null;
             cost: string | null;
@@ -2975,25 +3005,19 @@ export interface components {
             held: boolean;
             /** @enum {string} */
             kind: "new" | "up" | "down" | "reference" | "details" | "again" | "gone";
+            /** @description left out until its price or what blocks it is another, or somebody takes that back */
+            leftOut: boolean;
             /** @description net less fee and cost */
             marginAmount: string | null;
             name: string;
+            /** @description those that reach it */
+            pieces: string[];
             price: string | null;
             /** @description the price that it is shown as reduced from */
             reference: string | null;
             rules: string[];
             sku: string;
             was: string | null;
-        };
-        DifferenceFilter: {
-            /** @description with those in it */
-            category?: string;
-            /** @description new, up, down, reference, details, again or gone; or blocked, or held */
-            kind?: string;
-            /** @description in names and SKUs */
-            q?: string;
-            /** @description that made the price */
-            rule?: string;
         };
         DriftList: {
             /** @description when it was read last */
@@ -3787,6 +3811,11 @@ export interface components {
             /** Format: int64 */
             new: number;
         };
+        LaterLines: {
+            at: string;
+            /** Format: int64 */
+            lines: number;
+        };
         LayerForm: {
             layer: string;
             mode: string;
@@ -3945,6 +3974,12 @@ export interface components {
             name: string;
             sku: string;
         };
+        Only: {
+            /** @description that are brought: "rule GLAZE-WEEK", "product GB-01", "edit 812" */
+            pieces?: string[];
+            /** @description lines that are sent; the others stay as they are */
+            skus?: string[];
+        };
         OpenedOffer: {
             /** @description the SKU of what was bought */
             goods: string;
@@ -3996,11 +4031,13 @@ export interface components {
         Passing: {
             /**
              * Format: int64
-             * @description of them, those that are not held back
+             * @description of them, those that are neither held back nor left out
              */
             blocked: number;
             /** Format: int64 */
             held: number;
+            /** Format: int64 */
+            leftOut: number;
             /** Format: int64 */
             total: number;
             worth: components["schemas"]["PublishWorthText"];
@@ -4043,11 +4080,40 @@ export interface components {
             what: "new" | "changed" | "gone";
             who: string;
         };
-        PlannedAnswer: {
-            /** @description the first moment at which a line differs */
-            first?: string;
-            /** Format: int64 */
+        PieceRow: {
+            /** @description of an offer: why it may not be sent without a reason */
+            blocked: components["schemas"]["StopRow"][];
+            /** @enum {string} */
+            change: "new" | "changed" | "gone";
+            chosen: boolean;
+            /** @description of a product: the edit that changed it last */
+            edit?: string;
+            /** @description taken back: it goes only where it is named */
+            held: boolean;
+            /** @description the first moments at which it makes lines others than what is published says */
+            later: components["schemas"]["LaterLines"][];
+            /**
+             * Format: int64
+             * @description prices that it reaches and that change now
+             */
             lines: number;
+            name: string;
+            /** @description such as "rule GLAZE-WEEK", "product GB-01", "settings rates"; "edit 812" for the products that an edit changed last */
+            piece: string;
+            /**
+             * Format: int64
+             * @description of an edit: how many
+             */
+            products?: number;
+            /**
+             * Format: int64
+             * @description blocked prices among its lines
+             */
+            stopped: number;
+            /** @description its name as published, where only its code is another */
+            was?: string;
+            /** @description what comes along, as it needs it */
+            with: string[];
         };
         Portion: {
             /** Format: int64 */
@@ -4186,8 +4252,15 @@ export interface components {
             answers?: components["schemas"]["RowAnswer"][];
             /** @description the moment for which it was built */
             at: string;
+            /**
+             * @description pieces, the whole book, or that there is none any more
+             * @enum {string}
+             */
+            brings?: "pieces" | "book" | "none";
             channel: string;
             decidedBy?: string;
+            /** @description from when on the channel shows it; absent: at once */
+            effective?: string;
             ended?: string;
             /** Format: int64 */
             id: number;
@@ -4204,18 +4277,21 @@ export interface components {
              */
             lines: number;
             next?: string;
+            /** @description to or from whoever decides */
+            note?: string;
             /**
              * Format: int64
              * @description the publication that it takes back, or is the rest of
              */
             of?: number;
+            /** @description reason by blocked offer */
+            overrides?: {
+                [key: string]: string;
+            };
             /** @description moments that were passed over */
             passed?: string[];
-            /**
-             * Format: int64
-             * @description of one without lines: those that differ later, which the clock sends
-             */
-            planned?: number;
+            /** @description what it brings into the published book */
+            pieces?: components["schemas"]["PublishNamedPiece"][];
             prepared: string;
             problem?: string;
             /** @description why it was refused */
@@ -4227,6 +4303,8 @@ export interface components {
              * @description that go along or are withdrawn
              */
             rules: number;
+            /** @description when somebody sent it */
+            sent?: string;
             /** @enum {string} */
             state: "prepared" | "waiting" | "queued" | "sending" | "done" | "partly" | "failed" | "refused" | "dropped";
             /** Format: int64 */
@@ -4236,6 +4314,8 @@ export interface components {
             /** Format: int64 */
             version: number;
             who: string;
+            /** @description pieces that came along, as a chosen one needs them */
+            with?: string[];
             /** @description of one that was prepared by hand */
             worth?: components["schemas"]["PublishWorthText"];
         };
@@ -4248,13 +4328,11 @@ export interface components {
             publications: components["schemas"]["PublicationAnswer"][];
         };
         PublicationOrder: {
-            /** @description SKUs that are not sent this time */
-            leaveOut?: string[];
-            /** @description those that are sent, where not all: what this leaves */
-            of?: components["schemas"]["DifferenceFilter"];
-            /** @description the SKUs that are sent, where not all; the rest stays due */
-            only?: string[];
-            /** @description reason by SKU, for blocked lines */
+            /** @description SKUs that are left out from now on, or "blocked": all that is blocked */
+            leaveOut?: string[] | "blocked";
+            /** @description what is sent, where not all */
+            only?: components["schemas"]["Only"];
+            /** @description reason by SKU or piece, for what is blocked */
             overrides?: {
                 [key: string]: string;
             };
@@ -4265,6 +4343,12 @@ export interface components {
             version: number;
             /** @description everything is told again */
             whole?: boolean;
+        };
+        PublishNamedPiece: {
+            /** @enum {string} */
+            change: "new" | "changed" | "gone";
+            name: string;
+            piece: string;
         };
         PublishWorthText: {
             /**
@@ -4334,6 +4418,8 @@ export interface components {
         RowAnswer: {
             /** @enum {string} */
             answer?: "taken" | "refused" | "unanswered" | "left-out" | "held";
+            /** @description kinds of trouble that it had when it was prepared */
+            blocked?: string[];
             kind: string;
             message?: string;
             name: string;
@@ -4385,7 +4471,9 @@ export interface components {
             status: "on" | "off" | "draft";
         };
         SKUList: {
-            skus: string[];
+            /** @description of what is held back; with their lines */
+            pieces?: string[];
+            skus?: string[];
         };
         SKURule: {
             skus: string[];
@@ -4423,6 +4511,9 @@ export interface components {
         };
         SavedViewList: {
             views: components["schemas"]["SavedView"][];
+        };
+        SendForm: {
+            note?: string;
         };
         Session: {
             /** @description the demo's accounts, while nobody is signed in */
@@ -4546,6 +4637,17 @@ export interface components {
              * @description of the saved book
              */
             version: number;
+        };
+        StopRow: {
+            customer?: string;
+            group?: string;
+            kind: string;
+            /** @description of a piece, net less fee and cost; negative: lost */
+            left?: string;
+            /** @description what a piece costs then */
+            price?: string;
+            /** Format: int64 */
+            quantity: number;
         };
         StorefrontFrom: {
             price: string;
@@ -5551,7 +5653,7 @@ export interface operations {
     "get-api-channels-by-channel-differences": {
         parameters: {
             query?: {
-                /** @description new, up, down, reference, details, again or gone; or blocked, or held */
+                /** @description new, up, down, reference, details, again or gone; or blocked, held or left-out */
                 kind?: string;
                 /** @description that made the price */
                 rule?: string;
@@ -5559,6 +5661,12 @@ export interface operations {
                 category?: string;
                 /** @description in names and SKUs */
                 q?: string;
+                /** @description those that a piece reaches */
+                reach?: string;
+                /** @description as if only these were chosen */
+                piece?: string[];
+                /** @description as if all but these were chosen */
+                without?: string[];
                 /** @description rows behind this SKU */
                 after?: string;
                 /** @description rows from this place on */
@@ -5920,7 +6028,7 @@ export interface operations {
             };
         };
     };
-    "get-api-channels-by-channel-planned": {
+    "post-api-channels-by-channel-left-out-release": {
         parameters: {
             query?: never;
             header?: never;
@@ -5929,7 +6037,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SKUList"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -5937,7 +6049,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlannedAnswer"];
+                    "application/json": components["schemas"]["SKUList"];
                 };
             };
             /** @description Error */
@@ -8667,7 +8779,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendForm"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {
@@ -8764,10 +8880,45 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendForm"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-publications-by-id-stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
