@@ -128,6 +128,10 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	if err != nil {
 		return err
 	}
+	now := live.Current()
+	if err := s.Adopt(ctx, now.Version, func() []byte { return bookfile.Encode(now.Book) }); err != nil {
+		return err
+	}
 	present := clock.NewBook(time.Now)
 	if err := setClock(ctx, present, s, live); err != nil {
 		return err
@@ -201,6 +205,9 @@ func begin(ctx context.Context, p server.Parts, present *clock.Book, first bool)
 			return err
 		}
 		if err := setClock(ctx, present, p.Store, p.Live); err != nil { // it does not go back behind what was just published
+			return err
+		}
+		if err := onTheMinute(ctx, p); err != nil {
 			return err
 		}
 	}
@@ -420,6 +427,23 @@ func publishOpening(ctx context.Context, p server.Parts) error {
 	}
 	sender.Idle()
 	return ctx.Err()
+}
+
+// onTheMinute has the demo's channels that are told by themselves begin to be, at its present.
+func onTheMinute(ctx context.Context, p server.Parts) error {
+	links, err := p.Store.Links(ctx)
+	if err != nil {
+		return err
+	}
+	for _, c := range demo.Standins() {
+		if link, linked := links[c.Channel]; linked && c.OnTheMinute {
+			link.Sends = "on-the-minute"
+			if err := p.Store.SetLinkFrom(ctx, link, p.Live.Current().Present(p.Clocks.Book())); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // setClock gives the demo's book the demo's own present, never back behind what is already recorded. With the demo that

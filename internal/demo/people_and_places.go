@@ -102,15 +102,16 @@ type Standin struct {
 	WholeUnits              bool          // the shop refuses prices that are no whole amounts
 	Feed                    bool          // it fetches its prices
 	CutOff                  string        // of a till: what comes later on a day waits until midnight
+	OnTheMinute             bool          // it is told by itself what begins and ends
 	Reviews                 time.Duration // it takes prices in and deals with them so much later
 }
 
 // Standins are those of the demo's channels; the web shop comes first.
 func Standins() []Standin {
-	return []Standin{{Channel: WebShop, Name: "Marram & Slip", Currency: "EUR"},
+	return []Standin{{Channel: WebShop, Name: "Marram & Slip", Currency: "EUR", OnTheMinute: true},
 		{Channel: Kilnfair, Name: "Kilnfair", Currency: "EUR", Reviews: 8 * time.Second},
 		{Channel: TradeDesk, Name: "Marram & Slip, trade desk", Currency: "EUR"},
 		{Channel: IslandShop, Name: "Marram & Slip, the island", Currency: "GBP", Feed: true},
 		{Channel: QuayShop, Name: "Quay shop", Currency: "EUR", Till: true, CutOff: "18:00"},
-		{Channel: MillShop, Name: "Mill shop", Currency: "EUR", Till: true}}
+		{Channel: MillShop, Name: "Mill shop", Currency: "EUR", Till: true, OnTheMinute: true}}
 }

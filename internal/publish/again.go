@@ -88,7 +88,7 @@ func (d *Desk) giveBack(ctx context.Context, snap *book.Snapshot, of, p *Publica
 			} else if c.Before == nil {
 				change = pieces.New
 			}
-			p.Named.Pieces = append(p.Named.Pieces, NamedPiece{k.String(), k.Code, change})
+			p.Named.Pieces = append(p.Named.Pieces, NamedPiece{Piece: k.String(), Name: k.Code, Change: change})
 		}
 	}
 	if len(back.Changes) == 0 {

@@ -100,6 +100,7 @@ type Wish struct {
 	LeaveOutBlocked bool
 	Pieces          []pieces.Key // those that are brought; nil: all but those that are held back
 	SKUs            []string     // the lines that are sent; nil: all that differ
+	Without         []string     // SKUs that are not sent, where all others are
 	Reached         bool         // of the lines those alone are sent that a brought piece reaches
 	Whole           bool         // everything is told again
 }
@@ -194,6 +195,9 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: w.Who, Kind: ByHand,
 		Whole: w.Whole, State: Prepared, Rules: found.Rules, Brings: to.brings, Brought: &to.brought,
 		Named: Named{Worth: found.worthOf(rows), Pieces: to.names()}}
+	if err := d.foretell(ctx, snap, e, to, found, &p); err != nil {
+		return p, err
+	}
 	for name, reason := range w.Overrides {
 		if k, err := pieces.Parse(name); err == nil && stopped[k] != nil {
 			if p.Named.Overrides == nil {
@@ -208,6 +212,37 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 		}
 	}
 	return p, d.keeper.Prepare(ctx, &p, rows)
+}
+
+// foretell notes with the pieces that a publication brings what comes of each, now and later, for whoever agrees to it.
+func (d *Desk) foretell(ctx context.Context, snap *book.Snapshot, e *Edition, to *target, found *Differences,
+	p *Publication) error {
+	if e == nil || len(to.some) == 0 {
+		return nil
+	}
+	later, err := d.laterOf(ctx, snap, p.Channel, e, found.At)
+	if err != nil {
+		return err
+	}
+	of := map[string][]LaterLines{}
+	for i := range e.Pieces {
+		of[e.Pieces[i].String()] = later[i]
+	}
+	lines := map[string]int{}
+	reach := reachesAt(to.some, e.Engine, to.Engine, &found.At)
+	for i := range found.Rows {
+		for _, place := range reach.of(found.Rows[i].SKU) {
+			lines[to.some[place].String()]++
+		}
+	}
+	for i := range p.Named.Pieces {
+		n := &p.Named.Pieces[i]
+		n.Lines = lines[n.Piece]
+		for _, l := range of[n.Piece] {
+			n.Later = append(n.Later, NamedLater{l.At.String(), l.Lines})
+		}
+	}
+	return nil
 }
 
 // release lets go of the lines of pieces that were held back and that a choice names.
@@ -335,7 +370,7 @@ func (d *Desk) withLines(ctx context.Context, snap *book.Snapshot, channel strin
 // rows are what a wish sends of the differences, and what it leaves out; with ErrNothing where it sends nothing.
 func (w *Wish) rows(d *Differences) ([]Row, error) {
 	var undecided []string
-	out, chosen := setOf(w.LeaveOut), setOf(w.SKUs)
+	out, chosen, without := setOf(w.LeaveOut), setOf(w.SKUs), setOf(w.Without)
 	kept := *d
 	kept.Rows = nil
 	var rows []Row
@@ -350,7 +385,7 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 			row.Answer = Held
 		case diff.LeftOut && !w.Whole, out[diff.SKU], w.LeaveOutBlocked && diff.Blocked() && override == "":
 			row.Answer, row.Left = LeftOut, diff.left()
-		case w.SKUs != nil && !chosen[diff.SKU]:
+		case w.SKUs != nil && !chosen[diff.SKU], without[diff.SKU]:
 			row.Answer = NotChosen
 		case diff.Blocked():
 			if row.Override = override; override == "" {

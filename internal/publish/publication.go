@@ -119,6 +119,14 @@ type NamedPiece struct {
 	Piece  string        `json:"piece"`
 	Name   string        `json:"name"`
 	Change pieces.Change `json:"change" enum:"new,changed,gone"`
+	Lines  int           `json:"lines,omitempty" doc:"prices that it reached and that changed then"`
+	Later  []NamedLater  `json:"later,omitempty" doc:"when it makes others, as far as was known then"`
+}
+
+// NamedLater is how many lines a piece makes others at a later moment.
+type NamedLater struct {
+	At    string `json:"at"`
+	Lines int    `json:"lines"`
 }
 
 // RuleChanges are the rules that a channel is told, and those that it is to forget.

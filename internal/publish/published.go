@@ -277,7 +277,7 @@ func (t *target) names() (list []NamedPiece) {
 				continue
 			}
 		}
-		list = append(list, NamedPiece{p.String(), p.Name, p.Change})
+		list = append(list, NamedPiece{Piece: p.String(), Name: p.Name, Change: p.Change})
 	}
 	if goods > mostNamedGoods {
 		list = append(list, NamedPiece{Name: fmt.Sprintf("%d more products", goods-mostNamedGoods), Change: pieces.Changed})

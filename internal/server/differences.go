@@ -28,6 +28,7 @@ type ChannelDifferences struct {
 	At        string       `json:"at"`
 	First     bool         `json:"first" doc:"nothing was published there yet: everything goes"`
 	Pieces    []PieceRow   `json:"pieces" doc:"in which the saved book differs from the published one"`
+	Loose     int          `json:"loose" doc:"rows that no piece reaches: moved by stock, customers or what was answered before"`
 	Rules     int          `json:"rules" doc:"rules that the channel would be told, or would forget"`
 	Total     int          `json:"total" doc:"rows on all pages"`
 	Going     int          `json:"going" doc:"of them, those that would be sent if nothing is blocked: neither held nor left out"`
@@ -92,8 +93,10 @@ type Difference struct {
 	Held      bool      `json:"held" doc:"taken back: nothing sends it until it is released"`
 	LeftOut   bool      `json:"leftOut" doc:"left out until its price or what blocks it is another, or somebody takes that back"`
 	Pieces    []string  `json:"pieces" doc:"those that reach it"`
-	Rules     []string  `json:"rules"`
-	Category  string    `json:"category"`
+	// Details are told of rows whose price for one piece may be the same.
+	Details  []publish.LineChange `json:"details,omitempty" doc:"what else it says otherwise: breaks, groups, texts"`
+	Rules    []string             `json:"rules"`
+	Category string               `json:"category"`
 }
 
 // DifferenceFilter leaves some of a channel's differences; what is empty narrows nothing.
@@ -102,7 +105,7 @@ type DifferenceFilter struct {
 	Rule     string `query:"rule" json:"rule,omitempty" doc:"that made the price"`
 	Category string `query:"category" json:"category,omitempty" doc:"with those in it"`
 	Text     string `query:"q" json:"q,omitempty" doc:"in names and SKUs"`
-	Reach    string `query:"reach" json:"reach,omitempty" doc:"those that a piece reaches"`
+	Reach    string `query:"reach" json:"reach,omitempty" doc:"those that a piece reaches; none: those that none does"`
 }
 
 // Passing is what passes a filter.
@@ -281,7 +284,9 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 		}
 	}
 	reach := func(int) bool { return true }
-	if in.Reach != "" {
+	if in.Reach == "none" {
+		reach = func(row int) bool { return len(d.Of[row]) == 0 }
+	} else if in.Reach != "" {
 		e, err := s.Desk.Published(ctx, snap, in.Channel)
 		if err != nil {
 			return out, err
@@ -303,6 +308,9 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 	for i := range d.Rows {
 		r := &d.Rows[i]
 		kinds[r.Kind]++
+		if len(d.Of[i]) == 0 {
+			out.Loose++
+		}
 		switch {
 		case r.Held:
 			out.Held++
@@ -347,6 +355,9 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 			out.Next = out.Rows[limit-1].SKU
 		}
 	}
+	if err := s.addDetails(ctx, snap, in.Channel, choice, d, out.Rows); err != nil {
+		return out, err
+	}
 	out.Of.Worth, out.Made, out.Within = worth.Text(d.Digits), facets(made), facets(within)
 	for _, k := range []publish.Kind{publish.Down, publish.Up, publish.New, publish.Gone, publish.Reference,
 		publish.Details, publish.Again} {
@@ -355,6 +366,34 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 		}
 	}
 	return out, nil
+}
+
+// mostDetailed bounds of how many rows of a page it is told what else they say.
+const mostDetailed = 500
+
+// addDetails says what rows say otherwise beside the price of one piece.
+func (s *Server) addDetails(ctx context.Context, snap *book.Snapshot, channel string, c publish.Choice,
+	d *publish.Pendings, rows []Difference) error {
+	at := map[string]int{}
+	for i := range rows {
+		if len(at) < mostDetailed && rows[i].Was != nil && rows[i].Price != nil && !rows[i].Held {
+			at[rows[i].SKU] = i
+		}
+	}
+	if len(at) == 0 {
+		return nil
+	}
+	var some []publish.Difference
+	for i := range d.Rows {
+		if _, wanted := at[d.Rows[i].SKU]; wanted {
+			some = append(some, d.Rows[i])
+		}
+	}
+	found, err := s.Desk.Details(ctx, snap, channel, c, some)
+	for sku, list := range found {
+		rows[at[sku]].Details = list
+	}
+	return err
 }
 
 // pieceRows are the pieces that differ in a channel, then the edits of products, newest first.

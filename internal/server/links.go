@@ -96,10 +96,7 @@ func (s *Server) registerLinks(api huma.API) {
 		in *LinkBody) (*struct{}, error) {
 		link, err := s.readLink(ctx, in)
 		if err == nil {
-			err = s.Store.SetLink(ctx, link)
-		}
-		if err == nil {
-			s.record(ctx, personOf(ctx).Name, store.ChannelLinked, in.Channel)
+			err = s.setLink(ctx, link)
 		}
 		return nil, err
 	}, answering(http.StatusNoContent), unchecked)
@@ -122,6 +119,36 @@ func (s *Server) registerLinks(api huma.API) {
 		}
 		return Tried{Works: true}, nil
 	}, unchecked)
+}
+
+// setLink keeps a link, and who changed what of it in the journal.
+func (s *Server) setLink(ctx context.Context, link publish.Link) error {
+	links, err := s.Store.Links(ctx)
+	if err != nil {
+		return err
+	}
+	was, linked := links[link.Channel]
+	if err := s.Store.SetLinkFrom(ctx, link, s.Live.Current().Present(s.Clocks.Book())); err != nil {
+		return err
+	}
+	before := "not connected"
+	if linked {
+		before = linkText(was)
+	}
+	s.record(ctx, personOf(ctx).Name, store.ChannelLinked,
+		fmt.Sprintf("%s: %s; it was: %s", link.Channel, linkText(link), before))
+	return nil
+}
+
+// linkText is a link in words, without its token.
+func linkText(l publish.Link) string {
+	token := "no token"
+	if l.Token != "" {
+		token = "a token"
+	}
+	a := linkAnswer(l)
+	return fmt.Sprintf("%s %s, %s, %s, approval %s, gives up after %s, compares %s, reference %s", l.Kind, l.Address, token,
+		l.Sends, a.Approval, a.GiveUpAfter, a.Compare, a.Reference)
 }
 
 func linkAnswer(l publish.Link) LinkAnswer {

@@ -83,6 +83,8 @@ type PublicationOrder struct {
 type Only struct {
 	Pieces *[]string `json:"pieces,omitempty" doc:"that are brought: \"rule GLAZE-WEEK\", \"product GB-01\", \"edit 812\""`
 	SKUs   *[]string `json:"skus,omitempty" doc:"lines that are sent; the others stay as they are"`
+	// Without is for a page that knows some rows of many.
+	Without []string `json:"without,omitempty" doc:"SKUs of lines that are not sent this time, where all others are"`
 }
 
 // LeaveOut is SKUs, or all that is blocked.
@@ -121,6 +123,13 @@ func (LeaveOut) Schema(huma.Registry) *huma.Schema {
 // SendForm sends what was prepared, with a note to whoever decides.
 type SendForm struct {
 	Note string `json:"note,omitempty" maxLength:"500"`
+}
+
+func (f *SendForm) note() string {
+	if f == nil {
+		return ""
+	}
+	return strings.TrimSpace(f.Note)
 }
 
 // PublicationList is publications, the newest first.
@@ -270,7 +279,8 @@ func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (Publ
 	wish := publish.Wish{Who: personOf(ctx).Name, Version: in.Body.Version, Overrides: in.Body.Overrides,
 		LeaveOut: in.Body.LeaveOut.SKUs, LeaveOutBlocked: in.Body.LeaveOut.Blocked, Whole: in.Body.Whole}
 	if only := in.Body.Only; only != nil {
-		if only.Pieces == nil && only.SKUs == nil {
+		wish.Without = only.Without
+		if only.Pieces == nil && only.SKUs == nil && len(only.Without) == 0 {
 			return PublicationAnswer{}, invalid("only", "Name the pieces or the SKUs that are to be sent.")
 		}
 		if only.Pieces != nil {
@@ -299,17 +309,17 @@ func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (Publ
 
 func (s *Server) sendPublication(ctx context.Context, in *struct {
 	PublicationQuery
-	Body SendForm
+	Body *SendForm
 }) (PublicationAnswer, error) {
-	p, err := s.Desk.Send(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, strings.TrimSpace(in.Body.Note))
+	p, err := s.Desk.Send(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, in.Body.note())
 	return s.publicationAnswer(&p), err
 }
 
 func (s *Server) approvePublication(ctx context.Context, in *struct {
 	PublicationQuery
-	Body SendForm
+	Body *SendForm
 }) (PublicationAnswer, error) {
-	p, err := s.Desk.Approve(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, strings.TrimSpace(in.Body.Note))
+	p, err := s.Desk.Approve(ctx, s.newest(ctx), in.ID, personOf(ctx).Name, in.Body.note())
 	return s.publicationAnswer(&p), err
 }
 

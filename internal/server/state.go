@@ -41,13 +41,23 @@ type RefusedPiece struct {
 
 // ChannelState is how far a channel is behind the saved book.
 type ChannelState struct {
-	Code     string `json:"code"`
-	Name     string `json:"name"`
-	Currency string `json:"currency"`
-	Behind   int    `json:"behind" doc:"products whose price there is not what the saved book says"`
-	Blocked  int    `json:"blocked"`
-	Sending  bool   `json:"sending"`
-	Drifting int    `json:"drifting" doc:"products of which it does not show what it took, and nobody lives with that"`
+	Code     string   `json:"code"`
+	Name     string   `json:"name"`
+	Currency string   `json:"currency"`
+	Behind   int      `json:"behind" doc:"products whose price there is not what the saved book says"`
+	Blocked  int      `json:"blocked"`
+	Sending  bool     `json:"sending"`
+	Changes  int      `json:"changes" doc:"pieces of the saved book that are not published there, products of one edit counted one by one; none held back"`
+	Linked   bool     `json:"linked"`
+	Waiting  *Waiting `json:"waiting" doc:"what waits there for a second person the longest; null: nothing"`
+	Drifting int      `json:"drifting" doc:"products of which it does not show what it took, and nobody lives with that"`
+}
+
+// Waiting is a publication that waits for a second person.
+type Waiting struct {
+	ID    int64  `json:"id"`
+	Who   string `json:"who"`
+	Since string `json:"since"`
 }
 
 // LayerState is a layer with how its rules share the work.
@@ -121,13 +131,43 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	if err != nil {
 		return st, err
 	}
+	waiting, err := s.Store.Waiting(asking)
+	if err != nil {
+		return st, err
+	}
+	links, err := s.Store.Links(asking)
+	if err != nil {
+		return st, err
+	}
 	for _, c := range snap.Book.Channels {
 		d, err := s.Desk.Differences(ctx, snap, c.Code, s.moment(snap))
 		if err != nil {
 			return st, err
 		}
-		st.Channels = append(st.Channels, ChannelState{c.Code, c.Name, d.Currency, len(d.Rows), d.Blocked(), sending[c.Code],
-			drifting[c.Code]})
+		one := ChannelState{Code: c.Code, Name: c.Name, Currency: d.Currency, Behind: len(d.Rows), Blocked: d.Blocked(),
+			Sending: sending[c.Code], Drifting: drifting[c.Code]}
+		_, one.Linked = links[c.Code]
+		e, err := s.Desk.Published(ctx, snap, c.Code)
+		if err != nil {
+			return st, err
+		}
+		if e != nil {
+			for _, p := range e.Pieces {
+				if !e.Held[p.Key] {
+					one.Changes++
+				}
+			}
+		}
+		for _, p := range waiting { // the longest first
+			if p.Channel == c.Code && one.Waiting == nil {
+				since := p.Prepared
+				if p.Sent != nil {
+					since = *p.Sent
+				}
+				one.Waiting = &Waiting{p.ID, p.Who, s.wall(since)}
+			}
+		}
+		st.Channels = append(st.Channels, one)
 	}
 	found := s.flags.Of(snap)
 	seen, err := s.acknowledged(ctx)

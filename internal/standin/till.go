@@ -119,16 +119,23 @@ func (t *Till) take(file string) error {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	_ = w.Write([]string{"sku", "answer", "message"})
+	column := func(r []string, name string) string {
+		if i := slices.Index(records[0], name); i >= 0 {
+			return r[i]
+		}
+		return ""
+	}
 	for i, r := range records {
-		if i == 0 || len(r) != 10 {
+		if i == 0 {
 			continue
 		}
-		a := Article{SKU: r[0], Name: r[1], Price: r[2], Reference: r[3], Currency: r[4]}
+		a := Article{SKU: column(r, "sku"), Name: column(r, "name"), Price: column(r, "price"),
+			Reference: column(r, "reference"), Currency: column(r, "currency")}
 		said, problem := "taken", ""
 		switch {
-		case r[9] == "remove":
+		case column(r, "action") == "remove":
 			delete(t.goods, a.SKU)
-		case r[6] != "" || i > 1 && records[i-1][0] == a.SKU: // further prices of an article that was dealt with
+		case column(r, "group") != "" || i > 1 && records[i-1][0] == a.SKU: // further prices of an article that was dealt with
 			continue
 		case strings.ContainsAny(a.SKU, " \t"):
 			said, problem = "refused", "the till's keys cannot type a number with a space"

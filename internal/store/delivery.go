@@ -33,6 +33,22 @@ func (s *Store) Underway(ctx context.Context) ([]publish.Publication, error) {
 	return list, nil
 }
 
+// Waiting are the publications that wait for a second person, the longest first.
+func (s *Store) Waiting(ctx context.Context) ([]publish.Publication, error) {
+	var rows []publication
+	if err := s.db.WithContext(ctx).Where("status = ?", publish.Waiting).Order("id").Find(&rows).Error; err != nil {
+		return nil, fmt.Errorf("look what waits for a second person: %w", err)
+	}
+	list := make([]publish.Publication, len(rows))
+	for i := range rows {
+		var err error
+		if list[i], err = rows[i].read(); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
 // Claim makes a publication an owner's to send for as long as a lease lasts, by the database's clock; false where it is
 // another's.
 func (s *Store) Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error) {

@@ -5,6 +5,9 @@ import (
 	"fmt"
 	"time"
 
+	"gorm.io/gorm"
+
+	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 )
 
@@ -33,12 +36,39 @@ func (s *Store) Links(ctx context.Context) (map[string]publish.Link, error) {
 
 // SetLink keeps how a channel is reached.
 func (s *Store) SetLink(ctx context.Context, l publish.Link) error {
-	row := link{l.Channel, l.Kind, l.Address, l.Token, l.Sends, l.Approval, l.GiveUpAfter.Milliseconds(),
-		l.Compare.Milliseconds(), string(l.Reference)}
+	row := rowOfLink(l)
 	if err := s.db.WithContext(ctx).Save(&row).Error; err != nil {
 		return fmt.Errorf("keep the link of channel %q: %w", l.Channel, err)
 	}
 	return nil
+}
+
+// SetLinkFrom keeps how a channel is reached. Where it begins to send on the minute, moments after a present one are due,
+// and none before: what fell behind by then is a difference that somebody sends.
+func (s *Store) SetLinkFrom(ctx context.Context, l publish.Link, present pricing.Moment) error {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		var was link
+		if err := tx.Where("channel = ?", l.Channel).Limit(1).Find(&was).Error; err != nil {
+			return err
+		}
+		if l.OnTheMinute() && was.Sends != l.Sends {
+			if err := tx.Exec(`UPDATE channel_states SET due_after = ?, revision = revision + 1 WHERE channel = ?
+				AND base IS NOT NULL`, int64(present), l.Channel).Error; err != nil {
+				return err
+			}
+		}
+		row := rowOfLink(l)
+		return tx.Save(&row).Error
+	})
+	if err != nil {
+		return fmt.Errorf("keep the link of channel %q: %w", l.Channel, err)
+	}
+	return nil
+}
+
+func rowOfLink(l publish.Link) link {
+	return link{l.Channel, l.Kind, l.Address, l.Token, l.Sends, l.Approval, l.GiveUpAfter.Milliseconds(),
+		l.Compare.Milliseconds(), string(l.Reference)}
 }
 
 // DropLink forgets how a channel is reached.

@@ -54,15 +54,6 @@ export const useDue = (channel: string, wanted = true) =>
     enabled: wanted,
   });
 
-/** What is saved otherwise than published only later; null: nothing is. */
-export const usePlanned = (channel: string, wanted: boolean) =>
-  useQuery({
-    queryKey: ["book", "planned", channel],
-    queryFn: () => take(api.GET("/api/channels/{channel}/planned", { params: { path: { channel } } })),
-    select: (p) => (p.lines > 0 ? p : null),
-    enabled: wanted,
-  });
-
 /** When the feeds of a channel were fetched last. */
 export const useFetches = (channel: string) =>
   useQuery({

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Publication, type Schema } from "./client";
+import type { operations } from "./schema.gen";
 import { refresh } from "./saving";
 
 /** How many answers are fetched at once. */
@@ -8,8 +9,11 @@ const page = 10_000;
 /** How many differences are fetched at once. */
 export const differencesPage = 200;
 
+/** What is wanted of a channel's differences: what narrows them, and which pieces count as chosen. */
+export type DifferencesOf = NonNullable<operations["get-api-channels-by-channel-differences"]["parameters"]["query"]>;
+
 /** A page of what publishing to a channel now would change, as far as a filter leaves it, with the counts of all. */
-export const differencesQuery = (channel: string, of: Schema["DifferenceFilter"], start: number) =>
+export const differencesQuery = (channel: string, of: DifferencesOf, start: number) =>
   queryOptions({
     queryKey: ["book", "differences", channel, of, start],
     queryFn: () =>
@@ -23,8 +27,7 @@ export const differencesQuery = (channel: string, of: Schema["DifferenceFilter"]
   });
 
 /** What publishing to a channel now would change: its first rows, and the counts of all. */
-export const useDifferences = (channel: string, of: Schema["DifferenceFilter"] = {}) =>
-  useQuery(differencesQuery(channel, of, 0));
+export const useDifferences = (channel: string, of: DifferencesOf = {}) => useQuery(differencesQuery(channel, of, 0));
 
 const underway = (p: Publication | undefined) => p !== undefined && ["queued", "sending"].includes(p.state);
 
@@ -65,9 +68,9 @@ export const useAnswers = (id: number, state: string) =>
 
 const drop = (id: number) => take(api.DELETE("/api/publications/{id}", { params: { path: { id } } }));
 
-const send = async (p: Publication) => {
+const send = async (p: Publication, note = "") => {
   try {
-    return await take(api.POST("/api/publications/{id}/send", { params: { path: { id: p.id } } }));
+    return await take(api.POST("/api/publications/{id}/send", { params: { path: { id: p.id } }, body: { note } }));
   } catch (e) {
     await drop(p.id).catch(() => undefined); // nobody has a use for one that cannot be sent
     throw e;
@@ -75,12 +78,14 @@ const send = async (p: Publication) => {
 };
 
 /** Prepares a publication and has it sent, or wait for a second person. */
-export const publish = async (channel: string, body: Schema["PublicationOrder"]) =>
-  send(await take(api.POST("/api/channels/{channel}/publications", { params: { path: { channel } }, body })));
+export const publish = async (channel: string, body: Schema["PublicationOrder"], note = "") =>
+  send(await take(api.POST("/api/channels/{channel}/publications", { params: { path: { channel } }, body })), note);
 
 /** What may become of a publication. */
 export type PublicationStep =
-  { what: "approve" | "take-back" | "rest"; id: number } | { what: "refuse"; id: number; reason: string };
+  | { what: "approve"; id: number; note?: string }
+  | { what: "take-back" | "rest" | "stop" | "withdraw"; id: number }
+  | { what: "refuse"; id: number; reason: string };
 
 /** Decides on a publication that waits, or sends another one that takes it back or has its rest. */
 export function usePublicationStep() {
@@ -90,7 +95,11 @@ export function usePublicationStep() {
       const params = { path: { id: step.id } };
       switch (step.what) {
         case "approve":
-          return take(api.POST("/api/publications/{id}/approve", { params }));
+          return take(api.POST("/api/publications/{id}/approve", { params, body: { note: step.note ?? "" } }));
+        case "stop":
+          return take(api.POST("/api/publications/{id}/stop", { params }));
+        case "withdraw":
+          return drop(step.id);
         case "refuse":
           return take(api.POST("/api/publications/{id}/refuse", { params, body: { reason: step.reason } }));
         case "take-back":
@@ -107,12 +116,14 @@ export function usePublicationStep() {
   });
 }
 
-/** Lets go of lines that are held back in a channel. */
+/** Lets go of lines that are held back or left out in a channel. */
 export function useRelease(channel: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (skus: string[]) =>
-      take(api.POST("/api/channels/{channel}/held/release", { params: { path: { channel } }, body: { skus } })),
+    mutationFn: ({ skus, leftOut }: { skus: string[]; leftOut: boolean }) =>
+      leftOut
+        ? take(api.POST("/api/channels/{channel}/left-out/release", { params: { path: { channel } }, body: { skus } }))
+        : take(api.POST("/api/channels/{channel}/held/release", { params: { path: { channel } }, body: { skus } })),
     onSettled: () => void refresh(client),
   });
 }

@@ -2791,6 +2791,11 @@ export interface components {
              * @description of all
              */
             leftOut: number;
+            /**
+             * Format: int64
+             * @description rows that no piece reaches: moved by stock, customers or what was answered before
+             */
+            loose: number;
             /** @description rules that made prices among all rows */
             made: components["schemas"]["Facet"][];
             name: string;
@@ -2841,6 +2846,11 @@ export interface components {
             behind: number;
             /** Format: int64 */
             blocked: number;
+            /**
+             * Format: int64
+             * @description pieces of the saved book that are not published there, products of one edit counted one by one; none held back
+             */
+            changes: number;
             code: string;
             currency: string;
             /**
@@ -2848,8 +2858,11 @@ export interface components {
              * @description products of which it does not show what it took, and nobody lives with that
              */
             drifting: number;
+            linked: boolean;
             name: string;
             sending: boolean;
+            /** @description what waits there for a second person the longest; null: nothing */
+            waiting: components["schemas"]["Waiting"];
         };
         CheckForm: {
             /** @description an expectation as docs/book.md writes it: {price, is} or {basket, is} */
@@ -3001,6 +3014,8 @@ export interface components {
             category: string;
             change: string | null;
             cost: string | null;
+            /** @description what else it says otherwise: breaks, groups, texts */
+            details?: components["schemas"]["PublishLineChange"][];
             /** @description taken back: nothing sends it until it is released */
             held: boolean;
             /** @enum {string} */
@@ -3979,6 +3994,8 @@ export interface components {
             pieces?: string[];
             /** @description lines that are sent; the others stay as they are */
             skus?: string[];
+            /** @description SKUs of lines that are not sent this time, where all others are */
+            without?: string[];
         };
         OpenedOffer: {
             /** @description the SKU of what was bought */
@@ -4344,9 +4361,33 @@ export interface components {
             /** @description everything is told again */
             whole?: boolean;
         };
+        PublishLineChange: {
+            group?: string;
+            is?: string;
+            /**
+             * Format: int64
+             * @description of a price: from which on
+             */
+            quantity?: number;
+            was?: string;
+            /** @description price, reference, method, ask, order, name, a text's key, tags */
+            what: string;
+        };
+        PublishNamedLater: {
+            at: string;
+            /** Format: int64 */
+            lines: number;
+        };
         PublishNamedPiece: {
             /** @enum {string} */
             change: "new" | "changed" | "gone";
+            /** @description when it makes others, as far as was known then */
+            later?: components["schemas"]["PublishNamedLater"][];
+            /**
+             * Format: int64
+             * @description prices that it reached and that changed then
+             */
+            lines?: number;
             name: string;
             piece: string;
         };
@@ -4890,6 +4931,12 @@ export interface components {
             name: string;
             price: string | null;
             sku: string;
+        };
+        Waiting: {
+            /** Format: int64 */
+            id: number;
+            since: string;
+            who: string;
         };
         Witness: {
             at: string;
@@ -5661,7 +5708,7 @@ export interface operations {
                 category?: string;
                 /** @description in names and SKUs */
                 q?: string;
-                /** @description those that a piece reaches */
+                /** @description those that a piece reaches; none: those that none does */
                 reach?: string;
                 /** @description as if only these were chosen */
                 piece?: string[];
@@ -8779,7 +8826,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["SendForm"];
             };
@@ -8880,7 +8927,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["SendForm"];
             };

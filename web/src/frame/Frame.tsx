@@ -2,6 +2,7 @@ import { PanelRight, Search, SunMoon } from "lucide-react";
 import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useMay } from "../api/session";
+import type { State } from "../api/client";
 import { useProgramState } from "../api/state";
 import { addressOf, carried } from "../lib/address";
 import { useViewpoint } from "../lib/viewpoint";
@@ -97,7 +98,7 @@ export function Frame() {
           ))}
         </nav>
         <div className="ml-auto flex items-center gap-1">
-          {state && <Behind channels={state.channels} />}
+          {state && <Behind channels={state.channels} now={state.now} />}
           <Button onClick={() => setPalette(true)} className="text-quiet">
             <Search size={14} aria-hidden /> <span className="max-[1000px]:sr-only">Find or do</span>{" "}
             <kbd className="text-[11px] max-[1000px]:hidden">Ctrl K</kbd>
@@ -180,16 +181,35 @@ const SkipTo = ({ onGo, children }: { onGo: () => void; children: string }) => (
 );
 
 /** How far the channels are behind the saved book, on every view. */
-function Behind({ channels }: { channels: { code: string; name: string; behind: number; sending: boolean }[] }) {
+function Behind({ channels, now }: { channels: State["channels"]; now: string }) {
   const { params } = useViewpoint();
-  const late = channels.filter((c) => c.behind > 0);
+  if (channels.length === 0) return null;
+  const late = channels.filter((c) => c.behind > 0 || c.changes > 0);
+  const quiet = late.filter((c) => c.behind === 0);
+  const behindBy = late.reduce((n, c) => n + c.behind, 0);
+  const waiting = channels.filter((c) => c.waiting !== null);
+  const first = waiting[0];
   const text = channels.some((c) => c.sending)
     ? "Publishing …"
     : late.length === 0
       ? "All channels show the saved prices"
-      : late.length === 1
-        ? `${late[0]?.name} is ${count(late[0]?.behind ?? 0)} prices behind`
-        : `${late.length} channels are ${count(late.reduce((n, c) => n + c.behind, 0))} prices behind`;
+      : quiet.length === late.length
+        ? `${late.length === 1 ? late[0]?.name : `${late.length} channels`}: changes not sent yet`
+        : late.length === 1
+          ? `${late[0]?.name} is ${count(behindBy)} ${behindBy === 1 ? "price" : "prices"} behind`
+          : `${late.length} channels are ${count(behindBy)} prices behind`;
+  if (first?.waiting)
+    return (
+      <NavLink
+        to={`/publish?channel=${encodeURIComponent(first.code)}`}
+        className="mr-2 hidden font-medium underline-offset-2 hover:underline min-[1100px]:inline"
+        data-testid="waiting"
+      >
+        {waiting.length === 1
+          ? `${first.waiting.who} waits for agreement, ${first.name}, since ${moment(first.waiting.since, now)}`
+          : `${waiting.length} publications wait for agreement, since ${moment(first.waiting.since, now)}`}
+      </NavLink>
+    );
   return (
     <NavLink
       to={"/publish" + carried(params)}

@@ -70,6 +70,8 @@ export const row = (parts: Partial<BoardRow>): BoardRow => ({
 export const difference = (parts: Partial<Difference>): Difference => ({
   blocked: [],
   held: false,
+  leftOut: false,
+  pieces: [],
   category: "Clay/Stoneware",
   change: null,
   cost: "5.00",

@@ -3,15 +3,42 @@ import { screen, waitFor } from "@testing-library/react";
 import { expect, test } from "vitest";
 import { page } from "../../testing/page";
 import { problem, program, type Asked } from "../../testing/server";
+import type { Difference, PieceRow } from "../../api/client";
 import { difference, shopState } from "../../testing/shop";
-import { passes } from "./changes";
 import { ChannelSheet } from "./ChannelSheet";
+
+/** Whether a row passes what narrows, as the program says it. */
+const passes = (row: Difference, kind: string, rule: string, category: string, q: string, reach: string) =>
+  (kind === "" || (kind === "blocked" ? row.blocked.length > 0 : row.kind === kind)) &&
+  (rule === "" || row.rules.includes(rule)) &&
+  (category === "" || row.category === category || row.category.startsWith(category + "/")) &&
+  (reach === "" || row.pieces.includes(reach)) &&
+  `${row.name} ${row.sku}`.toLowerCase().includes(q);
+
+const piece = (parts: Partial<PieceRow>): PieceRow => ({
+  piece: "rule QUAY",
+  name: "Quay & <co>",
+  change: "changed",
+  lines: 1,
+  later: [],
+  blocked: [],
+  stopped: 0,
+  held: false,
+  chosen: true,
+  with: [],
+  ...parts,
+});
 
 const differences = {
   connected: true,
+  first: false,
+  pieces: [] as PieceRow[],
+  loose: 0,
   total: 4,
+  going: 4,
   blocked: 1,
   held: 0,
+  leftOut: 0,
   kinds: [],
   rules: 0,
   at: shopState.now,
@@ -20,7 +47,13 @@ const differences = {
   name: "web shop",
   rows: [
     difference({}),
-    difference({ sku: "=A&B", name: "<i>Glaze</i>", price: "1.00", blocked: ["below-cost"], marginAmount: "-4.00" }),
+    difference({
+      sku: "=A&B",
+      name: "<i>Glaze</i>",
+      price: "1.00",
+      blocked: [{ kind: "below-cost", group: "trade", quantity: 6, price: "1.00", left: "-4.00" }],
+      marginAmount: "-4.00",
+    }),
     difference({ sku: "NEW", kind: "new", was: null, change: null, rules: ["QUAY"] }),
     difference({ sku: "OLD", kind: "gone", price: null, change: null, category: "Kilns" }),
   ],
@@ -49,25 +82,25 @@ const path = "POST /api/channels/web/publications";
 
 /** Answers as the program does: what a filter leaves, from a row on, and the counts of all. */
 const answering =
-  (of: object) =>
+  (more: object) =>
   ({ query }: Asked) => {
-    const all = { ...differences, ...of };
-    const [kind, rule, category, q] = ["kind", "rule", "category", "q"].map((key) => query.get(key) ?? "") as [
-      string,
-      string,
-      string,
-      string,
-    ];
-    const left = all.rows.filter((r) => passes(r, { kind, rule, category, q }));
+    const all = { ...differences, going: undefined, ...more };
+    const of = (key: string) => query.get(key) ?? "";
+    const out = query.getAll("without").map((p) => (p === "edit 9" ? "product B" : p));
+    const rows = all.rows.filter((r) => r.pieces.length === 0 || r.pieces.some((p) => !out.includes(p)));
+    const left = rows.filter((r) => passes(r, of("kind"), of("rule"), of("category"), of("q"), of("reach")));
     const start = Number(query.get("start"));
     return {
       body: {
         ...all,
+        total: out.length > 0 ? rows.length : all.total,
+        going: out.length > 0 ? rows.length : (all.going ?? all.total),
         rows: left.slice(start, start + Number(query.get("limit"))),
         of: {
           total: left.length,
           blocked: left.filter((r) => r.blocked.length > 0 && !r.held).length,
           held: left.filter((r) => r.held).length,
+          leftOut: 0,
           worth: { margin: "-12.40", sales: "-30.00", counted: 2, unknown: 1 },
         },
         made: [{ value: "QUAY", count: 1 }],
@@ -85,7 +118,32 @@ async function sheet(more: Parameters<typeof program>[0] = {}, of: object = {}) 
     "GET /api/state": shopState,
     "GET /api/session": { name: "wout", role: "approver", demo: [] },
     "GET /api/channels/web/differences": answering(of),
-    "GET /api/rules": { rules: [{ rule: { code: "QUAY", name: "Quay & <co>" } }] },
+    "GET /api/rules": {
+      rules: [
+        {
+          rule: {
+            code: "QUAY",
+            name: "Quay & <co>",
+            layer: "sale",
+            rank: 1,
+            where: { all: [] },
+            effect: { percentOff: "5" },
+          },
+        },
+        {
+          rule: {
+            code: "DEAL",
+            name: "Deal <3>",
+            layer: "promotion",
+            rank: 1,
+            where: { all: [] },
+            offer: { gives: [] },
+          },
+        },
+      ],
+    },
+    "GET /api/links": { links: [{ channel: "web", sends: "by-hand", approval: "none" }] },
+    "GET /api/groups": { items: [] },
     "GET /api/publications": { publications: [] },
     "POST /api/publications/5/send": { ...publication, state: "queued", taken: 0 },
     "GET /api/publications/5": publication,
@@ -100,6 +158,7 @@ const send = (name: RegExp) => screen.getByRole("button", { name });
 test("nothing below cost is sent before it has a reason or is left out", async () => {
   const { user, asked } = await sheet({ [path]: publication });
   expect(screen.getByTestId("undecided").textContent).toBe("1 blocked: give a reason or leave out");
+  expect(screen.getByText("Below cost (group trade, 6 pieces): 4.00 lost a piece at 1.00")).toBeTruthy();
   expect(send(/^Send 4 prices/)).toHaveProperty("disabled", true);
   await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "   ");
   expect(send(/^Send 4 prices/)).toHaveProperty("disabled", true);
@@ -117,7 +176,7 @@ test("what is left out is not counted, and its reason does not go along", async 
   });
   await user.type(screen.getByLabelText("Reason for sending =A&B although it is blocked"), "x");
   await user.click(screen.getByLabelText("Leave out =A&B"));
-  await user.click(send(/^Send 3 of 4 prices/));
+  await user.click(send(/^Send 3 prices/));
   expect((await screen.findByTestId("send-result")).textContent).toBe(
     "The channel did not take every price: 2 of 4 refused, see What was sent",
   );
@@ -128,41 +187,123 @@ test("what is left out is not counted, and its reason does not go along", async 
   });
 });
 
+test("all that is blocked is left out with one press", async () => {
+  const { user, asked } = await sheet({ [path]: publication });
+  await user.click(screen.getByRole("button", { name: "Leave out all 1 blocked" }));
+  await user.click(send(/^Send 3 prices/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, leaveOut: "blocked" });
+});
+
 const skus = () => [...document.querySelectorAll<HTMLElement>("[data-sku]")].map((r) => r.dataset.sku);
 
-test("a rule's rows, a category's, or single ones are sent; the rest stays due", async () => {
-  const { user, asked } = await sheet({ [path]: publication });
+test("a filter changes what is seen, and nothing of what is sent", async () => {
+  const { user, asked } = await sheet({ [path]: publication }, { kinds: [{ kind: "down", count: 2 }] });
+  await user.click(screen.getByLabelText("Leave out =A&B"));
   await user.selectOptions(
-    screen.getByLabelText("Send what a rule makes"),
+    screen.getByLabelText("Show what a rule makes"),
     await screen.findByText("of Quay & <co> (1)"),
   );
   await waitFor(() => expect(skus()).toEqual(["NEW"]));
-  expect(send(/^Send 1 of 4 prices/)).toHaveProperty("disabled", false);
-  await user.selectOptions(screen.getByLabelText("Send what a rule makes"), "of every rule");
-  await user.selectOptions(screen.getByLabelText("Send a category"), "Clay (3)");
-  await waitFor(() => expect(skus()).toHaveLength(3));
-  await user.click(screen.getByLabelText("Send all of these"));
-  expect(send(/^Send 0 of 4/)).toHaveProperty("disabled", true);
-  await user.click(screen.getByLabelText("Send CLAY-1"));
-  await user.click(send(/^Send 1 of 4/));
-  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, only: ["CLAY-1"] });
+  expect(send(/^Send 3 prices/)).toHaveProperty("disabled", false);
+  await user.selectOptions(screen.getByLabelText("Show what a rule makes"), "of every rule");
+  await user.type(screen.getByLabelText("Find among the changes"), "zz");
+  await waitFor(() => expect(skus()).toEqual([]));
+  expect(screen.getByText("Nothing here matches the filter. What is ticked stays so.")).toBeTruthy();
+  await waitFor(() => expect(send(/^Send 3 prices/)).toHaveProperty("disabled", false));
+  await user.click(send(/^Send 3 prices/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {}, leaveOut: ["=A&B"] });
 });
 
-test("what is narrowed by kind and words is sent as it is narrowed, but for what is left out", async () => {
-  const { user, asked } = await sheet({ [path]: publication }, { kinds: [{ kind: "down", count: 2 }] });
-  await user.click(screen.getByRole("button", { name: "down 2" }));
-  await waitFor(() => expect(skus()).toEqual(["CLAY-1", "=A&B"]));
-  expect(send(/^Send 2 of 4/)).toHaveProperty("disabled", true);
-  await user.click(screen.getByLabelText("Leave out =A&B"));
-  await user.type(screen.getByLabelText("Find among the changes"), "clay-");
-  await waitFor(() => expect(skus()).toEqual(["CLAY-1"]));
-  await user.click(send(/^Send 1 of 4/));
-  const body = asked.find((a) => a.method === "POST")?.body;
-  expect(body).toEqual({
+test("of prices that are unticked none is sent: untick all, and single ones", async () => {
+  const { user, asked } = await sheet({ [path]: publication });
+  await user.click(screen.getByLabelText("Send all prices"));
+  expect(send(/^Nothing to send/)).toHaveProperty("disabled", true);
+  await user.click(screen.getByLabelText("Send CLAY-1"));
+  await user.click(send(/^Send 1 price to/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
     version: 12,
     overrides: {},
-    of: { kind: "down", rule: "", category: "", q: "clay-" },
+    only: { skus: ["CLAY-1"] },
   });
+});
+
+test("a price that is unticked is not sent this time, and not left out", async () => {
+  const { user, asked } = await sheet(
+    { [path]: publication },
+    { blocked: 0, rows: [difference({}), difference({ sku: "B" })], total: 2 },
+  );
+  await user.click(screen.getByLabelText("Send B"));
+  await user.click(send(/^Send 1 price to/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+    version: 12,
+    overrides: {},
+    only: { without: ["B"] },
+  });
+});
+
+const changed = {
+  blocked: 0,
+  total: 2,
+  rows: [difference({ pieces: ["rule QUAY"] }), difference({ sku: "B", pieces: ["product B"] })],
+  pieces: [
+    piece({}),
+    piece({ piece: "rule DEAL", name: "Deal <3>", change: "new", lines: 0 }),
+    piece({ piece: "product B", name: "B", edit: "edit 9" }),
+    piece({ piece: "edit 9", name: "Costs from the “supplier”", products: 1 }),
+    piece({ piece: "rule OLD", name: "Old", held: true, chosen: false, lines: 0 }),
+  ],
+};
+
+test("what was changed stands beside the prices that come of it, and both go or stay together", async () => {
+  const { user, asked } = await sheet({ [path]: publication }, changed);
+  expect(await screen.findByRole("button", { name: /^Send 2 prices and 1 deal to the web shop/ })).toBeTruthy();
+  expect(screen.queryByLabelText("Send B", { selector: "[data-piece] input" })).toBeNull();
+  await user.click(screen.getByLabelText("Send Costs from the “supplier”"));
+  await waitFor(() => expect(skus()).toEqual(["CLAY-1"]));
+  await user.click(await screen.findByRole("button", { name: /^Send 1 price and 1 deal/ }));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+    version: 12,
+    overrides: {},
+    only: { pieces: ["rule QUAY", "rule DEAL"] },
+  });
+});
+
+test("one deal alone is sent, and the button is off when nothing is ticked", async () => {
+  const { user, asked } = await sheet({ [path]: publication }, changed);
+  await user.click(screen.getByLabelText("Send all that was changed"));
+  await waitFor(() => expect(send(/^Nothing to send/)).toHaveProperty("disabled", true));
+  await user.click(screen.getByLabelText("Send Deal <3>"));
+  await user.click(await screen.findByRole("button", { name: /^Send 1 deal to the web shop/ }));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+    version: 12,
+    overrides: {},
+    only: { pieces: ["rule DEAL"] },
+  });
+});
+
+test("what was taken back goes only where it is ticked", async () => {
+  const { user, asked } = await sheet({ [path]: publication }, changed);
+  expect(screen.getByLabelText("Send Old")).toHaveProperty("checked", false);
+  await user.click(screen.getByLabelText("Send Old"));
+  await user.click(await screen.findByRole("button", { name: /^Send 2 prices, 1 deal and 1 rule/ }));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+    version: 12,
+    overrides: {},
+    only: { pieces: ["rule QUAY", "rule DEAL", "edit 9", "rule OLD"] },
+  });
+});
+
+test("a deal that is blocked goes with a reason alone", async () => {
+  const stop = { kind: "offer-below-cost", quantity: 1, price: "9.00", left: "-1.50" };
+  const { user, asked } = await sheet(
+    { [path]: publication },
+    { ...changed, pieces: [piece({ piece: "rule DEAL", name: "Deal <3>", lines: 0, blocked: [stop] })] },
+  );
+  expect(screen.getByText("Deals below cost (everybody): 1.50 lost at 9.00")).toBeTruthy();
+  expect(screen.getByTestId("undecided").textContent).toBe("1 blocked: give a reason or leave out");
+  await user.type(screen.getByLabelText("Reason for sending Deal <3> although it is blocked"), "one day");
+  await user.click(send(/^Send 2 prices and 1 deal/));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: { "rule DEAL": "one day" } });
 });
 
 test("what the changes earn or cost at the sales of 30 days is told", async () => {
@@ -242,19 +383,24 @@ test("what was sent is beside, and the reasons that were begun are kept", async 
   expect(screen.getByLabelText("Reason for sending =A&B although it is blocked")).toHaveProperty("value", "begun");
 });
 
-test("a sale that begins later is published though nothing differs now", async () => {
-  const later = { ...publication, lines: 0, taken: 0, planned: 13_824 };
+test("a sale that begins later is sent though nothing differs now", async () => {
+  const later = {
+    ...publication,
+    lines: 0,
+    taken: 0,
+    pieces: [{ piece: "rule QUAY", name: "Quay & <co>", change: "new" }],
+  };
   const { user, asked } = await sheet(
+    { [path]: later, "GET /api/publications/5": later },
     {
-      [path]: later,
-      "GET /api/publications/5": later,
-      "GET /api/links": { links: [{ channel: "web", sends: "on-the-minute" }] },
-      "GET /api/channels/web/planned": { lines: 13_824, first: "2026-11-27T09:00" },
+      total: 0,
+      blocked: 0,
+      rows: [],
+      pieces: [piece({ lines: 0, change: "new", later: [{ at: "2026-11-27T09:00", lines: 13_824 }] })],
     },
-    { total: 0, blocked: 0, rows: [] },
   );
-  expect((await screen.findByTestId("planned")).textContent).toMatch(/^13\s824 prices change later than now/);
-  await user.click(send(/^Publish what comes later to the web shop/));
-  expect((await screen.findByTestId("send-result")).textContent).toMatch(/^Published: 13\s824 prices will change/);
+  expect(screen.getByText(/^13\s824 from/)).toBeTruthy();
+  await user.click(await screen.findByRole("button", { name: /^Send 1 planned change to the web shop/ }));
+  expect((await screen.findByTestId("send-result")).textContent).toBe("Published: no price changes now");
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({ version: 12, overrides: {} });
 });

@@ -1,27 +1,38 @@
 import { useEffect, useState } from "react";
-import { publish, useDifferences, usePublication, usePublications, useRelease } from "../../api/publications";
+import {
+  publish,
+  useDifferences,
+  usePublication,
+  usePublications,
+  usePublicationStep,
+  useRelease,
+  type DifferencesOf,
+} from "../../api/publications";
+import { useRules } from "../../api/rules";
 import { refresh } from "../../api/saving";
-import { Problem, type Difference, type Publication } from "../../api/client";
+import { Problem, type Difference, type PieceRow, type Publication } from "../../api/client";
 import { count, errorText } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { Failed } from "../../ui/states";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { useViewpoint } from "../../lib/viewpoint";
-import { useDrifts, useLinks, usePlanned } from "../../api/links";
+import { useDrifts, useLinks } from "../../api/links";
 import { useMay } from "../../api/session";
+import { Causes } from "./Causes";
 import { chosen, type ChangeFilter, type Decision } from "./changes";
 import { Changes } from "./Changes";
+import { choiceQuery, chosenPieces, everything, isTicked, listed, whatGoes } from "./choice";
 import { Connection } from "./Connection";
 import { Drifts } from "./Drifts";
 import { Due } from "./Due";
 import { Fetched } from "./Fetched";
 import { History } from "./History";
-import { Later } from "./Later";
 import { Waiting } from "./Waiting";
-import { prices, stateWords } from "./words";
+import { stateWords } from "./words";
 
-const nothing = { total: 0, blocked: 0, held: 0 };
+const nothing = { going: 0, blocked: 0 };
+const noPieces: PieceRow[] = [];
 
 const tabs = ["differences", "history", "due", "shows", "link"] as const;
 
@@ -41,12 +52,22 @@ export function ChannelSheet({ channel }: { channel: string }) {
     rule: params.get("made") ?? "",
     category: params.get("within") ?? "",
     q: params.get("find") ?? "",
+    reach: params.get("of") ?? "",
   };
-  const { data, error, refetch, isPlaceholderData: narrowing } = useDifferences(channel, filter);
+  const [choice, setChoice] = useState(everything);
+  const { data: whole } = useDifferences(channel);
+  const pieces = whole?.pieces ?? noPieces;
+  const only = chosenPieces(pieces, choice);
+  const of: DifferencesOf = { ...filter, ...choiceQuery(choice, pieces) };
+  const { data, error, refetch, isPlaceholderData: asking } = useDifferences(channel, of);
   const { data: past } = usePublications(channel);
   const client = useQueryClient();
   const [decisions, setDecisions] = useState<ReadonlyMap<string, Decision>>(new Map());
   const [all, setAll] = useState(true);
+  const [leaveOutBlocked, setLeaveOutBlocked] = useState(false);
+  const [reasons, setReasons] = useState<ReadonlyMap<string, string>>(new Map());
+  const [note, setNote] = useState("");
+  const { data: rules } = useRules();
   const may = useMay("manager");
   const mayOverride = useMay("approver");
   const tab = tabs.find((t) => t === params.get("tab")) ?? "differences";
@@ -54,53 +75,87 @@ export function ChannelSheet({ channel }: { channel: string }) {
   const { data: drifts } = useDrifts(channel);
   const drifting = drifts?.drifts.filter((d) => !d.accepted).length ?? 0;
   const release = useRelease(channel);
+  const step = usePublicationStep();
   const [sent, setSent] = useState(0);
   const newest = past?.publications.find((p) => p.state === "sending" || p.state === "queued");
   const waiting = past?.publications.find((p) => p.state === "waiting");
   const running = usePublication(sent || (newest?.id ?? 0));
-  const goes = chosen(data?.of ?? nothing, all, decisions.values(), filter);
-  const narrowed = filter.kind + filter.rule + filter.category + filter.q.trim() !== "";
+  const goes = chosen(data ?? nothing, all, decisions.values(), leaveOutBlocked);
   const { data: links } = useLinks();
-  const itself = links?.find((l) => l.channel === channel)?.sends === "on-the-minute";
-  const { data: planned } = usePlanned(channel, itself || data?.total === 0);
-  const alone = goes.count === 0 && data?.rules === 0 && all && !narrowed;
+  const link = links?.find((l) => l.channel === channel);
+  const isStopped = (p: PieceRow) => p.blocked.length > 0 && !reasons.get(p.piece)?.trim();
+  const tickedPieces = listed(pieces).filter((p) => isTicked(p, choice));
+  const stopped = leaveOutBlocked ? 0 : tickedPieces.filter(isStopped).length;
+  const sentPieces = tickedPieces.filter((p) => !leaveOutBlocked || !isStopped(p));
+  const words = whatGoes(goes.count, sentPieces, new Map(rules?.map((r) => [r.rule.code, r.rule])));
   const send = useMutation({
     mutationFn: () => {
-      const { overrides, out, only } = goes;
-      return publish(channel, {
-        version: data?.version ?? 0,
-        overrides,
-        ...(all && narrowed && { of: filter }),
-        ...(all && out.length > 0 && { leaveOut: out }),
-        ...(!all && { only }),
-      });
+      const lines = all
+        ? goes.without.length > 0
+          ? { without: goes.without }
+          : undefined
+        : goes.only.length > 0
+          ? { skus: goes.only }
+          : undefined;
+      const overrides = { ...goes.overrides };
+      for (const p of sentPieces) {
+        const reason = reasons.get(p.piece)?.trim();
+        if (p.blocked.length > 0 && reason) overrides[p.piece] = reason;
+      }
+      return publish(
+        channel,
+        {
+          version: data?.version ?? 0,
+          overrides,
+          ...(leaveOutBlocked
+            ? { leaveOut: "blocked" as const }
+            : goes.leaveOut.length > 0 && { leaveOut: goes.leaveOut }),
+          ...((lines ?? only) && { only: { ...(only && { pieces: only }), ...lines } }),
+        },
+        note,
+      );
     },
-    onSuccess: (p) => setSent(p.id),
+    onSuccess: (p) => {
+      setSent(p.id);
+      setNote("");
+      setChoice(everything);
+      setDecisions(new Map());
+      setReasons(new Map());
+      setLeaveOutBlocked(false);
+    },
     onError: () => void refresh(client),
   });
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return null;
   const sending = running.data?.state === "sending" || running.data?.state === "queued";
-  const decide = (row: Difference, d: { reason: string; leaveOut: boolean }) =>
+  const decide = (row: Difference, d: { reason: string; goes: boolean; leaveOut: boolean }) =>
     setDecisions((old) =>
-      new Map(old).set(row.sku, { row, reason: d.reason, out: d.leaveOut === !all ? undefined : d.leaveOut }),
+      new Map(old).set(row.sku, {
+        row,
+        reason: d.reason,
+        goes: d.goes === all ? undefined : d.goes,
+        leaveOut: d.leaveOut || undefined,
+      }),
     );
   const chooseAll = (every: boolean) => {
     setAll(every);
-    setDecisions((old) => new Map([...old].map(([sku, d]) => [sku, { ...d, out: undefined }])));
+    setDecisions((old) => new Map([...old].map(([sku, d]) => [sku, { ...d, goes: undefined, leaveOut: undefined }])));
   };
   const narrow = (change: Partial<ChangeFilter>) => {
-    if (!all) chooseAll(true); // what was left out of one narrowing is not left out of the next
     const next = { ...filter, ...change };
-    set({ change: next.kind, made: next.rule, within: next.category, find: next.q });
+    set({ change: next.kind, made: next.rule, within: next.category, find: next.q, of: next.reach });
   };
+  const undecided = goes.undecided + stopped;
   const why = !may
     ? "You may look, not send."
     : !data.connected
       ? `Nothing says how the ${data.name} is reached.`
-      : goes.undecided > 0
-        ? `${count(goes.undecided)} blocked: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
+      : undecided > 0
+        ? `${count(undecided)} blocked: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
         : "";
+  // Where prices are chosen one by one, something has to be: an empty choice is one of nothing.
+  const empty = words === "" || only?.length === 0 || (!all && goes.only.length === 0);
+  const asks = link !== undefined && link.approval !== "none";
   return (
     <Tabs.Root asChild value={tab} onValueChange={setTab}>
       <section aria-label={`Differences of ${data.name}`} className="@container flex h-full flex-col">
@@ -113,7 +168,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
                 className="px-2.5 py-0.5 whitespace-nowrap hover:bg-wash data-[state=active]:bg-ink data-[state=active]:text-paper"
               >
                 {t === "differences"
-                  ? `What would change ${count(data.total)}`
+                  ? `What would change ${count(whole?.total ?? data.total)}`
                   : t === "shows" && drifting > 0
                     ? `${tabWords[t]} ${count(drifting)}`
                     : tabWords[t]}
@@ -141,24 +196,35 @@ export function ChannelSheet({ channel }: { channel: string }) {
               )}
             </span>
           )}
+          {may && undecided > 0 && all && (
+            <Button onClick={() => setLeaveOutBlocked(true)}>Leave out all {count(undecided)} blocked</Button>
+          )}
+          {leaveOutBlocked && (
+            <Button look="bare" onClick={() => setLeaveOutBlocked(false)}>
+              Decide one by one
+            </Button>
+          )}
+          {sending && may && (
+            <Button disabled={step.isPending} onClick={() => step.mutate({ what: "stop", id: running.data?.id ?? 0 })}>
+              Stop sending
+            </Button>
+          )}
+          {may && asks && !empty && tab === "differences" && (
+            <input
+              className="field w-48"
+              aria-label="A note to whoever agrees"
+              placeholder="a note to whoever agrees"
+              maxLength={500}
+              value={note}
+              onChange={(e) => setNote(e.target.value)}
+            />
+          )}
           <Button
             look="ink"
-            disabled={
-              narrowing ||
-              sending ||
-              send.isPending ||
-              why !== "" ||
-              (goes.count === 0 && data.rules === 0 && !(alone && planned))
-            }
+            disabled={asking || sending || send.isPending || why !== "" || empty}
             onClick={() => send.mutate()}
           >
-            {alone && planned
-              ? `Publish what comes later to the ${data.name}`
-              : data.total === 0 && data.rules === 0
-                ? "Nothing to send"
-                : goes.count === data.total
-                  ? `Send ${count(data.total)} ${data.total === 1 ? "price" : "prices"} to the ${data.name}`
-                  : `Send ${count(goes.count)} of ${count(data.total)} prices to the ${data.name}`}
+            {empty ? "Nothing to send" : `Send ${words} to the ${data.name}`}
           </Button>
         </div>
         {waiting && (
@@ -180,19 +246,36 @@ export function ChannelSheet({ channel }: { channel: string }) {
           </div>
         </Tabs.Content>
         <Tabs.Content value="differences" className="flex min-h-0 flex-1 flex-col data-[state=inactive]:hidden">
-          {planned && <Later planned={planned} alone={alone} />}
-          <Changes
-            channel={channel}
-            data={data}
-            filter={filter}
-            onFilter={narrow}
-            decisions={decisions}
-            all={all}
-            mayOverride={mayOverride}
-            onDecide={decide}
-            onAll={may ? chooseAll : undefined}
-            onRelease={(sku) => release.mutate([sku])}
-          />
+          <div className="flex min-h-0 flex-1">
+            {(pieces.length > 0 || data.loose > 0 || data.first) && (
+              <Causes
+                data={{ ...data, pieces }}
+                choice={choice}
+                onChoice={may ? setChoice : undefined}
+                reach={filter.reach}
+                onReach={(reach) => narrow({ reach })}
+                reasons={reasons}
+                onReason={(piece, reason) => setReasons((old) => new Map(old).set(piece, reason))}
+                mayOverride={mayOverride}
+              />
+            )}
+            <div className="@container flex min-w-0 flex-1 flex-col">
+              <Changes
+                channel={channel}
+                data={{ ...data, pieces }}
+                filter={filter}
+                of={of}
+                onFilter={narrow}
+                decisions={decisions}
+                all={all}
+                leaveOutBlocked={leaveOutBlocked}
+                mayOverride={mayOverride}
+                onDecide={decide}
+                onAll={may ? chooseAll : undefined}
+                onRelease={(row) => release.mutate({ skus: [row.sku], leftOut: row.leftOut })}
+              />
+            </div>
+          </div>
         </Tabs.Content>
       </section>
     </Tabs.Root>
@@ -230,8 +313,8 @@ function Progress({ p, onSettled }: { p: Publication; onSettled: () => void }) {
         p.state === "done" ? "font-medium text-good" : p.state === "waiting" ? "font-medium" : "font-medium text-bad"
       }
     >
-      {p.state === "done" && p.planned
-        ? `Published: ${prices(p.planned)} will change by themselves`
+      {p.state === "done" && p.lines === 0
+        ? "Published: no price changes now"
         : (endWords[p.state] ?? stateWords[p.state])}
       {p.refused > 0 && `: ${count(p.refused)} of ${count(p.lines)} refused, see What was sent`}
       {p.problem && `. ${p.problem}`}

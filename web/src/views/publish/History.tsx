@@ -8,6 +8,7 @@ import { useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
 import { kindWords, lineCounts, stateWords } from "./words";
+import { Brings } from "./Waiting";
 import { Worth } from "./Worth";
 
 const colour = (p: Publication) =>
@@ -82,7 +83,8 @@ function Steps({ publication: p }: { publication: Publication }) {
       {sure ? (
         <>
           <span>
-            Each price that still stems from it becomes what was shown before, and stays so until it is released.
+            The channel shows again what it showed before it. What it brought is held back until you tick it again or
+            change it.
           </span>
           <Button
             look="ink"
@@ -113,6 +115,7 @@ const answerWords: Record<string, string> = {
 
 function Answers({ publication: p }: { publication: Publication }) {
   const { data } = useAnswers(p.id, p.state);
+  const { data: state } = useProgramState();
   const rows = data ?? [];
   const shown = [...rows.filter((r) => r.answer !== "taken"), ...rows.filter((r) => r.answer === "taken")].slice(
     0,
@@ -121,6 +124,14 @@ function Answers({ publication: p }: { publication: Publication }) {
   return (
     <>
       <Steps publication={p} />
+      <div className="border-b px-5 py-1.5 empty:hidden">
+        {p.note && (
+          <p>
+            {p.who}: “{p.note}”
+          </p>
+        )}
+        <Brings publication={p} now={state?.now} />
+      </div>
       <table className="w-full">
         <thead className="text-left text-[12px] text-quiet">
           <tr>

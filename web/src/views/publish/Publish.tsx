@@ -7,6 +7,7 @@ import { useProgramState } from "../../api/state";
 import { useViewpoint } from "../../lib/viewpoint";
 import { count, moment } from "../../lib/format";
 import { Empty } from "../../ui/states";
+import { listed } from "./choice";
 import { ChannelSheet } from "./ChannelSheet";
 import { OnePrice } from "./OnePrice";
 
@@ -83,7 +84,9 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
       </button>
       <p>
         {data?.total === 0
-          ? "shows the saved prices"
+          ? data.pieces.length === 0
+            ? "shows the saved prices"
+            : `no price now, ${count(listed(data.pieces).length)} ${listed(data.pieces).length === 1 ? "change" : "changes"}`
           : data?.kinds.map((k) => `${count(k.count)} ${differenceWords[k.kind] ?? k.kind}`).join(", ")}
         {blocked > 0 && <span className="font-medium text-bad"> · {count(blocked)} blocked</span>}
         {data !== undefined && data.held > 0 && <span> · {count(data.held)} held back</span>}

@@ -13,6 +13,7 @@ async function bar(who: string, role: string, more: Parameters<typeof program>[0
   const asked = program({
     "GET /api/session": { name: who, role, demo: [] },
     "GET /api/state": shopState,
+    "GET /api/publications/7": { ...waits, answers: [] },
     ...more,
   });
   const look = vi.fn();
@@ -30,21 +31,21 @@ test("another approver refuses with a reason alone, or approves", async () => {
     "POST /api/publications/7/approve": step,
   });
   expect((await screen.findByRole("button", { name: "Refuse" })).hasAttribute("disabled")).toBe(true);
-  await user.type(screen.getByLabelText("Why you refuse it"), "   ");
+  await user.type(screen.getByLabelText("A note, or why you refuse it"), "   ");
   expect(button("Refuse")).toHaveProperty("disabled", true);
-  await user.type(screen.getByLabelText("Why you refuse it"), "too low & “odd”");
+  await user.type(screen.getByLabelText("A note, or why you refuse it"), "too low & “odd”");
   await user.click(button("Refuse"));
   await waitFor(() =>
     expect(asked.find((a) => a.path.endsWith("/refuse"))?.body).toEqual({ reason: "   too low & “odd”" }),
   );
   await user.click(button("Approve and send"));
   await waitFor(() => expect(asked.some((a) => a.path.endsWith("/approve"))).toBe(true));
-  await user.click(button("Look at them"));
+  await user.click(button("Each price"));
   expect(look).toHaveBeenCalledOnce();
 });
 
 test.each([
-  ["maren <m>", "administrator", "Somebody else has to decide on it."],
+  ["maren <m>", "administrator", "Somebody else has to agree to it."],
   ["tessel", "manager", "It waits for somebody who may approve it."],
 ])("%s as %s is told who decides", async (who, role, why) => {
   await bar(who, role);
@@ -56,8 +57,8 @@ test("what was decided meanwhile is said, and the reason stays", async () => {
   const { user } = await bar("ilko", "approver", {
     "POST /api/publications/7/refuse": () => problem(409, "It was approved meanwhile."),
   });
-  await user.type(await screen.findByLabelText("Why you refuse it"), "no");
+  await user.type(await screen.findByLabelText("A note, or why you refuse it"), "no");
   await user.click(button("Refuse"));
   expect((await screen.findByRole("alert")).textContent).toBe("It was approved meanwhile.");
-  expect(screen.getByLabelText("Why you refuse it")).toHaveProperty("value", "no");
+  expect(screen.getByLabelText("A note, or why you refuse it")).toHaveProperty("value", "no");
 });

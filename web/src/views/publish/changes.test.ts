@@ -1,60 +1,52 @@
 import { expect, test } from "vitest";
 import { difference } from "../../testing/shop";
-import { chosen, passes, type ChangeFilter, type Decision } from "./changes";
+import { chosen, type Decision } from "./changes";
 
-const any: ChangeFilter = { kind: "", rule: "", category: "", q: "" };
+const stop = { kind: "below-cost", quantity: 1 };
 const rows = [
   difference({ sku: "A", category: "Clay" }),
-  difference({ sku: "B", category: "Clay/Stoneware", blocked: ["below-cost"] }),
-  difference({ sku: "C", category: "Clayware", held: true, blocked: ["below-cost"] }),
+  difference({ sku: "B", category: "Clay/Stoneware", blocked: [stop] }),
+  difference({ sku: "C", category: "Clayware", held: true, blocked: [stop] }),
   difference({ sku: "D & <d>", name: "طين", kind: "gone", rules: ["R"] }),
 ];
-const of = { total: 4, blocked: 1, held: 1 };
-const decided = (...list: [number, string, boolean | undefined][]): Decision[] =>
-  list.map(([i, reason, out]) => ({ row: rows[i] ?? difference({}), reason, out }));
+const of = { going: 3, blocked: 1 };
+const decided = (...list: [number, Partial<Decision>][]): Decision[] =>
+  list.map(([i, d]) => ({ row: rows[i] ?? difference({}), reason: "", ...d }));
+const none = { overrides: {}, leaveOut: [], without: [], only: [] };
 
-test.each<[Partial<ChangeFilter>, string[]]>([
-  [{}, ["A", "B", "C", "D & <d>"]],
-  [{ kind: "gone" }, ["D & <d>"]],
-  [{ kind: "blocked" }, ["B"]],
-  [{ kind: "held" }, ["C"]],
-  [{ rule: "R" }, ["D & <d>"]],
-  [{ category: "Clay" }, ["A", "B", "D & <d>"]],
-  [{ q: " طين  <D> " }, ["D & <d>"]],
-  [{ q: "طين a" }, []],
-])("%o leaves %o", (filter, skus) => {
-  expect(rows.filter((r) => passes(r, { ...any, ...filter })).map((r) => r.sku)).toEqual(skus);
-});
-
-test("all go but what is held, left out, or blocked without a reason", () => {
-  expect(chosen(of, true, [], any)).toEqual({ count: 3, undecided: 1, overrides: {}, out: [], only: [] });
-  expect(chosen(of, true, decided([1, " because ", undefined], [0, "", true], [2, "x", true]), any)).toEqual({
+test("all go but what is held, left out, unticked, or blocked without a reason", () => {
+  expect(chosen(of, true, [], false)).toEqual({ ...none, count: 3, undecided: 1 });
+  const three = decided([1, { reason: " because " }], [0, { goes: false }], [2, { reason: "x", goes: false }]);
+  expect(chosen(of, true, three, false)).toEqual({
+    ...none,
     count: 2,
     undecided: 0,
     overrides: { B: "because" },
-    out: ["A"],
-    only: [],
+    without: ["A"],
   });
-  expect(chosen(of, true, decided([1, "begun", true]), any)).toMatchObject({ count: 2, undecided: 0, overrides: {} });
+  expect(chosen(of, true, decided([1, { reason: "begun", leaveOut: true }]), false)).toEqual({
+    ...none,
+    count: 2,
+    undecided: 0,
+    leaveOut: ["B"],
+  });
 });
 
-test("none go but what is taken in", () => {
-  expect(chosen(of, false, decided([1, "", false], [0, "", undefined], [2, "", false]), any)).toEqual({
+test("none go but what is ticked", () => {
+  expect(chosen(of, false, decided([1, { goes: true }], [0, {}], [2, { goes: true }]), false)).toEqual({
+    ...none,
     count: 1,
     undecided: 1,
-    overrides: {},
-    out: [],
     only: ["B"],
   });
 });
 
-test("what was decided of rows that the filter hides counts for nothing", () => {
-  const gone = { total: 1, blocked: 0, held: 0 };
-  expect(chosen(gone, true, decided([0, "", true], [1, "x", undefined]), { ...any, kind: "gone" })).toEqual({
-    count: 1,
+test("all that is blocked is left out at once, but for what has a reason", () => {
+  expect(chosen(of, true, [], true)).toEqual({ ...none, count: 2, undecided: 0 });
+  expect(chosen({ going: 3, blocked: 2 }, true, decided([1, { reason: "so" }]), true)).toEqual({
+    ...none,
+    count: 2,
     undecided: 0,
-    overrides: {},
-    out: [],
-    only: [],
+    overrides: { B: "so" },
   });
 });

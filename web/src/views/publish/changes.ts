@@ -1,63 +1,50 @@
 import type { Difference } from "../../api/client";
 
-/** What somebody wants to see, and send, of a channel's differences; "" narrows nothing. */
+/** What somebody wants to see of a channel's differences; "" narrows nothing. It changes nothing of what is sent. */
 export interface ChangeFilter {
   kind: string;
   rule: string;
   category: string;
   q: string;
+  reach: string;
 }
 
 /** What was decided about a row that is not as all the others: the row itself, since its page may be gone. */
 export interface Decision {
   row: Difference;
   reason: string;
-  /** Undefined: as all the others. */
-  out?: boolean | undefined;
+  /** Whether it is sent; undefined: as all the others. */
+  goes?: boolean | undefined;
+  /** Left out from now on, not this time alone. */
+  leaveOut?: boolean | undefined;
 }
 
-/** Whether a row passes a filter; the program says the same of those that are not here. */
-export function passes(row: Difference, f: ChangeFilter): boolean {
-  const kind =
-    f.kind === "" ||
-    (f.kind === "blocked" ? row.blocked.length > 0 && !row.held : f.kind === "held" ? row.held : row.kind === f.kind);
-  const text = `${row.name} ${row.sku}`.toLowerCase();
-  return (
-    kind &&
-    (f.rule === "" || row.rules.includes(f.rule)) &&
-    (f.category === "" || row.category === f.category || row.category.startsWith(f.category + "/")) &&
-    f.q
-      .toLowerCase()
-      .split(/\s+/)
-      .every((word) => text.includes(word))
-  );
-}
-
-/** How many rows pass a filter. */
-export interface Passing {
-  total: number;
+/** What there is to send. */
+export interface Sendable {
+  going: number;
   blocked: number;
-  held: number;
 }
 
 /**
- * What is sent: of those that pass, all or none, but for the single rows that were decided otherwise. What is held back
- * never is.
+ * What is sent: all rows or none, but for the single rows that were decided otherwise. What is held back or left out
+ * never is. A blocked row is undecided until it has a reason, is unticked or left out, or all blocked ones are left out.
  */
-export function chosen(of: Passing, all: boolean, decisions: Iterable<Decision>, filter: ChangeFilter) {
-  let count = all ? of.total - of.held : 0;
+export function chosen(of: Sendable, all: boolean, decisions: Iterable<Decision>, leaveOutBlocked: boolean) {
+  let count = all ? of.going : 0;
   let undecided = all ? of.blocked : 0;
   const overrides: Record<string, string> = {};
-  const out: string[] = [];
+  const leaveOut: string[] = [];
+  const without: string[] = [];
   const only: string[] = [];
   for (const d of decisions) {
-    if (!passes(d.row, filter) || d.row.held) continue;
-    const goes = d.out === undefined ? all : !d.out;
+    if (d.row.held || d.row.leftOut) continue;
+    const goes = d.leaveOut ? false : (d.goes ?? all);
     const blocked = d.row.blocked.length > 0;
     if (all && !goes) {
       count--;
       if (blocked) undecided--;
-      out.push(d.row.sku);
+      if (d.leaveOut) leaveOut.push(d.row.sku);
+      else without.push(d.row.sku);
     }
     if (!all && goes) {
       count++;
@@ -69,5 +56,9 @@ export function chosen(of: Passing, all: boolean, decisions: Iterable<Decision>,
       overrides[d.row.sku] = d.reason.trim();
     }
   }
-  return { count, undecided, overrides, out, only };
+  if (leaveOutBlocked) {
+    count -= undecided;
+    undecided = 0;
+  }
+  return { count, undecided, overrides, leaveOut, without, only };
 }

@@ -1,5 +1,6 @@
-import type { Publication } from "../../api/client";
-import { count } from "../../lib/format";
+import type { Difference, Publication, StopRow } from "../../api/client";
+import { amount, count } from "../../lib/format";
+import { kindName } from "../../parts/flags/kinds";
 
 /** What a publication's state is called. */
 export const stateWords: Record<Publication["state"], string> = {
@@ -28,8 +29,8 @@ export const differenceWords: Record<string, string> = {
   up: "up",
   new: "new",
   gone: "gone",
-  reference: "reference only",
-  details: "details only",
+  reference: "reduced from another price",
+  details: "other breaks, groups or texts",
   again: "sent again",
 };
 
@@ -38,10 +39,47 @@ export const prices = (n: number) => `${count(n)} ${n === 1 ? "price" : "prices"
 /** How many lines a publication has, and what became of those that were not taken. */
 export function lineCounts(p: Publication): string {
   const parts = [prices(p.lines)];
-  if (p.planned) parts.push(`${prices(p.planned)} planned for later`);
+  const quiet = (p.pieces ?? []).length;
+  if (p.lines === 0 && quiet > 0)
+    parts.splice(0, 1, `${count(quiet)} ${quiet === 1 ? "change" : "changes"} without a price now`);
   if (p.rules > 0) parts.push(`${count(p.rules)} ${p.rules === 1 ? "rule" : "rules"}`);
   if (p.refused > 0) parts.push(`${count(p.refused)} refused`);
   if (p.unanswered > 0) parts.push(`${count(p.unanswered)} unanswered`);
   if (p.leftOut > 0) parts.push(`${count(p.leftOut)} left out`);
   return parts.join(", ");
 }
+
+/** For whom, and at which quantity, something is blocked. */
+const forWhom = (s: StopRow) =>
+  `${s.customer ? `customer ${s.customer}` : s.group ? `group ${s.group}` : "everybody"}${s.quantity > 1 ? `, ${count(s.quantity)} pieces` : ""}`;
+
+/** What blocks a price or a deal, for whom, at which quantity and by how much. */
+export function stopText(s: StopRow): string {
+  const what = s.kind === "pinned-price" ? "Breaks a pinned price" : kindName(s.kind);
+  if (s.kind === "pinned-price") return what;
+  const money =
+    s.left !== undefined && s.left.startsWith("-")
+      ? `: ${amount(s.left.slice(1))} lost${s.kind === "offer-below-cost" ? "" : " a piece"}${s.price ? ` at ${amount(s.price)}` : ""}`
+      : s.price
+        ? `: ${amount(s.price)}`
+        : "";
+  return `${what} (${forWhom(s)})${money}`;
+}
+
+const detailNames: Record<string, string> = {
+  ask: "has to be asked for",
+  method: "how breaks count",
+  order: "smallest order",
+  reference: "reduced from",
+  as: "shown as",
+  perUnit: "per unit",
+};
+
+/** What else a line says otherwise than what is shown, in words. */
+export const detailTexts = (row: Difference): string[] =>
+  (row.details ?? []).map((d) => {
+    const whose = d.group ? `${d.group}: ` : "";
+    const from = d.what === "price" && (d.quantity ?? 1) > 1 ? `${count(d.quantity ?? 1)} or more ` : "";
+    const name = d.what === "price" ? "" : `${detailNames[d.what] ?? d.what} `;
+    return `${whose}${from}${name}${d.was || "–"} → ${d.is || "–"}`;
+  });
