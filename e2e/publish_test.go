@@ -69,7 +69,7 @@ func (p *program) tells(t testing.TB, channel string) {
 		Version int64
 		Rows    []struct {
 			SKU     string
-			Blocked []string
+			Blocked []any
 		}
 	}](t, c, "GET", p.url+"/api/channels/"+channel+"/differences?limit=10000", nil, 200)
 	var out []string
@@ -184,9 +184,9 @@ func TestPublishingOnScreen(t *testing.T) {
 	pg.find("form[aria-label^='How the']", "one is kept")
 
 	manager := p.openAs(t, "maren", "/publish?channel=web")
-	manager.click("[aria-label='Send all of these']")
+	manager.click("[aria-label='Send all prices']")
 	manager.click("[aria-label='Send KF-01-30']")
-	manager.click("button", "^Send 1 of")
+	manager.click("button", "^Send 1 price")
 	manager.find("[data-testid=send-result]", "waits for a second person")
 	manager.find("[aria-label='Waits for a second person']", "Somebody else|somebody who may approve")
 	pg.show(p.url + "/publish?channel=web")
@@ -200,9 +200,9 @@ func TestPublishingOnScreen(t *testing.T) {
 	require.Empty(t, out.Prices())
 
 	manager.show(p.url + "/publish?channel=web")
-	manager.click("[aria-label='Send all of these']")
+	manager.click("[aria-label='Send all prices']")
 	manager.click("[aria-label='Send KF-01-30']")
-	manager.click("button", "^Send 1 of")
+	manager.click("button", "^Send 1 price")
 	manager.find("[data-testid=send-result]", "waits for a second person")
 	pg.show(p.url + "/publish?channel=web")
 	pg.click("button", "^Approve and send$")

@@ -130,6 +130,7 @@ type BasketAnswer struct {
 	Tax      []BasketTax    `json:"tax" doc:"by rate"`
 	Margin   *MarginAnswer  `json:"margin" doc:"of all goods, options aside, with explain; null where a cost is unknown"`
 	Problems []Problem      `json:"problems"`
+	Idle     []BasketIdle   `json:"idle,omitempty" doc:"presented words that are accepted and change nothing"`
 	Missed   []BasketMissed `json:"missed,omitempty" doc:"offers that did not apply"`
 	Nudges   []BasketNudge  `json:"nudges,omitempty" doc:"what to add for the next break or offer, cheapest first"`
 }
@@ -144,6 +145,17 @@ type BasketLine struct {
 	Total    *string         `json:"total" doc:"after offers"`
 	Margin   *MarginAnswer   `json:"margin" doc:"of the total, options aside, with explain"`
 	Portions []BasketPortion `json:"portions" doc:"units that come out alike"`
+	Hired    *BasketHired    `json:"hired,omitempty"`
+}
+
+// BasketHired is which days of a hire are charged.
+type BasketHired struct {
+	From      string `json:"from" doc:"the first charged day"`
+	Through   string `json:"through" doc:"the last charged day"`
+	Days      int    `json:"days"`
+	FreeFirst bool   `json:"freeFirst,omitempty" doc:"the day of collection is free: it is collected late"`
+	FreeLast  bool   `json:"freeLast,omitempty" doc:"the day of return is free: it is returned early"`
+	Words     string `json:"words,omitempty" doc:"for customers"`
 }
 
 // BasketPortion is neighbouring units of a line that come out alike.
@@ -151,6 +163,7 @@ type BasketPortion struct {
 	Quantity int         `json:"quantity"`
 	Unit     string      `json:"unit"`
 	Rules    []string    `json:"rules"`
+	Labels   []string    `json:"labels,omitempty" doc:"for customers, in answers to channels: what rules say of it"`
 	Days     []BasketDay `json:"days,omitempty"`
 }
 
@@ -163,6 +176,7 @@ type BasketDay struct {
 // BasketOffer is an offer that applied.
 type BasketOffer struct {
 	Rule         string        `json:"rule"`
+	Label        string        `json:"label,omitempty" doc:"for customers, in answers to channels: what its display says, or what it is"`
 	Code         string        `json:"code,omitempty" doc:"the presented word that opened it"`
 	Off          string        `json:"off"`
 	Shipping     *string       `json:"shipping,omitempty" doc:"the part of off taken from the shipping"`
@@ -192,6 +206,14 @@ type BasketMissed struct {
 	By      string  `json:"by,omitempty" doc:"the offer that took its units, or ended the layer"`
 	Counted *string `json:"counted,omitempty" doc:"with needs: units that match; with spend: what is spent on goods that count"`
 	Wanted  *string `json:"wanted,omitempty"`
+}
+
+// BasketIdle is a presented word that is accepted and changes nothing, with the reason.
+type BasketIdle struct {
+	Code  string `json:"code"`
+	Label string `json:"label,omitempty" doc:"of its offer, for customers"`
+	Words string `json:"words,omitempty" doc:"the reason, for customers"`
+	BasketMissed
 }
 
 // BasketNudge is what to add for the next break of a rule, or for an offer to apply once more.
@@ -236,6 +258,10 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 			}
 			line.Portions = append(line.Portions, portion)
 		}
+		if h := l.Charged; h != nil {
+			line.Hired = &BasketHired{From: h.First.String()[:10], Through: h.Last.String()[:10],
+				Days: int((h.Last-h.First)/pricing.Day) + 1, FreeFirst: h.FreeFirst, FreeLast: h.FreeLast}
+		}
 		out.Lines = append(out.Lines, line)
 	}
 	for _, o := range a.Offers {
@@ -272,13 +298,18 @@ func BasketAnswerOf(a *basket.Answer) *BasketAnswer {
 		}
 		out.Nudges = append(out.Nudges, nudge)
 	}
-	for _, m := range a.Missed {
+	missed := func(m basket.Miss) BasketMissed {
 		counted := plainNumber
 		if m.Reason == basket.NoSpend {
 			counted = text
 		}
-		out.Missed = append(out.Missed, BasketMissed{m.Rule, string(m.Reason), m.By, mapped(m.Counted, counted),
-			mapped(m.Wanted, counted)})
+		return BasketMissed{m.Rule, string(m.Reason), m.By, mapped(m.Counted, counted), mapped(m.Wanted, counted)}
+	}
+	for _, m := range a.Missed {
+		out.Missed = append(out.Missed, missed(m))
+	}
+	for _, m := range a.Idle {
+		out.Idle = append(out.Idle, BasketIdle{Code: m.Word, BasketMissed: missed(m.Miss)})
 	}
 	return out
 }

@@ -3,6 +3,7 @@
 package mail
 
 import (
+	"fmt"
 	"html"
 	"regexp"
 	"slices"
@@ -14,6 +15,9 @@ type Fields struct {
 	Name  string // of the customer
 	Goods string // what was bought
 	Until string // the last day of the offer, in words
+	// Rewarded are names of the goods that are reduced, and More is how many there are besides.
+	Rewarded []string
+	More     int
 }
 
 // Message is a mail in both of its forms.
@@ -28,7 +32,21 @@ var field = regexp.MustCompile(`\{[a-zA-Z]+\}`)
 
 // known are the fields by their names.
 func (f *Fields) known() map[string]string {
-	return map[string]string{"{name}": f.Name, "{goods}": f.Goods, "{until}": f.Until}
+	return map[string]string{"{name}": f.Name, "{goods}": f.Goods, "{until}": f.Until, "{rewarded}": f.rewarded()}
+}
+
+func (f *Fields) rewarded() string {
+	list := f.Rewarded
+	switch {
+	case f.More > 0:
+		list = append(slices.Clone(list), fmt.Sprintf("%d others", f.More))
+	case len(list) == 0:
+		return ""
+	}
+	if last := len(list) - 1; last > 0 {
+		return strings.Join(list[:last], ", ") + " and " + list[last]
+	}
+	return list[0]
 }
 
 // Unknown are the fields that a text names and that there are not.

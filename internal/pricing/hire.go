@@ -24,6 +24,20 @@ func (h *Hire) chargedDays(times *HireTimes) (first, last Moment) {
 	return first, last
 }
 
+// Charged are the days of a hire that are charged, and whether the days of collection and return are free, as the hours
+// that hold for the product have it.
+type Charged struct {
+	First, Last         Moment // midnight
+	FreeFirst, FreeLast bool
+}
+
+func (v *view) charged(l *basketLine) *Charged {
+	first, last := l.hire.chargedDays(v.hireTimes(l.product))
+	out, _ := l.hire.From.day()
+	back, _ := l.hire.To.day()
+	return &Charged{first * Day, last * Day, first > out, last < back}
+}
+
 // hireTimes are the hours that hold for a product: its own, else the channel's, else the settings'.
 func (v *view) hireTimes(p int32) *HireTimes {
 	if own := v.products[p].Hire; own != nil {

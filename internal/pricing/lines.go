@@ -35,6 +35,7 @@ type PricedLine struct {
 	Problems      []LineProblem
 	Times         int         // the charged days or the months that one unit's price is of; 1 where neither is sold
 	Next          []NextBreak // where a trail is asked for
+	Charged       *Charged    // nil: not hired
 }
 
 // NextBreak is what a rule would look at next if there were more units of a line: a higher break, or its least
@@ -354,6 +355,7 @@ func (v *view) ready(l *PricedLine) *basketLine {
 	if l.Hire != nil {
 		if product.Unit == "day" {
 			b.hire = l.Hire
+			l.Charged = v.charged(b)
 		} else {
 			problem("hire", "product %q is not hired by the day: the dates are left aside", l.SKU)
 		}

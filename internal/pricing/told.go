@@ -66,6 +66,17 @@ func (t *ToldPrice) of(quantity int, groups []string) []toldRun {
 	return runs
 }
 
+// Quantities are those at which what a piece costs changes, for guests or a group.
+func (t *ToldPrice) Quantities() (list []int) {
+	for _, b := range t.Breaks {
+		list = append(list, b.From)
+	}
+	for _, own := range t.Groups {
+		list = append(list, own.Quantities()...)
+	}
+	return list
+}
+
 // Tell has some products, by SKU, cost what their channel was told; nil: it shows none, so it has no price.
 func (s *Scope) Tell(told map[string]*ToldPrice) { s.told = told }
 

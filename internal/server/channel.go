@@ -19,6 +19,7 @@ import (
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/store"
+	"dogbane/internal/storefront"
 )
 
 // QuoteDoc is what a channel's program asks: a basket question without channel, moment and drafts (docs/book.md).
@@ -97,7 +98,7 @@ func (s *Server) quote(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return bookfile.BasketAnswerOf(a).WithoutCosts(), nil
+	return receipt(snap, a), nil
 }
 
 // quoted is the question of a quote, with what is kept beside the book; a customer may be named beside it. Errors are
@@ -138,6 +139,13 @@ func (s *Server) quoted(ctx context.Context, snap *publish.Quoted, key store.Cha
 		}
 	}
 	return q, codes.Know(ctx, s.uses, snap.Baskets(), &q)
+}
+
+// receipt is an answer as customers read it.
+func receipt(snap *publish.Quoted, a *basket.Answer) *bookfile.BasketAnswer {
+	out := bookfile.BasketAnswerOf(a).WithoutCosts()
+	storefront.Name(out, a.Digits, snap.Rule)
+	return out
 }
 
 // published is what a channel's customers are quoted from.

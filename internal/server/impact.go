@@ -16,6 +16,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
+	"dogbane/internal/storefront"
 )
 
 // ImpactQuery asks what an unsaved rule would do.
@@ -50,7 +51,8 @@ func sampleMessage(snap *book.Snapshot, rule *pricing.Rule, vp pricing.Viewpoint
 	if len(snap.Book.Customers) > 0 {
 		customer = cmp.Or(vp.Customer, snap.Book.Customers[0].Code)
 	}
-	return messageOf(snap, x, customer)
+	reduced := storefront.Rewards(snap.Engine, rule)
+	return messageOf(snap, x, customer, &reduced)
 }
 
 func (s *Server) registerImpact(api huma.API) {

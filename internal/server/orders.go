@@ -11,9 +11,11 @@ import (
 	"dogbane/internal/codes"
 	"dogbane/internal/intake"
 	"dogbane/internal/mail"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
+	"dogbane/internal/storefront"
 )
 
 // OrderForm is what a channel sold at once.
@@ -32,10 +34,11 @@ type OrderAnswer struct {
 
 // OpenedOffer is an offer that a purchase opened.
 type OpenedOffer struct {
-	Rule  string `json:"rule"`
-	Name  string `json:"name"`
-	Goods string `json:"goods" doc:"the SKU of what was bought"`
-	Until string `json:"until" doc:"from then on it is shut"`
+	Rule    string               `json:"rule"`
+	Name    string               `json:"name" doc:"for customers: its label, or what it is"`
+	Goods   string               `json:"goods" doc:"the SKU of what was bought"`
+	Reduced storefront.DealGoods `json:"reduced" doc:"the goods that it reduces"`
+	Until   string               `json:"until" doc:"from then on it is shut"`
 }
 
 func (s *Server) order(ctx context.Context, in *struct {
@@ -94,13 +97,15 @@ func (s *Server) order(ctx context.Context, in *struct {
 		}
 	}
 	opened := snap.Baskets().OpenedBy(q.Viewpoint, bought)
-	answer := OrderAnswer{Key: f.Key, Answer: *bookfile.BasketAnswerOf(a).WithoutCosts(), Opens: []OpenedOffer{}}
+	answer := OrderAnswer{Key: f.Key, Answer: *receipt(snap, a), Opens: []OpenedOffer{}}
 	for _, x := range opened {
-		if m, tells := messageOf(snap.Snapshot, x, q.Customer); tells && f.Email != "" && s.Mail.Ready() {
+		reduced := storefront.Rewards(snap.Engine, x.Rule)
+		if m, tells := messageOf(snap.Snapshot, x, q.Customer, &reduced); tells && f.Email != "" && s.Mail.Ready() {
 			m.To = f.Email
 			o.Mails = append(o.Mails, m)
 		}
-		answer.Opens = append(answer.Opens, OpenedOffer{x.Rule.Code, x.Rule.Title(), x.SKU, x.Until.String()})
+		answer.Opens = append(answer.Opens, OpenedOffer{Rule: x.Rule.Code,
+			Name: storefront.Label(x.Rule, a.Digits), Goods: x.SKU, Reduced: reduced, Until: x.Until.String()})
 	}
 	text, err := json.Marshal(answer)
 	if err != nil {
@@ -126,11 +131,17 @@ func orderAnswer(o *store.Order, again bool, refused error) (*status[OrderAnswer
 }
 
 // messageOf is what a customer is told of an offer that a purchase opened; false where it tells nothing.
-func messageOf(snap *book.Snapshot, x basket.Opening, customer string) (mail.Message, bool) {
+func messageOf(
+	snap *book.Snapshot,
+	x basket.Opening,
+	customer string,
+	reduced *storefront.DealGoods,
+) (mail.Message, bool) {
 	show := x.Rule.Show
 	if show == nil || show.Message == "" {
 		return mail.Message{}, false
 	}
+	digits, _ := money.Digits(snap.Book.Settings.Currency)
 	f := mail.Fields{Goods: x.SKU, Until: (x.Until - pricing.Minute).Format("2 January 2006")}
 	if p := snap.Product(x.SKU); p != nil && p.Name != "" {
 		f.Goods = p.Name
@@ -140,5 +151,9 @@ func messageOf(snap *book.Snapshot, x basket.Opening, customer string) (mail.Mes
 			f.Name = cmp.Or(c.Name, c.Code)
 		}
 	}
-	return mail.Write(cmp.Or(show.Label, x.Rule.Title()), show.Message, f), true
+	for _, g := range reduced.Goods {
+		f.Rewarded = append(f.Rewarded, cmp.Or(g.Name, g.SKU))
+	}
+	f.More = reduced.Many - len(reduced.Goods)
+	return mail.Write(storefront.Label(x.Rule, digits), show.Message, f), true
 }

@@ -12,6 +12,7 @@ import (
 	"dogbane/internal/codes"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/publish"
 	"dogbane/internal/storefront"
 )
 
@@ -36,7 +37,7 @@ func (s *Server) registerStorefront(api huma.API) {
 		if err != nil {
 			return storefront.Goods{}, err
 		}
-		return storefront.GoodsOf(snap.Engine, vp, in.SKU)
+		return storefront.AskedBy(snap.Engine, snap.Baskets(), vp).Goods(in.SKU)
 	})
 	get(api, "/api/sets", func(ctx context.Context, in *ViewpointQuery) (SetList, error) {
 		snap := s.Live.Current()
@@ -51,13 +52,22 @@ func (s *Server) registerStorefront(api huma.API) {
 		SKU      string `path:"sku"`
 		Customer string `query:"customer"`
 	}) (storefront.Goods, error) {
-		snap, vp, err := s.seenBy(ctx, &in.ChannelCall, in.Customer)
+		shown, vp, err := s.seenBy(ctx, &in.ChannelCall, in.Customer)
 		if err != nil {
 			return storefront.Goods{}, err
 		}
-		goods, err := storefront.GoodsOf(snap.Engine, vp, in.SKU)
+		asked := storefront.AskedBy(shown.Engine, shown.Baskets(), vp)
+		q := basket.Question{Viewpoint: vp}
+		if err := codes.Know(ctx, s.uses, shown.Baskets(), &q); err != nil {
+			return storefront.Goods{}, err
+		}
+		asked.Told, asked.Used = shown.Told, q.Used
+		goods, err := asked.Goods(in.SKU)
 		for i := range goods.Texts {
 			goods.Texts[i].Image = withHost(goods.Texts[i].Image, in.host)
+		}
+		for i := range goods.Deals {
+			goods.Deals[i].Image = withHost(goods.Deals[i].Image, in.host)
 		}
 		return goods, err
 	})
@@ -69,7 +79,7 @@ func (s *Server) registerStorefront(api huma.API) {
 		if err != nil {
 			return SetList{}, err
 		}
-		list, err := s.sets(ctx, snap, vp)
+		list, err := s.sets(ctx, snap.Snapshot, vp)
 		for i := range list.Sets {
 			list.Sets[i].Image = withHost(list.Sets[i].Image, in.host)
 		}
@@ -140,7 +150,7 @@ func (s *Server) seenBy(
 	ctx context.Context,
 	in *ChannelCall,
 	customer string,
-) (*book.Snapshot, pricing.Viewpoint, error) {
+) (*publish.Quoted, pricing.Viewpoint, error) {
 	key, err := s.caller(ctx, in, mayQuote)
 	if err != nil {
 		return nil, pricing.Viewpoint{}, err
@@ -149,10 +159,9 @@ func (s *Server) seenBy(
 	if err != nil {
 		return nil, pricing.Viewpoint{}, err
 	}
-	snap := published.Snapshot
 	if customer != "" && !key.May(mayCustomers) {
 		return nil, pricing.Viewpoint{}, huma.Error403Forbidden("This key may not ask for customers or groups.")
 	}
-	vp := pricing.Viewpoint{At: snap.Present(s.Clocks.Book()), Channel: in.Channel, Customer: customer}
-	return snap, vp, s.buyers.KnowAll(ctx, snap, &vp)
+	vp := pricing.Viewpoint{At: published.Present(s.Clocks.Book()), Channel: in.Channel, Customer: customer}
+	return published, vp, s.buyers.KnowAll(ctx, published.Snapshot, &vp)
 }

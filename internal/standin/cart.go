@@ -175,11 +175,12 @@ type receipt struct {
 		SKU                   string
 		Quantity              int
 		Unit, Total, Subtotal *string
+		Portions              []struct{ Labels []string }
+		Hired                 *struct{ Words string }
 	}
-	Offers []struct {
-		Rule, Off string
-		Code      string
-	}
+	Offers   []struct{ Rule, Label, Off, Code string }
+	Tax      []struct{ Percent, Of, Amount string }
+	Idle     []struct{ Code, Label, Words string }
 	Problems []struct{ Path, Problem string }
 	Nudges   []struct {
 		Rule         string
@@ -288,7 +289,10 @@ func (s *Shop) placeOrder(w http.ResponseWriter, r *http.Request) {
 	var placed struct {
 		Key    string
 		Answer receipt
-		Opens  []struct{ Rule, Name, Goods, Until string }
+		Opens  []struct {
+			Rule, Name, Goods, Until string
+			Reduced                  shownGoods
+		}
 	}
 	if err := s.checkout.call(r.Context(), http.MethodPost, "/orders", order, &placed); err != nil {
 		view := s.view(r.Context(), c)
@@ -310,6 +314,7 @@ func (s *Shop) about(ctx context.Context, sku, buyer string) map[string]any {
 		Unit    string
 		Table   []struct{ Words string }
 		From    *struct{ Words string }
+		Deals   []deal
 		Texts   []struct{ Label, Message, Image, Alt, Badge, Terms string }
 		Options []struct{ Code, Price string }
 	}
@@ -321,6 +326,27 @@ func (s *Shop) about(ctx context.Context, sku, buyer string) map[string]any {
 		return nil
 	}
 	return map[string]any{"Told": told}
+}
+
+// shownGoods is goods that an offer looks at, and how many there are besides those that are named.
+type shownGoods struct {
+	Quantity int
+	Goods    []struct {
+		SKU, Name string
+		Quantity  int
+	}
+	Many int
+}
+
+// Others is how many goods are not named.
+func (g shownGoods) Others() int { return g.Many - len(g.Goods) }
+
+// deal is an offer that an article can take part in.
+type deal struct {
+	Title, Message, Badge, Image, Alt, Terms, To string
+	Wants, Gives                                 []shownGoods
+	Code, After                                  bool
+	Left                                         *int
 }
 
 // sets are the sets and add-ons that the shop shows on its shelf.

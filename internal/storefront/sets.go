@@ -1,8 +1,6 @@
 package storefront
 
 import (
-	"cmp"
-
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 )
@@ -55,7 +53,7 @@ func SetsOf(
 		}
 		s := Set{
 			Rule:     r.Code,
-			Title:    r.Title(),
+			Title:    Label(r, one.Digits),
 			Currency: one.Currency,
 			Goods:    []SetGoods{},
 			Apart:    one.Apart.Fixed(one.Digits),
@@ -63,7 +61,7 @@ func SetsOf(
 			Saves:    one.Off.Fixed(one.Digits),
 		}
 		if text, says := textOf(r); says {
-			s.Title, s.Message = cmp.Or(text.Label, s.Title), text.Message
+			s.Message = text.Message
 			s.Image, s.Alt, s.Terms = text.Image, text.Alt, text.Terms
 		}
 		for _, x := range one.Lines {

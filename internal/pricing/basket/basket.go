@@ -55,6 +55,7 @@ type Answer struct {
 	Problems []Problem
 	Margin   *pricing.Margin // of all goods, with Explain; nil where a cost is unknown
 	Missed   []Miss          // with Explain
+	Idle     []Idle          // by word, as they were presented
 	Nudges   []Nudge         // with Explain
 }
 
@@ -96,6 +97,12 @@ type Miss struct {
 	By     string
 	// Counted and Wanted are units with NoNeeds and amounts with NoSpend; nil otherwise.
 	Counted, Wanted *money.Rat
+}
+
+// Idle is a presented word that opens an offer which does not apply, with the reason.
+type Idle struct {
+	Word string
+	Miss
 }
 
 // The reasons of offers besides those of every rule.

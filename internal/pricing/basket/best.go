@@ -38,7 +38,7 @@ func (t *till) run(a *Answer) []Applied {
 	for place, o := range t.offers {
 		if miss, eligible := t.bars(o); miss.Reason == "" {
 			open = append(open, t.ready(o, place, eligible))
-		} else if t.q.Explain {
+		} else {
 			a.Missed = append(a.Missed, miss)
 		}
 	}
@@ -53,8 +53,15 @@ func (t *till) run(a *Answer) []Applied {
 	} else {
 		applied = t.inRank(open, s)
 	}
-	if t.q.Explain {
+	words := len(t.q.Codes) > 0
+	if t.q.Explain || words {
 		t.explain(a, open, applied)
+	}
+	if words {
+		t.idle(a, applied)
+	}
+	if !t.q.Explain {
+		a.Missed = nil
 	}
 	out := make([]Applied, len(applied))
 	for i, d := range applied {

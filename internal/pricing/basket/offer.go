@@ -270,6 +270,24 @@ func (t *till) left(o *offer) int {
 	return left
 }
 
+// idle names the presented words that are accepted and change nothing: no offer that one of them opens applied.
+func (t *till) idle(a *Answer, applied []done) {
+	for _, word := range slices.Compact(slices.Clone(t.q.Codes)) {
+		opens := func(o *offer) bool {
+			return o.Offer.Codes != nil && t.opens(o, word) && t.scope.Barred(o.ordinal, grace(o.Offer)) == ""
+		}
+		if slices.ContainsFunc(applied, func(d done) bool { return opens(d.offer) }) {
+			continue
+		}
+		for _, m := range a.Missed { // the first, by rank
+			if i := slices.IndexFunc(t.offers, func(o *offer) bool { return o.Code == m.Rule }); opens(t.offers[i]) {
+				a.Idle = append(a.Idle, Idle{word, m})
+				break
+			}
+		}
+	}
+}
+
 // checkCodes names the presented words that open nothing.
 func (t *till) checkCodes(a *Answer) {
 	for i, word := range t.q.Codes {

@@ -24,16 +24,25 @@ export function PublicTexts({ form, errors, change }: Props) {
       <summary className="cursor-pointer text-quiet">What the public sees, and live tags</summary>
       <div className="mt-2 grid grid-cols-2 gap-x-4 gap-y-2 pb-1">
         {fields.map(([key, name]) => (
-          <label key={key} className="block">
+          <label key={key} className={key === "message" ? "col-span-2 block" : "block"}>
             <span className="text-[12px] text-quiet">
               {name}
-              {key === "message" && form.offer.after && " – may name {name}, {goods} and {until}"}
+              {key === "message" && form.offer.after && " – may name {name}, {goods}, {rewarded} and {until}"}
             </span>
-            <input
-              className="field block w-full"
-              value={form.show[key]}
-              onChange={(e) => change({ show: { ...form.show, [key]: e.target.value } })}
-            />
+            {key === "message" ? (
+              <textarea
+                className="field block w-full"
+                rows={form.offer.after ? 6 : 2}
+                value={form.show[key]}
+                onChange={(e) => change({ show: { ...form.show, [key]: e.target.value } })}
+              />
+            ) : (
+              <input
+                className="field block w-full"
+                value={form.show[key]}
+                onChange={(e) => change({ show: { ...form.show, [key]: e.target.value } })}
+              />
+            )}
           </label>
         ))}
         <label className="block">

@@ -177,7 +177,7 @@ function Told({ trial }: { trial: Trial }) {
       <h3 className="border-b pb-1">What its customers are told</h3>
       {unknown.length > 0 && (
         <p role="alert" className="mt-1 font-medium text-bad">
-          There is no {joined(unknown, "and no")}: a message may name {"{name}, {goods} and {until}"}.
+          There is no {joined(unknown, "and no")}: a message may name {"{name}, {goods}, {rewarded} and {until}"}.
         </p>
       )}
       {message && (
