@@ -33,7 +33,7 @@ func TestAShopInFiveSteps(t *testing.T) {
 	require.NoError(t, err, string(out))
 	prices, err := os.ReadFile(filepath.Join(dir, "prices.csv"))
 	require.NoError(t, err)
-	require.True(t, strings.HasPrefix(string(prices), "sku,name,price,reference,currency,from_quantity,group,as,until\r\n"))
+	require.True(t, strings.HasPrefix(string(prices), "sku,name,price,reference,currency,from_quantity,group,as,until,method,ask\r\n"))
 	require.Contains(t, string(prices), "\r\nKF-01-30,")
 	said := string(out)
 	require.Contains(t, said, "304")

@@ -176,14 +176,16 @@ const patience = 20 * time.Second
 // client is an HTTP client signed in as one of the demo's people.
 func (p *program) client(t testing.TB, name string) *http.Client {
 	t.Helper()
+	return p.signedIn(t, name, demo.Password)
+}
+
+func (p *program) signedIn(t testing.TB, name, password string) *http.Client {
+	t.Helper()
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	c := &http.Client{Jar: jar}
-	resp, err := c.Post(p.url+"/api/session", "application/json",
-		strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, demo.Password)))
-	require.NoError(t, err)
-	defer resp.Body.Close()
-	require.Equal(t, http.StatusOK, resp.StatusCode)
+	status, text := ask(t, c, "POST", p.url+"/api/session", map[string]string{"name": name, "password": password})
+	require.Equal(t, http.StatusOK, status, text)
 	return c
 }
 
@@ -196,14 +198,23 @@ func (p *program) open(t testing.TB, path string) *page {
 // openAs shows an address to one of the demo's people; "" is somebody who has not signed in.
 func (p *program) openAs(t testing.TB, name, path string) *page {
 	t.Helper()
+	if name == "" {
+		return p.openFor(t, nil, path)
+	}
+	return p.openFor(t, p.client(t, name), path)
+}
+
+// openFor shows a page to whom a client is signed in as; nil: nobody.
+func (p *program) openFor(t testing.TB, c *http.Client, path string) *page {
+	t.Helper()
 	context, err := browser.Incognito()
 	require.NoError(t, err)
 	tab := context.MustPage("").Timeout(5 * time.Minute)
 	t.Cleanup(func() { _ = context.Close() })
-	if name != "" {
+	if c != nil {
 		address, err := url.Parse(p.url)
 		require.NoError(t, err)
-		for _, c := range p.client(t, name).Jar.Cookies(address) {
+		for _, c := range c.Jar.Cookies(address) {
 			require.NoError(t, tab.SetCookies([]*proto.NetworkCookieParam{{Name: c.Name, Value: c.Value, URL: p.url}}))
 		}
 	}

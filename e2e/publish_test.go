@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http"
-	"net/http/cookiejar"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -24,12 +23,7 @@ import (
 // admin is an HTTP client signed in as the administrator that a first start without the demo makes.
 func (p *program) admin(t testing.TB) *http.Client {
 	t.Helper()
-	jar, err := cookiejar.New(nil)
-	require.NoError(t, err)
-	c := &http.Client{Jar: jar}
-	status, text := ask(t, c, "POST", p.url+"/api/session", map[string]string{"name": "admin", "password": p.password})
-	require.Equal(t, http.StatusOK, status, text)
-	return c
+	return p.signedIn(t, "admin", p.password)
 }
 
 // tell asks the API for something, demands a status and reads the answer.
@@ -61,7 +55,7 @@ func (p *program) ends(t testing.TB, c *http.Client, id int64) (s sent) {
 	return s
 }
 
-// tells publishes to a channel whatever the saved book says otherwise, but for what is blocked.
+// tells publishes to a channel whatever the saved book says otherwise, but for prices that are blocked.
 func (p *program) tells(t testing.TB, channel string) {
 	t.Helper()
 	c := p.client(t, "wout")
@@ -71,15 +65,25 @@ func (p *program) tells(t testing.TB, channel string) {
 			SKU     string
 			Blocked []any
 		}
+		Pieces []struct {
+			Piece   string
+			Blocked []any
+		}
 	}](t, c, "GET", p.url+"/api/channels/"+channel+"/differences?limit=10000", nil, 200)
 	var out []string
+	overrides := map[string]string{}
 	for _, r := range d.Rows {
 		if len(r.Blocked) > 0 {
 			out = append(out, r.SKU)
 		}
 	}
+	for _, piece := range d.Pieces {
+		if len(piece.Blocked) > 0 {
+			overrides[piece.Piece] = "it is tried"
+		}
+	}
 	s := tell[sent](t, c, "POST", p.url+"/api/channels/"+channel+"/publications", map[string]any{"version": d.Version,
-		"leaveOut": out}, 201)
+		"leaveOut": out, "overrides": overrides}, 201)
 	tell[sent](t, c, "POST", fmt.Sprintf("%s/api/publications/%d/send", p.url, s.ID), map[string]any{}, 202)
 	require.Equal(t, "done", p.ends(t, c, s.ID).State)
 }
@@ -191,7 +195,7 @@ func TestPublishingOnScreen(t *testing.T) {
 	manager.find("[aria-label='Waits for a second person']", "Somebody else|somebody who may approve")
 	pg.show(p.url + "/publish?channel=web")
 	pg.find("[aria-label='Waits for a second person']", "maren wants to send 1 price")
-	pg.typeInto(pg.labelled("Why you refuse it"), "not before “Friday”")
+	pg.typeInto(pg.labelled("A note, or why you refuse it"), "not before “Friday”")
 	pg.click("button", "^Refuse$")
 	gone := func() bool { return len(pg.texts("[aria-label='Waits for a second person']", "")) == 0 }
 	pg.eventually("nothing waits any more", gone)

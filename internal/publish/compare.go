@@ -38,7 +38,8 @@ type Comparer struct {
 	Now    func() time.Time // the book's
 
 	mu    sync.Mutex
-	asked map[string]bool // channels that are to be compared at once
+	asked map[string]bool      // channels that are to be compared at once
+	tried map[string]time.Time // when comparing failed last, by the book's clock
 }
 
 // Ask has a channel compared soon.
@@ -72,7 +73,7 @@ func (c *Comparer) look(ctx context.Context) error {
 	}
 	for channel, link := range links {
 		c.mu.Lock()
-		asked := c.asked[channel]
+		asked, tried := c.asked[channel], c.tried[channel]
 		c.mu.Unlock()
 		if link.Kind != "http" || link.Compare == 0 && !asked {
 			continue
@@ -81,14 +82,19 @@ func (c *Comparer) look(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if !asked && (state.Revision == 0 || state.Compared != nil && c.Now().Sub(*state.Compared) < link.Compare) {
+		if !asked && (state.Revision == 0 || state.Compared != nil && c.Now().Sub(*state.Compared) < link.Compare ||
+			c.Now().Sub(tried).Abs() < link.Compare) {
 			continue
 		}
 		if _, err := c.Compare(ctx, channel); err != nil {
 			slog.Warn("cannot compare what a channel shows", "channel", channel, "error", err)
-			if err := c.Keeper.KeepDrifts(ctx, channel, nil, c.Now()); err != nil {
-				return err
+			// What was found before stands: nobody has seen that it is right by now.
+			c.mu.Lock()
+			if c.tried == nil {
+				c.tried = map[string]time.Time{}
 			}
+			c.tried[channel] = c.Now()
+			c.mu.Unlock()
 		}
 		c.mu.Lock()
 		delete(c.asked, channel)
@@ -99,6 +105,11 @@ func (c *Comparer) look(ctx context.Context) error {
 
 // longestComparing bounds how long a channel may take to say what it shows.
 const longestComparing = 10 * time.Minute
+
+const (
+	mostShown  = 2_000_000 // prices that a channel may show
+	longestSKU = 190       // bytes
+)
 
 // Compare reads what a channel shows and holds it against what it took. While a publication to it is under way nothing
 // is compared: lines may be on their way.
@@ -111,6 +122,10 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 	if !linked || link.Kind != "http" {
 		return nil, fmt.Errorf("channel %q: %w", channel, ErrUnlinked)
 	}
+	state, err := c.Keeper.ChannelState(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
 	know, err := c.Keeper.Know(ctx, channel, c.Now())
 	if err != nil {
 		return nil, err
@@ -119,12 +134,21 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 	defer cancel()
 	out := &transport.HTTP{Address: link.Address, Token: link.Token}
 	shows := map[string][2]string{}
-	for after := ""; ; {
+	for after, read := "", 0; ; {
 		lines, next, err := out.Shown(reading, after)
 		if err != nil {
 			return nil, &Unreachable{err}
 		}
+		if read += len(lines); read > mostShown {
+			return nil, &Unreachable{fmt.Errorf("it shows more than %d prices", mostShown)}
+		}
+		if len(lines) == 0 && next != "" {
+			return nil, &Unreachable{fmt.Errorf("its page after %q is empty, and not the last", after)}
+		}
 		for _, l := range lines {
+			if len(l.SKU) > longestSKU {
+				continue // nothing that was ever sent
+			}
 			if at, err := time.Parse(time.RFC3339, l.Effective); err == nil && at.After(c.Now()) {
 				continue // that is for later
 			}
@@ -142,9 +166,16 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 	if err != nil {
 		return nil, err
 	}
+	since, err := c.Keeper.ChannelState(ctx, channel)
+	if err != nil {
+		return nil, err
+	}
 	before, err := c.Keeper.Drifts(ctx, channel)
 	if err != nil {
 		return nil, err
+	}
+	if since.Revision != state.Revision {
+		return before, nil // a publication came and went while its pages were read
 	}
 	for i := range underway {
 		if underway[i].Channel == channel {

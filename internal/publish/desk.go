@@ -102,12 +102,13 @@ type Wish struct {
 	SKUs            []string     // the lines that are sent; nil: all that differ
 	Without         []string     // SKUs that are not sent, where all others are
 	Reached         bool         // of the lines those alone are sent that a brought piece reaches
+	Loose           bool         // lines that no brought piece reaches are chosen, even where no piece is
 	Whole           bool         // everything is told again
 }
 
 // nothing reports whether a wish chooses nothing: an empty choice is one of nothing.
 func (w *Wish) nothing() bool {
-	return w.Pieces != nil && len(w.Pieces) == 0 || w.SKUs != nil && len(w.SKUs) == 0
+	return w.Pieces != nil && len(w.Pieces) == 0 && !w.Loose || w.SKUs != nil && len(w.SKUs) == 0
 }
 
 // ErrNoChoice says that nothing is chosen.
@@ -176,7 +177,7 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 	}
 	d.release(to, e, found)
 	if w.Reached {
-		w.SKUs = reached(to, e, found)
+		w.SKUs = w.reached(to, e, snap, found)
 	}
 	rows, err := w.rows(found)
 	var lines *Undecided
@@ -265,16 +266,17 @@ func (d *Desk) release(to *target, e *Edition, found *Differences) {
 	}
 }
 
-// reached are the SKUs of differences that a brought piece reaches.
-func reached(to *target, e *Edition, found *Differences) []string {
+// reached are the SKUs of differences that a brought piece reaches, of those that are chosen.
+func (w *Wish) reached(to *target, e *Edition, snap *book.Snapshot, found *Differences) []string {
 	skus := []string{}
 	if e == nil {
 		return skus
 	}
-	reach := reachesOf(to.some, e.Engine, to.Engine)
+	chosen := setOf(w.SKUs)
+	reach := reachesAt(to.some, e.Engine, snap.Engine, &found.At)
 	for i := range found.Rows {
-		if len(reach.of(found.Rows[i].SKU)) > 0 {
-			skus = append(skus, found.Rows[i].SKU)
+		if sku := found.Rows[i].SKU; (w.SKUs == nil || chosen[sku]) && len(reach.of(sku)) > 0 {
+			skus = append(skus, sku)
 		}
 	}
 	return skus

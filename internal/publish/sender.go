@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"runtime/debug"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"dogbane/internal/clock"
@@ -66,6 +67,7 @@ type Sender struct {
 
 	mu    sync.Mutex
 	under map[int64]bool // publications that are sent from here
+	late  atomic.Bool    // late answers are looked for
 	work  sync.WaitGroup
 	wake  chan struct{}
 }
@@ -114,11 +116,15 @@ func (s *Sender) Run(ctx context.Context) {
 		if err := s.Look(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("cannot look for publications", "error", err)
 		}
-		if now := s.Machine(); now.Sub(lastLate) > 5*time.Second {
+		// Beside the rest: a folder of a machine that is away must keep nobody waiting.
+		if now := s.Machine(); now.Sub(lastLate) > 5*time.Second && s.late.CompareAndSwap(false, true) {
 			lastLate = now
-			if err := s.Late(ctx); err != nil && ctx.Err() == nil {
-				slog.Warn("cannot look for late answers", "error", err)
-			}
+			s.work.Go(func() {
+				defer s.late.Store(false)
+				if err := s.Late(ctx); err != nil && ctx.Err() == nil {
+					slog.Warn("cannot look for late answers", "error", err)
+				}
+			})
 			if err := s.Keeper.DropUnsent(ctx, s.Book().Add(-unsent), s.Book()); err != nil && ctx.Err() == nil {
 				slog.Warn("cannot drop what nobody sent", "error", err)
 			}

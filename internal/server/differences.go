@@ -28,7 +28,7 @@ type ChannelDifferences struct {
 	At        string       `json:"at"`
 	First     bool         `json:"first" doc:"nothing was published there yet: everything goes"`
 	Pieces    []PieceRow   `json:"pieces" doc:"in which the saved book differs from the published one"`
-	Loose     int          `json:"loose" doc:"rows that no piece reaches: moved by stock, customers or what was answered before"`
+	Loose     int          `json:"loose" doc:"rows that no chosen piece reaches: moved by stock, customers or what was answered before"`
 	Rules     int          `json:"rules" doc:"rules that the channel would be told, or would forget"`
 	Total     int          `json:"total" doc:"rows on all pages"`
 	Going     int          `json:"going" doc:"of them, those that would be sent if nothing is blocked: neither held nor left out"`
@@ -105,7 +105,7 @@ type DifferenceFilter struct {
 	Rule     string `query:"rule" json:"rule,omitempty" doc:"that made the price"`
 	Category string `query:"category" json:"category,omitempty" doc:"with those in it"`
 	Text     string `query:"q" json:"q,omitempty" doc:"in names and SKUs"`
-	Reach    string `query:"reach" json:"reach,omitempty" doc:"those that a piece reaches; none: those that none does"`
+	Reach    string `query:"reach" json:"reach,omitempty" doc:"those that a piece reaches; none: those that no chosen one does"`
 }
 
 // Passing is what passes a filter.
@@ -129,6 +129,7 @@ type DifferencesQuery struct {
 	DifferenceFilter
 	Piece   []string `query:"piece,explode" doc:"as if only these were chosen"`
 	Without []string `query:"without,explode" doc:"as if all but these were chosen"`
+	Loose   string   `query:"loose" enum:"no" doc:"no: without those that no chosen piece reaches"`
 	After   string   `query:"after" doc:"rows behind this SKU"`
 	Start   int      `query:"start" minimum:"0" doc:"rows from this place on"`
 	Limit   int      `query:"limit" minimum:"0" maximum:"10000"`
@@ -283,9 +284,12 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 			return out, err
 		}
 	}
+	loose := func(row int) bool {
+		return !slices.ContainsFunc(d.Of[row], func(i int) bool { return d.All[i].Chosen })
+	}
 	reach := func(int) bool { return true }
 	if in.Reach == "none" {
-		reach = func(row int) bool { return len(d.Of[row]) == 0 }
+		reach = loose
 	} else if in.Reach != "" {
 		e, err := s.Desk.Published(ctx, snap, in.Channel)
 		if err != nil {
@@ -307,10 +311,13 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 	passes, place, worth := in.passes(snap), 0, publish.Worth{}
 	for i := range d.Rows {
 		r := &d.Rows[i]
-		kinds[r.Kind]++
-		if len(d.Of[i]) == 0 {
-			out.Loose++
+		if loose(i) {
+			if out.Loose++; in.Loose != "" {
+				out.Total--
+				continue
+			}
 		}
+		kinds[r.Kind]++
 		switch {
 		case r.Held:
 			out.Held++

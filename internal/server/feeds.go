@@ -98,6 +98,10 @@ func (s *Server) feed(ctx context.Context, in *FeedCall) (*huma.StreamResponse, 
 			return
 		}
 		to.SetHeader("Content-Type", format.Forms[form].Type)
+		if ctx.Value(headOnly{}) != nil {
+			to.SetStatus(http.StatusOK)
+			return
+		}
 		var w io.Writer = to.BodyWriter()
 		if pack {
 			to.SetHeader("Content-Encoding", "gzip")

@@ -102,6 +102,13 @@ func TestFeedsTellWhatIsPublished(t *testing.T) {
 	var q quoted
 	a.do("POST", "/channel/web/quote", goods(object{"sku": "BAT-30", "quantity": 1}), 200, &q, key...)
 	require.Equal(t, "14.50", q.Total)
+	head, err := http.NewRequestWithContext(t.Context(), http.MethodHead, a.url+"/feeds/web.csv", nil)
+	require.NoError(t, err)
+	head.Header.Set("Authorization", strings.Replace(key[1], "Bearer", "bearer", 1)) // of a scheme any case will do
+	headed, err := http.DefaultClient.Do(head)
+	require.NoError(t, err)
+	require.NoError(t, headed.Body.Close())
+	require.Equal(t, []any{200, first.Header.Get("Content-Type")}, []any{headed.StatusCode, headed.Header.Get("Content-Type")})
 	unchanged, _ := get("/feeds/web.csv", append(key, "If-None-Match", first.Header.Get("ETag"))...)
 	require.Equal(t, http.StatusNotModified, unchanged.StatusCode)
 	var fetched struct {

@@ -167,7 +167,8 @@ func newCallers() *callers {
 // caller is the key of a request, if it is one of the channel and has a right.
 func (s *Server) caller(ctx context.Context, in *ChannelCall, right string) (store.ChannelKey, error) {
 	shown := in.Key
-	if bearer, found := strings.CutPrefix(in.Authorization, "Bearer "); found {
+	// The name of the scheme is written in any case (RFC 9110, section 11.1).
+	if scheme, bearer, found := strings.Cut(in.Authorization, " "); found && strings.EqualFold(scheme, "Bearer") {
 		shown = strings.TrimSpace(bearer)
 	}
 	none := store.ChannelKey{}

@@ -83,6 +83,7 @@ type PublicationOrder struct {
 type Only struct {
 	Pieces *[]string `json:"pieces,omitempty" doc:"that are brought: \"rule GLAZE-WEEK\", \"product GB-01\", \"edit 812\""`
 	SKUs   *[]string `json:"skus,omitempty" doc:"lines that are sent; the others stay as they are"`
+	Loose  *bool     `json:"loose,omitempty" doc:"whether lines go that no chosen piece reaches; absent: they do, where lines are not named"`
 	// Without is for a page that knows some rows of many.
 	Without []string `json:"without,omitempty" doc:"SKUs of lines that are not sent this time, where all others are"`
 }
@@ -280,7 +281,10 @@ func (s *Server) preparePublication(ctx context.Context, in *PublishQuery) (Publ
 		LeaveOut: in.Body.LeaveOut.SKUs, LeaveOutBlocked: in.Body.LeaveOut.Blocked, Whole: in.Body.Whole}
 	if only := in.Body.Only; only != nil {
 		wish.Without = only.Without
-		if only.Pieces == nil && only.SKUs == nil && len(only.Without) == 0 {
+		if only.Loose != nil {
+			wish.Loose, wish.Reached = *only.Loose, !*only.Loose
+		}
+		if only.Pieces == nil && only.SKUs == nil && len(only.Without) == 0 && only.Loose == nil {
 			return PublicationAnswer{}, invalid("only", "Name the pieces or the SKUs that are to be sent.")
 		}
 		if only.Pieces != nil {

@@ -213,6 +213,9 @@ func (s *Server) logged(c *gin.Context) {
 func recovered(c *gin.Context) {
 	defer func() {
 		if r := recover(); r != nil {
+			if r == http.ErrAbortHandler {
+				panic(r) // the answer is not whole: the connection breaks off
+			}
 			slog.Error("a request failed unexpectedly", "path", c.Request.URL.Path, "panic", fmt.Sprint(r))
 			problem(c, http.StatusInternalServerError, "Something went wrong here. It has been noted in the program's log.")
 		}
@@ -256,8 +259,16 @@ func (s *Server) register(r *gin.Engine) huma.API {
 	} {
 		register(api)
 	}
+	r.HEAD("/feeds/:file", func(c *gin.Context) { // RFC 9110, section 9.3.2: as GET, but for the content
+		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), headOnly{}, true))
+		c.Request.Method = http.MethodGet
+		r.HandleContext(c)
+	})
 	return api
 }
+
+// headOnly marks a request of which the header of the answer alone is wanted.
+type headOnly struct{}
 
 // schemaName names a type of an answer: types of other packages carry the package's name.
 func schemaName(t reflect.Type, hint string) string {

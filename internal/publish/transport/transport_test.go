@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -59,7 +60,7 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		{"a review above", says(202, `{"review":"/../secret"}`), transport.Unknown, 0, "no path below"},
 		{"a review nowhere", says(202, `{}`), transport.Unknown, 0, "does not say where"},
 		{"busy", says(503, "later", "Retry-After", "2"), transport.Later, 2 * time.Second, "503"},
-		{"too many", says(429, "", "Retry-After", "0"), transport.Later, 0, "429"},
+		{"too many", says(429, "", "Retry-After", "0"), transport.Later, time.Second, "429"},
 		{"for more than a day", says(429, "", "Retry-After", "9999999"), transport.Later, 24 * time.Hour, "429"},
 		{"busy, who knows how long", says(503, "later"), transport.Unknown, 0, "503"},
 		{"too many, who knows how long", says(429, "", "Retry-After", "soon"), transport.Unknown, 0, "429"},
@@ -195,6 +196,47 @@ func TestFolder(t *testing.T) {
 	require.Error(t, err)
 	require.NoError(t, os.WriteFile(f.Path+".file", nil, 0o644))
 	require.ErrorContains(t, (&transport.Folder{Path: f.Path + ".file"}).Lay(8, nil, nil, nil), "reach the channel's folder")
+}
+
+// Whatever lies in a folder, nothing outside it is read or written, and nobody waits for a pipe.
+func TestHostileFolder(t *testing.T) {
+	dir := t.TempDir()
+	secret := filepath.Join(dir, "secret")
+	f := &transport.Folder{Path: filepath.Join(dir, "till")}
+	for _, sub := range []string{"in", "answers"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(f.Path, sub), 0o755))
+	}
+	require.NoError(t, os.WriteFile(secret, []byte("sku,answer,message\nA,taken,\n"), 0o644))
+	answer := filepath.Join(f.Path, "answers", "7.csv")
+	unread := func(why string) {
+		t.Helper()
+		answers, err := f.Answers(7)
+		require.Error(t, err, why)
+		require.Nil(t, answers)
+		require.NoError(t, os.Remove(answer))
+	}
+	require.NoError(t, os.Symlink(secret, answer))
+	unread("a link to a file outside")
+	require.NoError(t, syscall.Mkfifo(answer, 0o644))
+	unread("a pipe into which nobody writes")
+	require.NoError(t, os.Mkdir(answer, 0o755))
+	unread("a folder")
+	big, err := os.Create(answer)
+	require.NoError(t, err)
+	require.NoError(t, big.Truncate(1<<31))
+	require.NoError(t, big.Close())
+	unread("a file of nothing that is larger than any answer")
+
+	require.NoError(t, os.Symlink(secret, filepath.Join(f.Path, "in", ".7.csv.part")))
+	line := json.RawMessage(`{"sku":"A","name":"Cup","price":"1.00","currency":"EUR"}`)
+	require.NoError(t, f.Lay(7, []json.RawMessage{line}, nil, nil))
+	kept, err := os.ReadFile(secret)
+	require.NoError(t, err)
+	require.Equal(t, "sku,answer,message\nA,taken,\n", string(kept))
+	require.NoError(t, os.RemoveAll(filepath.Join(f.Path, "in")))
+	require.NoError(t, os.Symlink(dir, filepath.Join(f.Path, "in")))
+	require.Error(t, f.Lay(8, []json.RawMessage{line}, nil, nil), "in is a link out of the folder")
+	require.NoFileExists(t, filepath.Join(dir, "8.csv"))
 }
 
 // intime says that nothing is late.

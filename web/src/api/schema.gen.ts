@@ -1757,7 +1757,7 @@ export interface paths {
         };
         /**
          * What a page shows of a product
-         * @description Price, price table in words, the from price of its variants, texts and images of the rules at work, options. Needs the right quote; ?customer= needs customers.
+         * @description Price, price table in words, the from price of its variants, texts and images of the rules at work, the offers that it can take part in, options. Needs the right quote; ?customer= needs customers.
          */
         get: operations["get-channel-by-channel-goods-by-sku"];
         put?: never;
@@ -2005,6 +2005,8 @@ export interface components {
             currency: string;
             /** @description false: more offers compete than every order could be tried of */
             exact: boolean;
+            /** @description presented words that are accepted and change nothing */
+            idle?: components["schemas"]["BasketIdle"][];
             lines: components["schemas"]["BasketLine"][];
             /** @description of all goods, options aside, with explain; null where a cost is unknown */
             margin: components["schemas"]["MarginAnswer"];
@@ -2092,7 +2094,36 @@ export interface components {
             from: string;
             to: string;
         };
+        BasketHired: {
+            /** Format: int64 */
+            days: number;
+            /** @description the day of collection is free: it is collected late */
+            freeFirst?: boolean;
+            /** @description the day of return is free: it is returned early */
+            freeLast?: boolean;
+            /** @description the first charged day */
+            from: string;
+            /** @description the last charged day */
+            through: string;
+            /** @description for customers */
+            words?: string;
+        };
+        BasketIdle: {
+            /** @description the offer that took its units, or ended the layer */
+            by?: string;
+            code: string;
+            /** @description with needs: units that match; with spend: what is spent on goods that count */
+            counted?: string;
+            /** @description of its offer, for customers */
+            label?: string;
+            reason: string;
+            rule: string;
+            wanted?: string;
+            /** @description the reason, for customers */
+            words?: string;
+        };
         BasketLine: {
+            hired?: components["schemas"]["BasketHired"];
             /** @description of one unit, day or month */
             list: string | null;
             /** @description of the total, options aside, with explain */
@@ -2131,6 +2162,8 @@ export interface components {
             applications: number;
             /** @description the presented word that opened it */
             code?: string;
+            /** @description for customers, in answers to channels: what its display says, or what it is */
+            label?: string;
             /** @description units that filled needs, by line */
             needed: components["schemas"]["BasketShare"][];
             off: string;
@@ -2147,6 +2180,8 @@ export interface components {
         };
         BasketPortion: {
             days?: components["schemas"]["BasketDay"][];
+            /** @description for customers, in answers to channels: what rules say of it */
+            labels?: string[];
             /** Format: int64 */
             quantity: number;
             rules: string[];
@@ -2793,7 +2828,7 @@ export interface components {
             leftOut: number;
             /**
              * Format: int64
-             * @description rows that no piece reaches: moved by stock, customers or what was answered before
+             * @description rows that no chosen piece reaches: moved by stock, customers or what was answered before
              */
             loose: number;
             /** @description rules that made prices among all rows */
@@ -3990,6 +4025,8 @@ export interface components {
             sku: string;
         };
         Only: {
+            /** @description whether lines go that no chosen piece reaches; absent: they do, where lines are not named */
+            loose?: boolean;
             /** @description that are brought: "rule GLAZE-WEEK", "product GB-01", "edit 812" */
             pieces?: string[];
             /** @description lines that are sent; the others stay as they are */
@@ -4000,7 +4037,10 @@ export interface components {
         OpenedOffer: {
             /** @description the SKU of what was bought */
             goods: string;
+            /** @description for customers: its label, or what it is */
             name: string;
+            /** @description the goods that it reduces */
+            reduced: components["schemas"]["StorefrontDealGoods"];
             rule: string;
             /** @description from then on it is shut */
             until: string;
@@ -4690,6 +4730,41 @@ export interface components {
             /** Format: int64 */
             quantity: number;
         };
+        StorefrontDeal: {
+            /** @description it opens after a purchase */
+            after?: boolean;
+            alt?: string;
+            badge?: string;
+            /** @description it wants a code */
+            code?: boolean;
+            /** @description other goods that are reduced by it */
+            gives: components["schemas"]["StorefrontDealGoods"][];
+            image?: string;
+            /**
+             * Format: int64
+             * @description how often it can still be had; null: any number of times
+             */
+            left: number | null;
+            message?: string;
+            terms?: string;
+            /** @description its label, or what it is: 3 for the price of 2 */
+            title: string;
+            /** @description exclusive */
+            to?: string;
+            /** @description what has to be in the basket */
+            wants: components["schemas"]["StorefrontDealGoods"][];
+        };
+        StorefrontDealGoods: {
+            /** @description the first of them */
+            goods: components["schemas"]["StorefrontSetGoods"][];
+            /**
+             * Format: int64
+             * @description how many kinds of goods there are
+             */
+            many: number;
+            /** Format: int64 */
+            quantity: number;
+        };
         StorefrontFrom: {
             price: string;
             /** @description such as: from 5.95 */
@@ -4697,12 +4772,29 @@ export interface components {
         };
         StorefrontGoods: {
             currency: string;
+            /** @description offers that it can take part in */
+            deals: components["schemas"]["StorefrontDeal"][];
             /** @description the lowest price of its variants, where they differ */
             from: components["schemas"]["StorefrontFrom"];
+            /**
+             * Format: int64
+             * @description the smallest order, where that is more than one
+             */
+            least?: number;
             list: string | null;
+            /**
+             * @description each piece costs the row that this very piece reaches; absent: all cost what the quantity reaches
+             * @enum {string}
+             */
+            method?: "brackets";
+            /**
+             * Format: int64
+             * @description it is ordered in multiples of so many
+             */
+            multiple?: number;
             name: string;
             options: components["schemas"]["StorefrontOption"][];
-            /** @description of one piece, day or month; null: there is none */
+            /** @description of one piece, day or month, of the smallest order; null: there is none */
             price: string | null;
             sku: string;
             /** @description prices by quantity; empty where it does not matter */
@@ -4731,7 +4823,7 @@ export interface components {
             from: number;
             /** @description of one */
             price: string;
-            /** @description against the first row, in percent */
+            /** @description against the first row, in percent with at most one decimal, cut off */
             saves: string | null;
             /**
              * Format: int64
@@ -5708,12 +5800,14 @@ export interface operations {
                 category?: string;
                 /** @description in names and SKUs */
                 q?: string;
-                /** @description those that a piece reaches; none: those that none does */
+                /** @description those that a piece reaches; none: those that no chosen one does */
                 reach?: string;
                 /** @description as if only these were chosen */
                 piece?: string[];
                 /** @description as if all but these were chosen */
                 without?: string[];
+                /** @description no: without those that no chosen piece reaches */
+                loose?: "no";
                 /** @description rows behind this SKU */
                 after?: string;
                 /** @description rows from this place on */

@@ -37,18 +37,20 @@ export function Causes(props: Props) {
   const { data, choice, onChoice, reach, onReach } = props;
   const pieces = listed(data.pieces);
   const open = pieces.filter((p) => !p.held);
-  const on = open.filter((p) => isTicked(p, choice)).length;
+  const withLoose = data.loose > 0 && !data.first;
+  const on = open.filter((p) => isTicked(p, choice)).length + (withLoose && choice.loose ? 1 : 0);
+  const many = open.length + (withLoose ? 1 : 0);
   return (
     <section aria-label="What was changed" className="flex w-[330px] shrink-0 flex-col border-r @max-[900px]:w-[250px]">
       <h2 className="flex items-center gap-2 border-b border-ink/50 py-1 pr-3 pl-5 text-[12px] text-quiet">
-        {onChoice && open.length > 0 && (
+        {onChoice && many > 0 && (
           <input
             type="checkbox"
             className="accent-ink"
             aria-label="Send all that was changed"
-            checked={on === open.length}
+            checked={on === many}
             ref={(box) => {
-              if (box) box.indeterminate = on > 0 && on < open.length;
+              if (box) box.indeterminate = on > 0 && on < many;
             }}
             onChange={(e) => onChoice(tickedAll(data.pieces, e.target.checked))}
           />
@@ -65,8 +67,17 @@ export function Causes(props: Props) {
         {pieces.map((p) => (
           <Cause key={p.piece} piece={p} {...props} />
         ))}
-        {data.loose > 0 && !data.first && (
-          <li className={`border-b py-1.5 pr-3 pl-5 ${reach === "none" ? "bg-wash" : ""}`}>
+        {withLoose && (
+          <li className={`flex gap-2 border-b py-1.5 pr-3 pl-5 ${reach === "none" ? "bg-wash" : ""}`}>
+            {onChoice && (
+              <input
+                type="checkbox"
+                className="mt-1.5 shrink-0 self-start accent-ink"
+                aria-label="Send what differs without an edit"
+                checked={choice.loose}
+                onChange={(e) => onChoice({ ...choice, loose: e.target.checked })}
+              />
+            )}
             <button type="button" className="text-left" onClick={() => onReach(reach === "none" ? "" : "none")}>
               <span className="font-medium">No edit</span>
               <span className="block text-[12px] text-quiet">

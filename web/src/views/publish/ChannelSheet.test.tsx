@@ -277,7 +277,7 @@ test("one deal alone is sent, and the button is off when nothing is ticked", asy
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({
     version: 12,
     overrides: {},
-    only: { pieces: ["rule DEAL"] },
+    only: { pieces: ["rule DEAL"], loose: false },
   });
 });
 

@@ -97,6 +97,8 @@ export function ChannelSheet({ channel }: { channel: string }) {
         : goes.only.length > 0
           ? { skus: goes.only }
           : undefined;
+      // Where no piece is chosen, what differs without one has to be chosen in so many words.
+      const loose = !choice.loose || only?.length === 0 ? { loose: choice.loose } : undefined;
       const overrides = { ...goes.overrides };
       for (const p of sentPieces) {
         const reason = reasons.get(p.piece)?.trim();
@@ -110,7 +112,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
           ...(leaveOutBlocked
             ? { leaveOut: "blocked" as const }
             : goes.leaveOut.length > 0 && { leaveOut: goes.leaveOut }),
-          ...((lines ?? only) && { only: { ...(only && { pieces: only }), ...lines } }),
+          ...((lines ?? only ?? loose) && { only: { ...(only && { pieces: only }), ...lines, ...loose } }),
         },
         note,
       );
@@ -154,7 +156,7 @@ export function ChannelSheet({ channel }: { channel: string }) {
         ? `${count(undecided)} blocked: ${mayOverride ? "give a reason or leave out" : "leave out, or ask an approver"}`
         : "";
   // Where prices are chosen one by one, something has to be: an empty choice is one of nothing.
-  const empty = words === "" || only?.length === 0 || (!all && goes.only.length === 0);
+  const empty = words === "" || (only?.length === 0 && !choice.loose) || (!all && goes.only.length === 0);
   const asks = link !== undefined && link.approval !== "none";
   return (
     <Tabs.Root asChild value={tab} onValueChange={setTab}>

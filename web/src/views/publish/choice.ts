@@ -8,9 +8,11 @@ import { prices } from "./words";
 export interface Choice {
   unticked: ReadonlySet<string>;
   named: ReadonlySet<string>;
+  /** Whether prices go that no chosen piece reaches. */
+  loose: boolean;
 }
 
-export const everything: Choice = { unticked: new Set(), named: new Set() };
+export const everything: Choice = { unticked: new Set(), named: new Set(), loose: true };
 
 /** The pieces as they are listed: products that an edit changed stand together, as that edit. */
 export const listed = (pieces: PieceRow[]) => pieces.filter((p) => p.edit === undefined);
@@ -32,6 +34,7 @@ export function ticked(p: PieceRow, c: Choice, is: boolean): Choice {
 export const tickedAll = (pieces: PieceRow[], is: boolean): Choice => ({
   unticked: new Set(is ? [] : listed(pieces).flatMap((p) => (p.held ? [] : [p.piece]))),
   named: new Set(),
+  loose: is,
 });
 
 /** The names of the chosen pieces; undefined: all that are not held back. */
@@ -43,11 +46,12 @@ export function chosenPieces(pieces: PieceRow[], c: Choice): string[] | undefine
 }
 
 /** How the differences are asked for, as if only the chosen pieces were sent. */
-export function choiceQuery(c: Choice, pieces: PieceRow[]): Pick<DifferencesOf, "piece" | "without"> {
+export function choiceQuery(c: Choice, pieces: PieceRow[]): Pick<DifferencesOf, "piece" | "without" | "loose"> {
   const chosen = chosenPieces(pieces, c);
-  if (chosen === undefined) return {};
-  if (c.named.size > 0 && chosen.length > 0) return { piece: chosen };
-  return { without: [...c.unticked] };
+  const loose = c.loose ? {} : { loose: "no" as const };
+  if (chosen === undefined) return loose;
+  if (c.named.size > 0 && chosen.length > 0) return { piece: chosen, ...loose };
+  return { without: [...c.unticked], ...loose };
 }
 
 /** What a piece is, where no price says it. */
