@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -154,4 +155,109 @@ func (p *program) tellsAll(t *testing.T, c *http.Client) {
 func (p *program) saved(t *testing.T, c *http.Client) int64 {
 	t.Helper()
 	return tell[struct{ Version int64 }](t, c, "GET", p.url+"/api/channels/web/differences?limit=1", nil, 200).Version
+}
+
+func text(n int64) string { return strconv.FormatInt(n, 10) }
+
+// A sale is started by hand beside an edit that nobody sent: it alone goes, at once, and is at work.
+func TestStartedNowBesideUnsentChanges(t *testing.T) {
+	t.Parallel()
+	p, out, c := small(t, "", "")
+	begins := time.Now().UTC().AddDate(0, 0, 9)
+	p.saves(t, c, strings.Replace(oneOff, `"effect"`, `"window":{"from":"`+begins.Format("2006-01-02")+`T00:00","to":"`+
+		begins.AddDate(0, 0, 5).Format("2006-01-02")+`T00:00"},"effect"`, 1))
+	p.tellsAll(t, c)
+	p.saves(t, c, twoOff)
+	pg := p.openFor(t, c, "/publish?channel=web&tab=due")
+	turns := func(what string) {
+		pg.click("button[aria-label^='" + what + ": One']")
+		pg.click("[role=dialog] button, [role=alertdialog] button", "^"+what+"$")
+	}
+	turns("Start now")
+	pg.eventually("it is told", func() bool { return out.Prices()["A & <b>"] == "9.00" })
+	require.Equal(t, map[string]string{"A & <b>": "9.00", "B": "20.00", "C": "30.00"}, out.Prices())
+	pg.show(p.url + "/publish?channel=web")
+	pg.find("button", "^Send 1 price to the ")
+	require.Equal(t, map[string]string{"A & <b>": "9.00", "B": "20.00", "C": "30.00"}, out.Prices())
+	pg.show(p.url + "/publish?channel=web&tab=due")
+	turns("End now")
+	pg.eventually("it is told", func() bool { return out.Prices()["A & <b>"] == "10.00" })
+	require.Equal(t, "20.00", out.Prices()["B"], "what nobody sent stays unsent")
+	out.Check(t)
+}
+
+// Page, feed and cart say the same of brackets: each piece costs what it reaches.
+func TestBracketsOnPageFeedAndCart(t *testing.T) {
+	t.Parallel()
+	p := start(t, t.TempDir())
+	p.alone(t)
+	c := p.client(t, "wout")
+	p.saves(t, c, `{"code":"BY-THE-PIECE","layer":"tier","rank":1,"where":{"sku":["PLINTH-64"]},"channels":["web"],"show":{"label":"Plinths by the dozen"},
+		"breaks":[{"from":1,"setPrice":"60.00"},{"from":11,"setPrice":"50.00"}],"method":"graduated"}`)
+	p.tells(t, "web")
+	v := p.visitor(t)
+	page := v.get("/goods/PLINTH-64")
+	require.Contains(t, page, "60.00")
+	require.Contains(t, page, "50.00")
+	require.Contains(t, page, "Plinths by the dozen")
+	cart := v.post("add", "sku", "PLINTH-64", "quantity", "21")
+	require.Equal(t, "1156.95", total(t, cart), "ten at 60, eleven at 50, and the carriage")
+	require.Contains(t, cart, "Plinths by the dozen", "what it says, not its code")
+	require.NotContains(t, cart, "BY-THE-PIECE")
+	key := tell[struct{ Key string }](t, c, "POST", p.url+"/api/channels/web/keys", map[string]any{"name": "f",
+		"rights": []string{"feed"}}, 201)
+	_, feed := ask(t, &http.Client{}, "GET", p.url+"/feeds/web.jsonl?key="+key.Key, nil)
+	i := strings.Index(feed, `"sku":"PLINTH-64"`)
+	require.Positive(t, i)
+	line, _, _ := strings.Cut(feed[i:], "\n")
+	require.Contains(t, line, `"method":"brackets"`)
+}
+
+// A hire over a Sunday costs its days, and the cart says which.
+func TestAHireFromSunday(t *testing.T) {
+	t.Parallel()
+	p := start(t, t.TempDir())
+	p.alone(t)
+	p.tells(t, "web")
+	hire := map[string]any{"from": "2026-11-29T10:00", "to": "2026-11-30T16:00"}
+	board := tell[struct{ Answer struct{ Total string } }](t, p.client(t, "wout"), "POST", p.url+"/api/basket?channel=web",
+		map[string]any{"shipping": "6.95", "lines": []any{map[string]any{"sku": "HIRE-WHEEL", "quantity": 1, "hire": hire}}}, 200)
+	cart := p.visitor(t).post("add", "sku", "HIRE-WHEEL", "quantity", "1", "from", "2026-11-29T10:00", "to", "2026-11-30T16:00")
+	require.Equal(t, board.Answer.Total, total(t, cart))
+	require.Contains(t, cart, "2 days are paid, Sunday 29 November 2026 to Monday 30 November 2026")
+}
+
+// On the shop's pages a deal is called by its label, never by its code or its internal name; the cart says tax, and why
+// a code that is accepted changes nothing.
+func TestLabelsInTheCart(t *testing.T) {
+	t.Parallel()
+	p := start(t, t.TempDir())
+	p.alone(t)
+	c := p.client(t, "wout")
+	p.saves(t, c, `{"code":"SECRET-DEAL","name":"do not tell","layer":"promotion","rank":900,"where":{"all":[]},"show":{"label":"Three <plinths> for two 🎁"},
+		"offer":{"needs":[{"id":"n","where":{"sku":["PLINTH-64"]},"quantity":3}],"gives":[{"percentOff":"100","to":"n","units":1}]}}`)
+	p.saves(t, c, `{"code":"SECRET-CODE","name":"nor this","layer":"promotion","rank":901,"where":{"all":[]},
+		"offer":{"codes":{"words":["CLAY-NOW"]},"spend":{"where":{"all":[]},"amount":"9000"},"gives":[{"percentOff":"5","to":"basket"}]}}`)
+	p.tells(t, "web")
+	v := p.visitor(t)
+	page := v.get("/goods/PLINTH-64")
+	require.Contains(t, page, "Three &lt;plinths&gt; for two 🎁")
+	v.post("add", "sku", "PLINTH-64", "quantity", "3")
+	cart := v.post("code", "code", "CLAY-NOW")
+	require.Contains(t, cart, "Three &lt;plinths&gt; for two 🎁")
+	require.Contains(t, cart, "it wants 9000.00")
+	require.Contains(t, cart, "data-tax")
+	thanks := v.post("order")
+	require.Contains(t, thanks, "Three &lt;plinths&gt; for two 🎁")
+	for _, said := range []string{page, cart, thanks} {
+		require.NotContains(t, strings.ReplaceAll(said, `data-offer="SECRET-DEAL"`, ""), "SECRET-")
+		require.NotContains(t, said, "do not tell")
+		require.NotContains(t, said, "nor this")
+	}
+}
+
+func (v *visitor) get(path string) string {
+	resp, err := v.client.Get(v.shop + path)
+	require.NoError(v.t, err)
+	return bodyOf(v.t, resp)
 }

@@ -108,6 +108,9 @@ func clear(data string) error {
 	if err := os.RemoveAll(filepath.Join(data, "mariadb")); err != nil {
 		return fmt.Errorf("begin anew: %w", err)
 	}
+	if err := os.RemoveAll(filepath.Join(data, highestFile)); err != nil {
+		return fmt.Errorf("begin anew: %w", err)
+	}
 	return clearStandins(data)
 }
 
@@ -122,6 +125,13 @@ func clearStandins(data string) error {
 func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	begun, err := prepare(ctx, s, options)
 	if err != nil {
+		return err
+	}
+	sent, err := openHighest(options.data)
+	if err != nil {
+		return err
+	}
+	if err := seesRestored(ctx, s, sent); err != nil {
 		return err
 	}
 	live, err := book.OpenLive(ctx, s, checks.Guard(s))
@@ -144,6 +154,12 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	desk := publish.NewDesk(s, present.Now, server.BrokenPrices(s), sender.Wake)
 	comparer := &publish.Comparer{Keeper: s, Now: present.Now}
 	sender.Newer, sender.Told = comparer.Ask, desk.Turned
+	sender.Begins = func(ctx context.Context, p *publish.Publication) error {
+		if err := sent.note(p.ID); err != nil {
+			return err
+		}
+		return comparesFirst(ctx, s, comparer, p.Channel)
+	}
 	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Sender: sender,
 		Desk: desk, Comparer: comparer, Jobs: jobs.NewShelf(ctx),
 		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: present.Now, Wake: sender.Wake},

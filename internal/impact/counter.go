@@ -18,12 +18,26 @@ type Counter struct {
 	log     Log
 	live    *book.Live
 	wake    chan struct{}
-	skipped map[int64]bool // entries that cannot be counted
+	skipped map[int64]pause // entries that could not be counted, for a while
+}
+
+// pause is until when something is not tried again, and how long it is left alone then.
+type pause struct {
+	until time.Time
+	next  time.Duration
+}
+
+const longestPause = 24 * time.Hour
+
+// skip leaves an entry alone for a while: the database may have been away, and the others go on meanwhile.
+func (c *Counter) skip(id int64) {
+	next := max(c.skipped[id].next, time.Minute)
+	c.skipped[id] = pause{time.Now().Add(next), min(2*next, longestPause)}
 }
 
 // NewCounter counts the edits of a live book.
 func NewCounter(log Log, live *book.Live) *Counter {
-	return &Counter{log, live, make(chan struct{}, 1), map[int64]bool{}}
+	return &Counter{log, live, make(chan struct{}, 1), map[int64]pause{}}
 }
 
 // Log is where edits are kept with how many prices they moved.
@@ -65,7 +79,7 @@ func (c *Counter) countAll(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		waiting = slices.DeleteFunc(waiting, func(e book.Entry) bool { return c.skipped[e.ID] })
+		waiting = slices.DeleteFunc(waiting, func(e book.Entry) bool { return time.Now().Before(c.skipped[e.ID].until) })
 		if len(waiting) == 0 {
 			return nil
 		}
@@ -83,11 +97,11 @@ func (c *Counter) countAll(ctx context.Context) error {
 			}
 			before, err := c.before(ctx, at)
 			if err != nil {
-				c.skipped[e.ID] = true
+				c.skip(e.ID)
 				return fmt.Errorf("entry %d: %w", e.ID, err)
 			}
 			if err := c.count(ctx, e, before, at); err != nil {
-				c.skipped[e.ID] = true
+				c.skip(e.ID)
 				return fmt.Errorf("entry %d: %w", e.ID, err)
 			}
 			at = before

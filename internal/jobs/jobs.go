@@ -75,8 +75,10 @@ func (s *Shelf) Begin(what, who string, patience time.Duration, work Work) Job {
 	s.mu.Lock()
 	s.next++
 	j := &running{Job: Job{ID: s.next, What: what, Who: who, State: Running}, stop: stop, ended: make(chan struct{})}
-	if len(s.jobs) == kept {
-		s.jobs = slices.Delete(s.jobs, 0, 1)
+	if len(s.jobs) >= kept { // the oldest that has ended; whoever waits for one that runs finds it
+		if i := slices.IndexFunc(s.jobs, func(j *running) bool { return j.State != Running }); i >= 0 {
+			s.jobs = slices.Delete(s.jobs, i, i+1)
+		}
 	}
 	s.jobs = append(s.jobs, j)
 	s.mu.Unlock()

@@ -88,6 +88,11 @@ func TestJobsAreGivenUp(t *testing.T) {
 func TestOldJobsAreForgotten(t *testing.T) {
 	s := jobs.NewShelf(t.Context())
 	var first, last jobs.Job
+	wait := make(chan struct{})
+	long := s.Begin("long.csv", "maren", 0, func(context.Context, jobs.Tell) (book.Entry, error) {
+		<-wait
+		return book.Entry{}, nil
+	})
 	for i := range 60 {
 		j := s.Begin("a.csv", "maren", time.Minute, func(context.Context, jobs.Tell) (book.Entry,
 			error) {
@@ -98,7 +103,10 @@ func TestOldJobsAreForgotten(t *testing.T) {
 		}
 		last = j
 	}
-	_, kept := s.Find(first.ID)
+	close(wait)
+	_, kept := s.Find(long.ID)
+	require.True(t, kept, "what runs is never forgotten")
+	_, kept = s.Find(first.ID)
 	require.False(t, kept)
 	_, kept = s.Find(last.ID)
 	require.True(t, kept)

@@ -114,6 +114,15 @@ const (
 // Compare reads what a channel shows and holds it against what it took. While a publication to it is under way nothing
 // is compared: lines may be on their way.
 func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error) {
+	return c.compare(ctx, channel, false)
+}
+
+// CompareFirst compares before the publication is sent that waits for it.
+func (c *Comparer) CompareFirst(ctx context.Context, channel string) ([]Drift, error) {
+	return c.compare(ctx, channel, true)
+}
+
+func (c *Comparer) compare(ctx context.Context, channel string, first bool) ([]Drift, error) {
 	links, err := c.Keeper.Links(ctx)
 	if err != nil {
 		return nil, err
@@ -178,7 +187,7 @@ func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error)
 		return before, nil // a publication came and went while its pages were read
 	}
 	for i := range underway {
-		if underway[i].Channel == channel {
+		if underway[i].Channel == channel && !first {
 			return before, nil
 		}
 	}

@@ -135,6 +135,12 @@ func (s *Schedule) Look(ctx context.Context) error {
 		return err
 	}
 	var failed error
+	s.mu.Lock() // of what does not go on the minute any more nothing is awaited
+	maps.DeleteFunc(s.next, func(channel string, _ *awaited) bool {
+		link := links[channel]
+		return !link.OnTheMinute()
+	})
+	s.mu.Unlock()
 	for channel, link := range links {
 		if link.OnTheMinute() {
 			if err := s.look(ctx, channel); err != nil {
@@ -198,7 +204,8 @@ func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel st
 	s.mu.Lock()
 	calm := true
 	for _, other := range s.next {
-		calm = calm && (len(other.dues) == 0 || other.dues[0].At > now+tooNear)
+		// One that has long come waits for the channel's own publication, such as one under review.
+		calm = calm && (len(other.dues) == 0 || other.dues[0].At > now+tooNear || other.dues[0].At < now-tooNear)
 	}
 	s.mu.Unlock()
 	if !calm {

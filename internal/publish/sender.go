@@ -62,8 +62,10 @@ type Sender struct {
 	// Newer is told of a channel that has a newer publication than the program knows; nil: nobody is.
 	Newer func(channel string)
 	// Told is told of a channel of which another answer is kept; nil: nobody is.
-	Told  func(channel string)
-	Lease time.Duration // how long a publication is an instance's that says nothing
+	Told func(channel string)
+	// Begins is asked before anything of a publication is sent; its error puts that off. nil: nobody is.
+	Begins func(ctx context.Context, p *Publication) error
+	Lease  time.Duration // how long a publication is an instance's that says nothing
 
 	mu    sync.Mutex
 	under map[int64]bool // publications that are sent from here
@@ -277,6 +279,11 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 	link, linked := links[p.Channel]
 	if !linked {
 		return s.end(holding, &p, unlinkedMeanwhile)
+	}
+	if s.Begins != nil {
+		if err := s.Begins(holding, &p); err != nil {
+			return err
+		}
 	}
 	var last *format.Message
 	if p.Parts == 0 {

@@ -58,7 +58,7 @@ func (s *Server) registerChannel(api huma.API) {
 			return err
 		}
 		defer s.uses.Forget()
-		return s.Store.GiveBack(ctx, in.Channel, in.Use, s.Clocks.Book().UTC())
+		return refusedUse(s.Store.GiveBack(ctx, in.Channel, in.Use, s.Clocks.Book().UTC()))
 	})
 	on(api, anybody, http.MethodPost, "/channel/{channel}/orders", s.order, unchecked, upTo(1<<20),
 		answering(http.StatusCreated))

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	driver "github.com/go-sql-driver/mysql"
@@ -274,7 +275,7 @@ func count(tx *gorm.DB, u codes.Use, bounds codes.Bounds, applications, orders i
 
 // GiveBack takes a use back by its key: an order was cancelled. Taking it back again changes nothing.
 func (s *Store) GiveBack(ctx context.Context, channel, key string, at time.Time) error {
-	err := s.counting(ctx, func(tx *gorm.DB) error { return giveBack(tx, channel, key, at) })
+	err := s.counting(ctx, func(tx *gorm.DB) error { return giveBack(tx, channel, key, at, false) })
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return fmt.Errorf("use %q: %w", key, ErrNotFound)
 	}
@@ -284,10 +285,25 @@ func (s *Store) GiveBack(ctx context.Context, channel, key string, at time.Time)
 	return nil
 }
 
-func giveBack(tx *gorm.DB, channel, key string, at time.Time) error {
+// giveBack gives a use back; one of an order that stands only with it.
+func giveBack(tx *gorm.DB, channel, key string, at time.Time, with bool) error {
 	var was redemptionRow
 	if err := tx.Where("channel = ? AND use_key = ?", channel, key).Take(&was).Error; err != nil {
 		return err
+	}
+	if !with {
+		if order, is := strings.CutPrefix(key, "order "); is {
+			order = strings.TrimSuffix(order, " / "+was.Rule)
+			var standing int64
+			of := tx.Model(&orderRow{}).Where("channel = ? AND order_key = ? AND content = ? AND cancelled IS NULL", channel, order,
+				was.Content)
+			if err := of.Count(&standing).Error; err != nil {
+				return err
+			}
+			if standing > 0 {
+				return &codes.OtherUseError{Problem: "This use belongs to an order: cancel the order."}
+			}
+		}
 	}
 	done := tx.Exec("UPDATE redemptions SET given_back = ? WHERE id = ? AND given_back IS NULL", at, was.ID)
 	if done.Error != nil || done.RowsAffected == 0 {

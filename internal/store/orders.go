@@ -140,7 +140,7 @@ func (s *Store) CancelOrder(ctx context.Context, channel, key string, at time.Ti
 			return err
 		}
 		for _, use := range keys {
-			if err := giveBack(tx, channel, use, at); err != nil {
+			if err := giveBack(tx, channel, use, at, true); err != nil {
 				return err
 			}
 		}
