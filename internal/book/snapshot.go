@@ -36,8 +36,8 @@ func NewSnapshot(b *pricing.Book, version int64, engine *pricing.Engine, refused
 	return &Snapshot{Pieces: NewPieces(b), Version: version, Engine: engine, Zone: zone, Refused: refused}, nil
 }
 
-// Present is an instant on the book's wall clock. In the hour that a change of clocks repeats it is the latest wall time
-// that there was, so that nothing which has begun or ended there does so again.
+// Present is an instant on the book's wall clock. In the hour that a change of clocks repeats it is the latest wall
+// time that there was, so that nothing which has begun or ended there does so again.
 func (s *Snapshot) Present(t time.Time) pricing.Moment {
 	t = t.In(s.Zone)
 	now := pricing.MomentOf(t)

@@ -11,8 +11,8 @@ import (
 type ToldPrice struct {
 	Price  money.Rat
 	Breaks []ToldBreak
-	// Brackets says that each piece costs what the entry says that this very piece reaches; else each costs what the line's
-	// quantity reaches.
+	// Brackets says that each piece costs what the entry says that this very piece reaches; else each costs what the
+	// line's quantity reaches.
 	Brackets bool
 	Groups   map[string]*ToldPrice // what groups pay instead; theirs have no groups
 	// Asked, where set, is an engine to ask in the place of this one: the line said that its price has to be asked for.

@@ -13,8 +13,8 @@ import (
 	"dogbane/internal/publish/pieces"
 )
 
-// demands reports whether a second person has to agree to a publication. By percent that looks at all that it brings, at
-// any moment, for anybody: whoever sends it cannot pass the demand by something that moves no price now.
+// demands reports whether a second person has to agree to a publication. By percent that looks at all that it brings,
+// at any moment, for anybody: whoever sends it cannot pass the demand by something that moves no price now.
 func (d *Desk) demands(ctx context.Context, snap *book.Snapshot, link *Link, p *Publication) (bool, error) {
 	switch link.Approval {
 	case "", "none":

@@ -524,8 +524,8 @@ func (d *Desk) decide(ctx context.Context, p *Publication, next State, by, reaso
 	return *p, nil
 }
 
-// fresh fails with ErrStale where a publication would not come out the same now: its lines, the rules that go along, and
-// the pieces that it brings. One that gives lines back what they were is never stale.
+// fresh fails with ErrStale where a publication would not come out the same now: its lines, the rules that go along,
+// and the pieces that it brings. One that gives lines back what they were is never stale.
 func (d *Desk) fresh(ctx context.Context, snap *book.Snapshot, p *Publication) error {
 	if p.Kind == TakeBack {
 		return nil
@@ -607,7 +607,8 @@ func (d *Desk) sameChoice(snap *book.Snapshot, e *Edition, channel string, b pie
 		return nil, err
 	}
 	if !slices.EqualFunc(to.brought.Changes, b.Changes, func(x, y book.Change) bool {
-		return x.Kind == y.Kind && x.Code == y.Code && string(x.Before) == string(y.Before) && string(x.After) == string(y.After)
+		return x.Kind == y.Kind && x.Code == y.Code && string(x.Before) == string(y.Before) &&
+			string(x.After) == string(y.After)
 	}) {
 		return nil, ErrStale
 	}
@@ -631,7 +632,8 @@ func sameRows(rows []Row, now *Differences) bool {
 	for i := range rows {
 		a, b := &rows[i], &now.Rows[i]
 		if a.SKU != b.SKU || (a.Digest == nil) != (b.Digest == nil) || a.Digest != nil && *a.Digest != *b.Digest ||
-			!sameAmount(a.Was, b.Was) || (a.Answer == Held) != b.Held || a.Goes() && b.LeftOut || a.Goes() && a.Override == "" && b.Blocked() {
+			!sameAmount(a.Was, b.Was) || (a.Answer == Held) != b.Held || a.Goes() && b.LeftOut ||
+			a.Goes() && a.Override == "" && b.Blocked() {
 			return false
 		}
 	}

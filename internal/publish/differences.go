@@ -45,7 +45,8 @@ type Stop struct {
 
 // stopOf is a flag as what stops.
 func stopOf(f *flags.Flag) Stop {
-	s := Stop{Kind: f.Kind, Customer: f.Witness.Customer, Quantity: max(f.Witness.Quantity, 1), Price: f.Price, Left: f.Margin}
+	s := Stop{Kind: f.Kind, Customer: f.Witness.Customer, Quantity: max(f.Witness.Quantity, 1),
+		Price: f.Price, Left: f.Margin}
 	if len(f.Witness.Groups) > 0 {
 		s.Group = f.Witness.Groups[0]
 	}

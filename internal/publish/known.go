@@ -296,8 +296,13 @@ func (s *slot) since(of compared, at pricing.Moment, before *reductions, broken 
 }
 
 // at are the differences of a channel from a book at a moment, with their lines.
-func (d *Desk) at(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment, whole bool) (*Differences,
-	error) {
+func (d *Desk) at(
+	ctx context.Context,
+	snap *book.Snapshot,
+	channel string,
+	at pricing.Moment,
+	whole bool,
+) (*Differences, error) {
 	t, broken, know, err := d.grounds(ctx, snap, channel)
 	if err != nil {
 		return nil, err

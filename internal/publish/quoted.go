@@ -16,8 +16,8 @@ import (
 )
 
 // Quoted is what a channel's customers are quoted from: the book on which the channel runs, with the rules that it took
-// as it took them, and the products of which it shows other prices than that, whatever the reason, with what it took. So
-// page, feed and basket say the same.
+// as it took them, and the products of which it shows other prices than that, whatever the reason, with what it took.
+// So page, feed and basket say the same.
 type Quoted struct {
 	*book.Snapshot
 	Told map[string]*pricing.ToldPrice // nil: none is shown
@@ -69,7 +69,8 @@ func (d *Desk) Quoted(ctx context.Context, snap *book.Snapshot, channel string) 
 	// All who ask meanwhile wait for the same, also where whoever asked first goes.
 	found, err, _ := d.reading.Do(fmt.Sprintf("%s as of %d, %d at %d", channel, state.Revision, e.Version, at), func() (any,
 		error) {
-		next := &Quoted{Snapshot: e.Snapshot, edition: e.Snapshot, until: at + pricing.Day, read: now, revision: state.Revision}
+		next := &Quoted{Snapshot: e.Snapshot, edition: e.Snapshot, until: at + pricing.Day, read: now,
+			revision: state.Revision}
 		err := d.asTold(context.WithoutCancel(ctx), next, snap, channel, e, at)
 		return next, err
 	})

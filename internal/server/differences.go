@@ -160,8 +160,14 @@ func (s *Server) changesOf(ctx context.Context, list []publish.Pending) (changes
 	return c, err
 }
 
-// piecesNamed are the pieces that some names stand for, those of edits taken apart. location says where the names stand.
-func (s *Server) piecesNamed(ctx context.Context, e *publish.Edition, names []string, location string) ([]pieces.Key, error) {
+// piecesNamed are the pieces that some names stand for, those of edits taken apart. location says where the names
+// stand.
+func (s *Server) piecesNamed(
+	ctx context.Context,
+	e *publish.Edition,
+	names []string,
+	location string,
+) ([]pieces.Key, error) {
 	keys := []pieces.Key{}
 	var c *changes
 	for i, name := range names {
@@ -202,8 +208,12 @@ func (s *Server) piecesNamed(ctx context.Context, e *publish.Edition, names []st
 }
 
 // choice is what a query chooses.
-func (s *Server) choice(ctx context.Context, snap *book.Snapshot, channel string, only, without []string) (publish.Choice,
-	error) {
+func (s *Server) choice(
+	ctx context.Context,
+	snap *book.Snapshot,
+	channel string,
+	only, without []string,
+) (publish.Choice, error) {
 	all := publish.Choice{All: true}
 	if only == nil && without == nil {
 		return all, nil

@@ -208,8 +208,8 @@ func alongChanges(snap *book.Snapshot, f *TurnForm, at, now pricing.Moment) (cha
 	return changes
 }
 
-// tellTurn has a channel told what a turn changes there, and nothing else; nil: nothing. Other unpublished changes of the
-// same pieces go along and are named.
+// tellTurn has a channel told what a turn changes there, and nothing else; nil: nothing. Other unpublished changes of
+// the same pieces go along and are named.
 func (s *Server) tellTurn(ctx context.Context, snap *book.Snapshot, c *pricing.Channel, turned []pieces.Key) (*TurnSent,
 	error) {
 	e, err := s.Desk.Published(ctx, snap, c.Code)

@@ -61,8 +61,8 @@ func (s *Store) Claim(ctx context.Context, id int64, owner string, lease time.Du
 	return res.RowsAffected == 1, nil
 }
 
-// Renew lengthens an owner's lease. Its errors are publish.ErrLost where it is no longer the owner's, a *publish.Stopped
-// where somebody stops it, and publish.ErrUnlinked where its channel is not connected any more.
+// Renew lengthens an owner's lease. Its errors are publish.ErrLost where it is no longer the owner's, a
+// *publish.Stopped where somebody stops it, and publish.ErrUnlinked where its channel is not connected any more.
 func (s *Store) Renew(ctx context.Context, id int64, owner string, lease time.Duration) error {
 	res := s.db.WithContext(ctx).Exec(`UPDATE publications SET lease_until = NOW(6) + INTERVAL ? MICROSECOND
 		WHERE id = ? AND status = ? AND owner = ?`, lease.Microseconds(), id, publish.Sending, owner)

@@ -43,8 +43,8 @@ func (s *Store) SetLink(ctx context.Context, l publish.Link) error {
 	return nil
 }
 
-// SetLinkFrom keeps how a channel is reached. Where it begins to send on the minute, moments after a present one are due,
-// and none before: what fell behind by then is a difference that somebody sends.
+// SetLinkFrom keeps how a channel is reached. Where it begins to send on the minute, moments after a present one are
+// due, and none before: what fell behind by then is a difference that somebody sends.
 func (s *Store) SetLinkFrom(ctx context.Context, l publish.Link, present pricing.Moment) error {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var was link

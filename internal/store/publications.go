@@ -41,7 +41,8 @@ func (publication) TableName() string { return "publications" }
 func (r *publication) read() (publish.Publication, error) {
 	p := publish.Publication{ID: r.ID, Channel: r.Channel, Version: r.Version, At: pricing.Moment(r.PricedAt.Unix()),
 		Prepared: r.Started, Ended: r.Ended, Who: r.Who, Kind: publish.PublicationKind(r.Kind), Whole: r.Whole,
-		State: publish.State(r.Status), Problem: r.Problem, Note: r.Note, Sent: r.Sent, Brings: publish.Brings(r.Brings), DecidedBy: r.DecidedBy, Reason: r.Reason, Parts: r.Parts,
+		State: publish.State(r.Status), Problem: r.Problem, Note: r.Note, Sent: r.Sent, Brings: publish.Brings(r.Brings),
+		DecidedBy: r.DecidedBy, Reason: r.Reason, Parts: r.Parts,
 		Counts: publish.Counts{Total: r.Total, Taken: r.Taken, Refused: r.Refused, Unanswered: r.Unanswered,
 			LeftOut: r.LeftOut}}
 	if r.OfPublication != nil {

@@ -43,7 +43,8 @@ func (s *Store) PutBack(ctx context.Context, now time.Time) (int64, error) {
 		}
 	}
 	// A number is no parameter of this statement.
-	if err := s.db.WithContext(ctx).Exec(fmt.Sprintf("ALTER TABLE publications AUTO_INCREMENT = %d", next)).Error; err != nil {
+	alter := fmt.Sprintf("ALTER TABLE publications AUTO_INCREMENT = %d", next)
+	if err := s.db.WithContext(ctx).Exec(alter).Error; err != nil {
 		return 0, fmt.Errorf("let the numbers of publications go on at %d: %w", next, err)
 	}
 	return next, nil

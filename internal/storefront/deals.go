@@ -51,7 +51,8 @@ func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32, digits int) error
 			takes = takes || in
 			return in
 		}
-		d := Deal{Title: Label(r, digits), Wants: []DealGoods{}, Gives: []DealGoods{}, Code: f.Codes != nil, After: f.After != nil}
+		d := Deal{Title: Label(r, digits), Wants: []DealGoods{}, Gives: []DealGoods{},
+			Code: f.Codes != nil, After: f.After != nil}
 		for i := range f.Needs {
 			note(&f.Needs[i].Where)
 			d.Wants = append(d.Wants, a.goods(bound, &f.Needs[i].Where, max(f.Needs[i].Quantity, 1)))

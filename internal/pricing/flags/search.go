@@ -75,8 +75,8 @@ func (s *Search) After(e *pricing.Engine, touched pricing.Set, from pricing.Mome
 	return newSearch(e, q, s, touched, false)
 }
 
-// Stopping are the flags that keep a price from being sent, one of each kind by product, of some products in the span of
-// a question, each with its worst witness. Its errors are those of the question and of Between.
+// Stopping are the flags that keep a price from being sent, one of each kind by product, of some products in the span
+// of a question, each with its worst witness. Its errors are those of the question and of Between.
 func Stopping(e *pricing.Engine, q Question, some pricing.Set) (map[int32][]Flag, error) {
 	s, err := newSearch(e, q, nil, some, false)
 	if err != nil {

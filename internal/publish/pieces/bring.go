@@ -165,21 +165,26 @@ func Apply(published *pricing.Book, b Brought) (*pricing.Book, error) {
 // without fails with a *Dangling where a book after changes lacks what a piece of it needs.
 func without(published *pricing.Book, changes []book.Change) error {
 	next := *published
-	if err := edit(&next.Rules, changes, book.Rules, func(r *pricing.Rule) string { return r.Code }, func(doc []byte) (pricing.Rule, error) {
+	rules := func(r *pricing.Rule) string { return r.Code }
+	if err := edit(&next.Rules, changes, book.Rules, rules, func(doc []byte) (pricing.Rule, error) {
 		return bookfile.ReadRule(doc)
 	}); err != nil {
 		return err
 	}
-	if err := edit(&next.Ranges, changes, book.Ranges, func(r *pricing.Range) string { return r.Code }, bookfile.ReadRange); err != nil {
+	ranges := func(r *pricing.Range) string { return r.Code }
+	if err := edit(&next.Ranges, changes, book.Ranges, ranges, bookfile.ReadRange); err != nil {
 		return err
 	}
-	if err := edit(&next.Ladders, changes, book.Ladders, func(l *pricing.Ladder) string { return l.Code }, bookfile.ReadLadder); err != nil {
+	ladders := func(l *pricing.Ladder) string { return l.Code }
+	if err := edit(&next.Ladders, changes, book.Ladders, ladders, bookfile.ReadLadder); err != nil {
 		return err
 	}
-	if err := edit(&next.Campaigns, changes, book.Campaigns, func(c *pricing.Campaign) string { return c.Code }, bookfile.ReadCampaign); err != nil {
+	campaigns := func(c *pricing.Campaign) string { return c.Code }
+	if err := edit(&next.Campaigns, changes, book.Campaigns, campaigns, bookfile.ReadCampaign); err != nil {
 		return err
 	}
-	if err := edit(&next.Channels, changes, book.Channels, func(c *pricing.Channel) string { return c.Code }, bookfile.ReadChannel); err != nil {
+	channels := func(c *pricing.Channel) string { return c.Code }
+	if err := edit(&next.Channels, changes, book.Channels, channels, bookfile.ReadChannel); err != nil {
 		return err
 	}
 	rated := false
@@ -195,7 +200,8 @@ func without(published *pricing.Book, changes []book.Change) error {
 	products := slices.ContainsFunc(changes, func(c book.Change) bool { return c.Kind == book.Products })
 	switch {
 	case products:
-		if err := edit(&next.Products, changes, book.Products, func(p *pricing.Product) string { return p.SKU }, bookfile.ReadProduct); err != nil {
+		products := func(p *pricing.Product) string { return p.SKU }
+		if err := edit(&next.Products, changes, book.Products, products, bookfile.ReadProduct); err != nil {
 			return err
 		}
 	case !rated:

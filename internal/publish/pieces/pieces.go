@@ -1,6 +1,7 @@
 // Package pieces says what a published book is made of: pieces of the saved book, each brought there by a publication;
 // which of them differ, what one needs of the others, and the book that some of them make. What of a book holds once it
-// is saved (customers, groups, stock and the like) is no piece. Who brings pieces, and when, belongs to package publish.
+// is saved (customers, groups, stock and the like) is no piece. Who brings pieces, and when, belongs to package
+// publish.
 package pieces
 
 import (

@@ -209,8 +209,9 @@ func (s *Server) install(ctx context.Context, data string) error {
 func (s *Server) launch(ctx context.Context) error {
 	data := filepath.Join(s.dir, "data")
 	init := filepath.Join(s.dir, "init.sql")
-	// The installer leaves accounts without a password (root from this machine's addresses): anybody with a login here could
-	// use them. They go before the server takes connections, at every start, so that folders set up earlier are mended too.
+	// The installer leaves accounts without a password (root from this machine's addresses): anybody with a login here
+	// could use them. They go before the server takes connections, at every start, so that folders set up earlier are
+	// mended too.
 	statements := fmt.Sprintf("CREATE USER IF NOT EXISTS dogbane@'127.0.0.1';\nALTER USER dogbane@'127.0.0.1' IDENTIFIED BY '%s';\n"+
 		"GRANT ALL ON *.* TO dogbane@'127.0.0.1';\n"+
 		"DELETE FROM mysql.global_priv WHERE User <> 'mariadb.sys' AND NOT (User = 'dogbane' AND Host = '127.0.0.1');\n"+

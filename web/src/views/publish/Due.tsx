@@ -103,8 +103,8 @@ export function Due({ channel, name }: { channel: string; name: string }) {
         >
           <p>{whatHappens(asked.form, asked.cause, moment(asked.form.at, state?.now))}</p>
           <p className="mt-1">
-            This is saved, and can be undone. It alone is sent to every connected channel at once, with the prices that it
-            moves; whatever else is saved but not sent stays with the next publication by hand.
+            This is saved, and can be undone. It alone is sent to every connected channel at once, with the prices that
+            it moves; whatever else is saved but not sent stays with the next publication by hand.
           </p>
         </Confirm>
       )}
