@@ -160,9 +160,17 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 		}
 		return comparesFirst(ctx, s, comparer, p.Channel)
 	}
+	// Instances whose clocks differ agree on what is due by the database's.
+	common := &clock.Shared{Machine: time.Now}
+	if err := common.Ask(ctx, s.Now); err != nil {
+		return err
+	}
+	asks := func(ctx context.Context) { common.Run(ctx, s.Now) }
+	background.Go(func() { jobs.Steadily(ctx, "asking the database's clock", asks) })
+	due := func() time.Time { return present.Now().Add(common.Off()) }
 	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Sender: sender,
 		Desk: desk, Comparer: comparer, Jobs: jobs.NewShelf(ctx),
-		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: present.Now, Wake: sender.Wake},
+		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: due, Wake: sender.Wake},
 		Mail:     mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
 	shop := &demoShop{}
 	if present.IsSet() {

@@ -60,3 +60,11 @@ func (s *Store) ComparesFirst(ctx context.Context, channel string) (bool, error)
 func (s *Store) ComparedFirst(ctx context.Context, channel string) error {
 	return s.DropFact(ctx, compareFirst+channel)
 }
+
+// Now is the database's clock, UTC.
+func (s *Store) Now(ctx context.Context) (now time.Time, err error) {
+	if err := s.db.WithContext(ctx).Raw("SELECT UTC_TIMESTAMP(6)").Row().Scan(&now); err != nil {
+		return now, fmt.Errorf("ask the database's clock: %w", err)
+	}
+	return now, nil
+}
