@@ -63,7 +63,8 @@ func TestAnEveningIsPassedOver(t *testing.T) {
 	w := publish.Wish{Pieces: []pieces.Key{{Kind: book.Rules, Code: "E"}}, Reached: true}
 	p := o.publishes(w)
 	require.Equal(t, []any{publish.Done, 0}, []any{p.State, p.Counts.Total}, "no line changes now")
-	require.Equal(t, []publish.NamedPiece{{Piece: "rule E", Name: "E", Change: pieces.Changed}}, p.Named.Pieces)
+	require.Equal(t, []publish.NamedPiece{{Piece: "rule E", Name: "E", Change: pieces.Changed,
+		Later: []publish.NamedLater{{At: "2026-11-26T17:00", Lines: 2}}}}, p.Named.Pieces)
 	o.passes(9*time.Hour, s)
 	require.Equal(t, map[string]string{"A & <b>": "10.00", "B": "10.00", "C": "30.00"}, o.out.Prices(),
 		"B follows the clock as it was published, and its edit waits")
