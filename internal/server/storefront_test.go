@@ -32,8 +32,8 @@ func TestWhatCustomersSee(t *testing.T) {
 	for _, r := range goods.Table {
 		words = append(words, r.Words)
 	}
-	require.Equal(t, []string{"1 to 5 pieces: 19.60 each", "6 to 11 pieces: 18.82 each, you save 4 %",
-		"12 to 23 pieces: 18.23 each, you save 7 %", "24 pieces or more: 17.64 each, you save 10 %"}, words)
+	require.Equal(t, []string{"1 to 5 pieces: 19.60 each", "6 to 11 pieces: 18.82 each, you save 3.9 %",
+		"12 to 23 pieces: 18.23 each, you save 6.9 %", "24 pieces or more: 17.64 each, you save 10 %"}, words)
 	require.Equal(t, "from 5.95", goods.From.Words)
 	key := a.key("web", "quote")
 	a.do("GET", "/channel/web/goods/UG-01-J2", nil, 200, &same, key...)
