@@ -53,17 +53,22 @@ func (f *Folder) within(do func(root *os.Root) error) error {
 	}
 	done := make(chan error, 1)
 	go func() {
-		err := f.opened(do)
+		done <- f.opened(do)
 		p.hangs.Store(false)
 		<-p.turn
-		done <- err
 	}()
 	select {
 	case err := <-done:
 		return err
 	case <-late:
 		p.hangs.Store(true)
-		return fmt.Errorf("%w within %s", ErrHangs, folderPatience)
+		select {
+		case err := <-done: // it came back just now, perhaps before it was said to hang
+			p.hangs.Store(false)
+			return err
+		default:
+			return fmt.Errorf("%w within %s", ErrHangs, folderPatience)
+		}
 	}
 }
 
