@@ -39,14 +39,7 @@ func (s *Store) Waiting(ctx context.Context) ([]publish.Publication, error) {
 	if err := s.db.WithContext(ctx).Where("status = ?", publish.Waiting).Order("id").Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("look what waits for a second person: %w", err)
 	}
-	list := make([]publish.Publication, len(rows))
-	for i := range rows {
-		var err error
-		if list[i], err = rows[i].read(); err != nil {
-			return nil, err
-		}
-	}
-	return list, nil
+	return publicationsOf(rows)
 }
 
 // Claim makes a publication an owner's to send for as long as a lease lasts, by the database's clock; false where it is

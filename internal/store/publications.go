@@ -242,6 +242,10 @@ func (s *Store) Publications(ctx context.Context, channel string, before int64, 
 	if err := q.Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("read the publications: %w", err)
 	}
+	return publicationsOf(rows)
+}
+
+func publicationsOf(rows []publication) ([]publish.Publication, error) {
 	list := make([]publish.Publication, len(rows))
 	for i := range rows {
 		var err error
