@@ -21,8 +21,8 @@ const (
 // Off is how far the shared clock was ahead of the machine's when it was asked last.
 func (s *Shared) Off() time.Duration { return time.Duration(s.off.Load()) }
 
-// Ask asks the shared clock. What it says is taken for the middle of the time that asking took; an answer that took long
-// says too little, and the one before stands.
+// Ask asks the shared clock. What it says is taken for the middle of the time that asking took; an answer that took
+// long says too little, and the one before stands.
 func (s *Shared) Ask(ctx context.Context, now func(context.Context) (time.Time, error)) error {
 	begun := s.Machine()
 	there, err := now(ctx)
