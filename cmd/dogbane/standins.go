@@ -8,8 +8,10 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -24,6 +26,7 @@ import (
 type demoShop struct {
 	shop          *standin.Shop
 	channel, page string
+	tills         []sells
 	mails         string // where its mailbox takes mails, host:port
 	folder        string
 	feeds         []fed
@@ -33,6 +36,12 @@ type demoShop struct {
 // fed is a shop that fetches its channel's feed.
 type fed struct {
 	shop    *standin.Shop
+	channel string
+}
+
+// sells is a till that asks what a basket costs in its channel.
+type sells struct {
+	till    *standin.Till
 	channel string
 }
 
@@ -70,6 +79,14 @@ func (d *demoShop) open(ctx context.Context, s *store.Store, program string, bac
 	}
 	d.shop.SetBuyers(buyers)
 	d.shop.Ask(standin.Quotes{Address: "http://" + program + "/channel/" + d.channel, Key: key})
+	for _, t := range d.tills {
+		key, err := keyOf(ctx, s, filepath.Join(d.folder, t.channel+"-till"), t.channel, "quote", "redeem", "customers")
+		if err != nil {
+			return err
+		}
+		t.till.SetBuyers(buyers)
+		t.till.Ask(standin.Quotes{Address: "http://" + program + "/channel/" + t.channel, Key: key})
+	}
 	return nil
 }
 
@@ -165,6 +182,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			till.Now = func() time.Time { return now().In(zone) }
 			out.behave = append(out.behave, func() { till.Behave(standin.TillManners{CutOff: c.CutOff}) })
 			background.Go(func() { till.Watch(ctx) })
+			out.tills = append(out.tills, sells{till, c.Channel})
 			link = publish.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}
 			pages = till.Handler()
 		} else {
@@ -177,8 +195,9 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			if out.shop == nil {
 				out.shop, out.channel, out.page, shop.Mails = shop, c.Channel, page, box.Page
 			}
+			link.Pages = page + "goods/{sku}"
 			if c.Feed {
-				link = publish.Link{Channel: c.Channel, Kind: "feed"}
+				link = publish.Link{Channel: c.Channel, Kind: "feed", Pages: link.Pages}
 				out.feeds = append(out.feeds, fed{shop, c.Channel})
 			}
 			pages, closing = shop.Handler(), shop.Close
@@ -195,7 +214,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			_ = web.Close()
 			closing()
 		})
-		if err := reach(ctx, s, link, token); err != nil {
+		if err := reach(ctx, s, link, token, folder); err != nil {
 			return nil, err
 		}
 	}
@@ -205,19 +224,32 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 
 // reach keeps where a stand-in is reached, unless somebody has connected its channel otherwise. What was set beside its
 // address stays.
-func reach(ctx context.Context, s *store.Store, l publish.Link, token string) error {
+func reach(ctx context.Context, s *store.Store, l publish.Link, token, folder string) error {
 	links, err := s.Links(ctx)
 	if err != nil {
 		return err
 	}
 	l.Sends, l.Approval, l.GiveUpAfter, l.Reference = "by-hand", "none", 30*time.Minute, publish.Lowest30
 	if was, known := links[l.Channel]; known {
-		// One that is reached with the stand-ins' own token is a stand-in, whatever it was told by before.
-		if ours := was.Kind == "http" && was.Token == token || was.Kind == l.Kind && was.Kind != "http"; !ours {
+		if !isStandin(&was, token, folder) {
 			return nil
 		}
-		was.Kind, was.Address, was.Token = l.Kind, l.Address, l.Token
+		was.Kind, was.Address, was.Token, was.Pages = l.Kind, l.Address, l.Token, l.Pages
 		l = was
 	}
 	return s.SetLink(ctx, l)
+}
+
+// isStandin reports whether a link leads to a stand-in, wherever and by whatever means an earlier version reached it:
+// with the stand-ins' own token, through a folder of theirs, or by a feed, which leads nowhere else.
+func isStandin(l *publish.Link, token, folder string) bool {
+	switch l.Kind {
+	case "http":
+		u, err := url.Parse(l.Address)
+		return l.Token == token || err == nil && u.Hostname() == "127.0.0.1" &&
+			(u.Path == "/interface" || u.Path == "/interface/prices")
+	case "folder":
+		return filepath.Base(filepath.Dir(l.Address)) == filepath.Base(folder) && strings.HasSuffix(l.Address, "-till")
+	}
+	return l.Kind == "feed"
 }

@@ -18,7 +18,7 @@ import (
 func BenchmarkLook(b *testing.B) {
 	large := pricingtest.Large(100_000)
 	snap := booktest.Snapshot(b, large)
-	nobody := book.NewBuyers(func(context.Context) (map[string][]pricing.Purchase, error) { return nil, nil })
+	nobody := book.NewBuyers(func(context.Context, string, book.Bought) (book.Bought, error) { return book.Bought{}, nil })
 	boards := board.New(board.NewSweeps(), nobody,
 		func(context.Context, *book.Snapshot, string, int) (board.Prices, error) {
 			return func(int32) (int64, bool) { return 0, false }, nil

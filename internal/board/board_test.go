@@ -52,7 +52,7 @@ var noon = pricing.MomentOf(time.Date(2026, 11, 26, 12, 0, 0, 0, time.UTC))
 // boards make boards of a book of which a channel shows some prices.
 func boards(t *testing.T, shown map[string]string) *board.Boards {
 	t.Helper()
-	nobody := book.NewBuyers(func(context.Context) (map[string][]pricing.Purchase, error) { return nil, nil })
+	nobody := book.NewBuyers(func(context.Context, string, book.Bought) (book.Bought, error) { return book.Bought{}, nil })
 	return board.New(board.NewSweeps(), nobody,
 		func(_ context.Context, snap *book.Snapshot, channel string, digits int) (board.Prices, error) {
 			if channel == "till" {

@@ -3,10 +3,12 @@ package book
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
-	"sync"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"dogbane/internal/pricing"
 )
@@ -59,26 +61,31 @@ func With[V any](m map[string]V, key string, value V) map[string]V {
 	return next
 }
 
-// Buyers know what customers bought, until they are told to forget.
+// Bought is what a customer bought.
+type Bought struct {
+	Count, Newest int64              // of the sales that it is made of, and the number of the newest: others are others
+	List          []pricing.Purchase // oldest first; it never changes
+	Any           bool               // anything was ever sold, to whomever
+}
+
+// Buyers know what customers bought. What the newest of those that were asked for bought is kept, looked at anew each
+// time whether it still holds, so that sales of any instance count at once.
 type Buyers struct {
-	purchases func(ctx context.Context) (map[string][]pricing.Purchase, error)
-
-	mu      sync.Mutex // guards what follows
-	loaded  bool
-	version int64 // of the book when they were read: another instance may have brought sales in since
-	by      map[string][]pricing.Purchase
+	// read is what a customer bought; as it is known where that still holds.
+	read  func(ctx context.Context, customer string, known Bought) (Bought, error)
+	known *lru.Cache[string, Bought]
 }
 
-// NewBuyers reads purchases, oldest first, by customer.
-func NewBuyers(purchases func(ctx context.Context) (map[string][]pricing.Purchase, error)) *Buyers {
-	return &Buyers{purchases: purchases}
-}
+// mostBuyers bounds of how many customers it is kept what they bought.
+const mostBuyers = 500
 
-// Forget lets go of what is known: sales were brought in or taken back.
-func (b *Buyers) Forget() {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.loaded, b.by = false, nil
+// NewBuyers knows what customers bought by read, which gives what is known where nothing was sold since.
+func NewBuyers(read func(ctx context.Context, customer string, known Bought) (Bought, error)) *Buyers {
+	known, err := lru.New[string, Bought](mostBuyers)
+	if err != nil {
+		panic(fmt.Sprintf("book: %v", err)) // it is a number above 0
+	}
+	return &Buyers{read: read, known: known}
 }
 
 // Know puts into a customer's viewpoint whether a purchase would be the first, and the earlier ones as far back as a
@@ -115,22 +122,22 @@ func (b *Buyers) know(ctx context.Context, snap *Snapshot, vp *pricing.Viewpoint
 	if vp.Customer == "" {
 		return nil
 	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if !b.loaded || b.version != snap.Version {
-		by, err := b.purchases(ctx)
-		if err != nil {
-			return err
-		}
-		b.loaded, b.version, b.by = true, snap.Version, by
+	known, asked := b.known.Get(vp.Customer)
+	now, err := b.read(ctx, vp.Customer, known)
+	switch {
+	case err == nil:
+		b.known.Add(vp.Customer, now)
+	case asked && ctx.Err() == nil: // while the database is away, what was last known
+		now = known
+	default:
+		return err
 	}
-	bought := b.by[vp.Customer]
 	before := func(p pricing.Purchase, at pricing.Moment) int { return cmp.Compare(p.At, at) }
-	end, _ := slices.BinarySearchFunc(bought, vp.At, before)
-	vp.FirstOrder = len(b.by) > 0 && end == 0
-	from, _ := slices.BinarySearchFunc(bought[:end], since, before)
+	end, _ := slices.BinarySearchFunc(now.List, vp.At, before)
+	vp.FirstOrder = now.Any && end == 0
+	from, _ := slices.BinarySearchFunc(now.List[:end], since, before)
 	if from < end {
-		vp.History = slices.Clone(bought[from:end])
+		vp.History = slices.Clone(now.List[from:end])
 	}
 	return nil
 }

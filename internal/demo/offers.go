@@ -78,7 +78,7 @@ func offers() []pricing.Rule {
 				Gives:       []pricing.Give{{To: "basket", PercentOff: percent("15")}},
 				PerCustomer: new(2)},
 			Show: &pricing.Show{Label: "For your new kiln",
-				Message: "Hello {name}, shelves and posts for your {goods} cost 15 % less until {until}."}},
+				Message: "Hello {name}, {rewarded} for your {goods} cost 15 % less until {until}."}},
 		{
 			Code:     "CARRIAGE-FREE",
 			Layer:    pricing.Promotion,

@@ -63,14 +63,13 @@ type Matching struct {
 type Imports struct {
 	keeper Keeper
 	live   *book.Live
-	buyers *book.Buyers
 	clocks clock.Clocks
 	shelf  shelf
 }
 
-// NewImports bring files into a live book. Sales change what is known of buyers.
-func NewImports(keeper Keeper, live *book.Live, buyers *book.Buyers, clocks clock.Clocks) *Imports {
-	return &Imports{keeper: keeper, live: live, buyers: buyers, clocks: clocks}
+// NewImports bring files into a live book.
+func NewImports(keeper Keeper, live *book.Live, clocks clock.Clocks) *Imports {
+	return &Imports{keeper: keeper, live: live, clocks: clocks}
 }
 
 // ErrGone says that a file is no longer at hand.
@@ -349,7 +348,6 @@ func (i *Imports) CarryOut(ctx context.Context, p *Plan, by Carrying) (book.Entr
 		}); err != nil {
 			return book.Entry{}, err
 		}
-		i.buyers.Forget()
 	}
 	before := i.live.Current()
 	entry := book.Entry{Version: before.Version, Summary: p.summary}
@@ -371,7 +369,6 @@ func (i *Imports) CarryOut(ctx context.Context, p *Plan, by Carrying) (book.Entr
 		if entry, err = i.live.Save(ctx, edit); err != nil {
 			if len(p.sales) > 0 {
 				err = errors.Join(err, i.keeper.DropSales(context.WithoutCancel(ctx), file.ID))
-				i.buyers.Forget()
 			}
 			return entry, err
 		}

@@ -116,10 +116,9 @@ func open(t *testing.T) *desk {
 	live, memory := booktest.Live(t, booktest.Read(t, shop))
 	now := func() time.Time { return time.Date(2026, 11, 26, 11, 0, 0, 0, time.UTC) }
 	k := newKept()
-	buyers := book.NewBuyers(func(context.Context) (map[string][]pricing.Purchase, error) { return nil, nil })
 	ticks := now()
 	machine := func() time.Time { ticks = ticks.Add(time.Second); return ticks }
-	return &desk{t, intake.NewImports(k, live, buyers, clock.Clocks{Book: now, Machine: machine}), live, memory, k}
+	return &desk{t, intake.NewImports(k, live, clock.Clocks{Book: now, Machine: machine}), live, memory, k}
 }
 
 func (d *desk) read(kind, text string) intake.Preview {

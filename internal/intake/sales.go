@@ -107,7 +107,6 @@ func (i *Imports) DropSales(ctx context.Context, file int64, who string, checksS
 	if err := i.keeper.DropSales(ctx, file); err != nil {
 		return book.Entry{}, err
 	}
-	i.buyers.Forget()
 	units, err := i.keeper.SoldUnits(ctx, now-soldDays*pricing.Day, now)
 	if err != nil {
 		return book.Entry{}, err

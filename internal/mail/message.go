@@ -15,10 +15,13 @@ type Fields struct {
 	Name  string // of the customer
 	Goods string // what was bought
 	Until string // the last day of the offer, in words
-	// Rewarded are names of the goods that are reduced, and More is how many there are besides.
-	Rewarded []string
+	// Rewarded are the goods that are reduced, and More is how many there are besides.
+	Rewarded []Goods
 	More     int
 }
+
+// Goods is one of the goods that a message names, with the page where it is seen; "": there is none.
+type Goods struct{ Name, Page string }
 
 // Message is a mail in both of its forms.
 type Message struct {
@@ -30,16 +33,38 @@ type Message struct {
 
 var field = regexp.MustCompile(`\{[a-zA-Z]+\}`)
 
-// known are the fields by their names.
-func (f *Fields) known() map[string]string {
-	return map[string]string{"{name}": f.Name, "{goods}": f.Goods, "{until}": f.Until, "{rewarded}": f.rewarded()}
+// known are the fields by their names, as each form of a mail has texts and links.
+func (f *Fields) known(as form) map[string]string {
+	return map[string]string{"{name}": as.text(f.Name), "{goods}": as.text(f.Goods), "{until}": as.text(f.Until),
+		"{rewarded}": f.rewarded(as)}
 }
 
-func (f *Fields) rewarded() string {
-	list := f.Rewarded
+// form is how texts and links are written in one form of a mail.
+type form struct {
+	text func(string) string
+	link func(Goods) string
+}
+
+var (
+	plainForm = form{func(s string) string { return s }, func(g Goods) string { return g.Name + " (" + g.Page + ")" }}
+	htmlForm  = form{html.EscapeString, func(g Goods) string {
+		return `<a href="` + html.EscapeString(g.Page) + `">` + html.EscapeString(g.Name) + "</a>"
+	}}
+	headerForm = form{func(s string) string { return s }, func(g Goods) string { return g.Name }}
+)
+
+func (f *Fields) rewarded(as form) string {
+	var list []string
+	for _, g := range f.Rewarded {
+		if g.Page == "" {
+			list = append(list, as.text(g.Name))
+		} else {
+			list = append(list, as.link(g))
+		}
+	}
 	switch {
 	case f.More > 0:
-		list = append(slices.Clone(list), fmt.Sprintf("%d others", f.More))
+		list = append(list, fmt.Sprintf("%d others", f.More))
 	case len(list) == 0:
 		return ""
 	}
@@ -51,7 +76,7 @@ func (f *Fields) rewarded() string {
 
 // Unknown are the fields that a text names and that there are not.
 func Unknown(text string) []string {
-	names := (&Fields{}).known()
+	names := (&Fields{}).known(plainForm)
 	var list []string
 	for _, name := range field.FindAllString(text, -1) {
 		if _, exists := names[name]; !exists && !slices.Contains(list, name) {
@@ -63,24 +88,23 @@ func Unknown(text string) []string {
 
 // Write fills a text in. Fields that there are not stay as they were written; what the fields hold is never markup.
 func Write(subject, text string, f Fields) Message {
-	names := f.known()
-	fill := func(text string, as func(string) string) string {
+	fill := func(text string, as form) string {
+		names := f.known(as)
 		return field.ReplaceAllStringFunc(text, func(name string) string {
 			if value, exists := names[name]; exists {
-				return as(value)
+				return value
 			}
-			return as(name)
+			return as.text(name)
 		})
 	}
-	plain := func(s string) string { return s }
-	// The words of the text are escaped first: fields have no letters that would be.
 	var paragraphs []string
+	// The words of the text are escaped first: fields have no letters that would be.
 	for _, p := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n\n") {
 		if p = strings.TrimSpace(p); p != "" {
-			paragraphs = append(paragraphs, "<p>"+strings.ReplaceAll(fill(html.EscapeString(p), html.EscapeString), "\n", "<br>")+"</p>")
+			paragraphs = append(paragraphs, "<p>"+strings.ReplaceAll(fill(html.EscapeString(p), htmlForm), "\n", "<br>")+"</p>")
 		}
 	}
 	line := strings.NewReplacer("\r", " ", "\n", " ")
-	return Message{Subject: line.Replace(fill(subject, plain)), Text: fill(text, plain),
+	return Message{Subject: line.Replace(fill(subject, headerForm)), Text: fill(text, plainForm),
 		HTML: "<!doctype html><html><body>" + strings.Join(paragraphs, "") + "</body></html>"}
 }

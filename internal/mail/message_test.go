@@ -22,6 +22,12 @@ func TestMessagesAreFilledIn(t *testing.T) {
 	require.Equal(t, "For <b>{goods}</b> & \"co\" 🎁  Bcc: all@example.com", m.Subject)
 	require.Equal(t, "Hello <b>{goods}</b> & \"co\" 🎁,\n\nyour عجلة & {nobody} until 26 December 2026.", m.Text)
 	require.Contains(t, m.HTML, "<p>Hello &lt;b&gt;{goods}&lt;/b&gt; &amp; &#34;co&#34; 🎁,</p><p>your عجلة &amp; {nobody}")
+	m = mail.Write("{rewarded}", "Now {rewarded}.", mail.Fields{More: 3, Rewarded: []mail.Goods{{Name: "Post <b>&"},
+		{Name: "A shelf", Page: `http://shop.example/g/A%2F"1&2`}}})
+	require.Equal(t, "Post <b>&, A shelf and 3 others", m.Subject)
+	require.Equal(t, `Now Post <b>&, A shelf (http://shop.example/g/A%2F"1&2) and 3 others.`, m.Text)
+	require.Contains(t, m.HTML,
+		`Post &lt;b&gt;&amp;, <a href="http://shop.example/g/A%2F&#34;1&amp;2">A shelf</a> and 3 others.`)
 	require.Equal(t, []string{"{nobody}"}, mail.Unknown("{name} {nobody} {nobody} {}"))
 }
 

@@ -47,6 +47,10 @@ type Keeper interface {
 	Release(ctx context.Context, channel string, skus []string) error
 	// LinesOf are the whole lines that a channel shows of some products.
 	LinesOf(ctx context.Context, channel string, at time.Time, skus []string) ([]ShownLine, error)
+	// Decisions are what was decided of lines that differ later in a channel, by SKU.
+	Decisions(ctx context.Context, channel string) (map[string]Decision, error)
+	// SoldIn are the pieces of each product that a channel sold in [from, to); nil: no sale of that time bears a channel.
+	SoldIn(ctx context.Context, channel string, from, to pricing.Moment) (map[string]int64, error)
 	// LastShown are the prices that a channel showed last of some products that it does not show any more.
 	LastShown(ctx context.Context, channel string, skus []string) (map[string]money.Rat, error)
 	// Before is what a channel showed of each product that still stems from a publication, before it.
@@ -77,6 +81,7 @@ type Desk struct {
 	turns     map[string]int // how often a channel took something from this instance
 	upcoming  map[string]*upcoming
 	planned   map[string]*planned
+	sold      map[string]*Sold
 }
 
 // NewDesk makes a desk.
@@ -87,7 +92,7 @@ func NewDesk(keeper Keeper, now clock.Clock, broken Broken, wake func()) *Desk {
 	}
 	return &Desk{keeper: keeper, now: now, broken: broken, wake: wake, channels: map[string]*known{},
 		published: map[string]*editions{}, targets: targets, quoted: map[string]*Quoted{}, turns: map[string]int{},
-		upcoming: map[string]*upcoming{}, planned: map[string]*planned{}}
+		upcoming: map[string]*upcoming{}, planned: map[string]*planned{}, sold: map[string]*Sold{}}
 }
 
 // Wish is what somebody wants to send.
@@ -193,10 +198,17 @@ func (d *Desk) Prepare(ctx context.Context, snap *book.Snapshot, channel string,
 	if err != nil {
 		return Publication{}, err
 	}
+	worth, err := d.Worth(ctx, snap, channel)
+	if err != nil {
+		return Publication{}, err
+	}
 	p := Publication{Channel: channel, Version: snap.Version, At: found.At, Prepared: d.now(), Who: w.Who, Kind: ByHand,
 		Whole: w.Whole, State: Prepared, Rules: found.Rules, Brings: to.brings, Brought: &to.brought,
-		Named: Named{Worth: found.worthOf(rows), Pieces: to.names()}}
+		Named: Named{Worth: worth.of(found, rows), Pieces: to.names()}}
 	if err := d.foretell(ctx, snap, e, to, found, &p); err != nil {
+		return p, err
+	}
+	if err := d.plan(ctx, e, to, &w, &p); err != nil {
 		return p, err
 	}
 	for name, reason := range w.Overrides {
@@ -240,7 +252,7 @@ func (d *Desk) foretell(ctx context.Context, snap *book.Snapshot, e *Edition, to
 		n := &p.Named.Pieces[i]
 		n.Lines = lines[n.Piece]
 		for _, l := range of[n.Piece] {
-			n.Later = append(n.Later, NamedLater{l.At.String(), l.Lines})
+			n.Later = append(n.Later, NamedLater{l.At.String(), l.Lines, len(l.Stopped)})
 		}
 	}
 	return nil

@@ -64,7 +64,6 @@ type Difference struct {
 	Product               int32      // -1: it is no longer in the book
 	Margin                *money.Rat // net − fee − cost of the new price
 	Gain                  *money.Rat // what a piece earns more than at the price that it shows
-	Sold                  *money.Rat // pieces in the last 30 days, where it shows a price
 	Cost                  *money.Rat // on the price's footing
 	Stops                 []Stop     // keep the line from being sent until they are overridden or it is left out
 	Held                  bool       // it was taken back: nothing sends it until somebody releases it
@@ -449,7 +448,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 	if err != nil {
 		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
 	}
-	d.weigh(t, x, rows)
+	d.weigh(x, rows)
 	pricing.InParallel(len(rows), func(from, to int) {
 		for i := from; i < to; i++ {
 			r := &rows[i]

@@ -367,7 +367,11 @@ func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel strin
 		return p, nil, err
 	}
 	p.Rules = found.Rules
-	if rows, err = dueRows(found, changed); err != nil {
+	decided, err := s.Desk.keeper.Decisions(ctx, channel)
+	if err != nil {
+		return p, nil, err
+	}
+	if rows, err = dueRows(found, changed, decided); err != nil {
 		return p, nil, err
 	}
 	if ahead {
@@ -399,17 +403,23 @@ func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, 
 }
 
 // dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the
-// channel shows them. What was refused, left out or taken back waits for somebody; what is blocked is left out.
-func dueRows(d *Differences, changed map[string]bool) ([]Row, error) {
-	w := Wish{}
+// channel shows them. What was refused, left out or taken back waits for somebody; what is blocked is left out, unless
+// it was decided otherwise when that was published.
+func dueRows(d *Differences, changed map[string]bool, decided map[string]Decision) ([]Row, error) {
+	w := Wish{Overrides: map[string]string{}}
 	var rows []Difference
 	for _, r := range d.Rows {
 		switch {
 		case r.Held:
 		case r.Unanswered, r.Kind == Again, changed[r.SKU] && !r.Behind:
 			rows = append(rows, r)
-			if r.Blocked() {
+			said, is := decided[r.SKU]
+			is = is && d.At <= said.Until && changed[r.SKU]
+			switch {
+			case is && said.Reason == "", r.Blocked() && !is:
 				w.LeaveOut = append(w.LeaveOut, r.SKU)
+			case is:
+				w.Overrides[r.SKU] = said.Reason
 			}
 		}
 	}

@@ -1,7 +1,9 @@
 package publish
 
 import (
+	"errors"
 	"net/url"
+	"strings"
 	"time"
 )
 
@@ -16,6 +18,8 @@ type Link struct {
 	GiveUpAfter time.Duration
 	Compare     time.Duration // how often what the channel shows is read; 0: not by itself
 	Reference   ReferenceKind
+	// Pages is where people see its goods: an address in which {sku} stands for the SKU; "": nobody has said.
+	Pages string
 }
 
 // OnTheMinute reports whether the channel is told by itself when a moment comes at which lines differ.
@@ -28,4 +32,31 @@ func (l *Link) Page() string {
 		return ""
 	}
 	return u.Scheme + "://" + u.Host + "/"
+}
+
+// skuInPages is what stands for the SKU in the address of pages.
+const skuInPages = "{sku}"
+
+// PageOf is where people see a product, or "".
+func (l *Link) PageOf(sku string) string {
+	return strings.ReplaceAll(l.Pages, skuInPages, url.PathEscape(sku))
+}
+
+// CheckPages reports what is wrong with an address of pages; "" is none, and right.
+func CheckPages(pages string) error {
+	if pages == "" {
+		return nil
+	}
+	u, err := url.Parse(strings.ReplaceAll(pages, skuInPages, "SKU"))
+	switch {
+	case err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https":
+		return errors.New("must begin with http:// or https:// and name a host")
+	case !strings.Contains(pages, skuInPages):
+		return errors.New("must say where the SKU stands, as {sku}")
+	case strings.Contains(strings.SplitN(pages, "://", 2)[1][:len(u.Host)], skuInPages):
+		return errors.New("must have {sku} behind the host")
+	case len(pages) > 500:
+		return errors.New("must be at most 500 bytes long")
+	}
+	return nil
 }

@@ -110,6 +110,9 @@ func (r *reaches) of(sku string) (places []int) {
 type LaterLines struct {
 	At    pricing.Moment
 	Lines int
+	// Stopped are those of them that are blocked then, by SKU: they are left out at that moment, unless somebody gives a
+	// reason.
+	Stopped map[string][]Stop
 }
 
 // Pending is a piece that differs in a channel, with what comes of it.
@@ -279,6 +282,7 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 	found := &planned{e.Snapshot.Version, snap.Version, now.kind, at, make([][]LaterLines, len(e.Pieces))}
 	reach := reachesOf(e.Pieces, e.Engine, snap.Engine)
 	turning := map[pricing.Moment][]bool{}
+	differ := map[pricing.Moment][]string{}
 	err = (&pair{before, now, false}).differing(at, func(m pricing.Moment, sku string, _, _ *figure) {
 		if m == at {
 			return // it differs now
@@ -300,17 +304,52 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 			if n := len(list); n > 0 && list[n-1].At == m {
 				list[n-1].Lines++
 			} else if n < mostLater {
-				found.of[i] = append(list, LaterLines{m, 1})
+				found.of[i] = append(list, LaterLines{At: m, Lines: 1})
+			} else {
+				continue
+			}
+			if n := len(differ[m]); n == 0 || differ[m][n-1] != sku {
+				differ[m] = append(differ[m], sku)
 			}
 		}
 	})
 	if err != nil {
 		return nil, err
 	}
+	if err := d.judgeLater(ctx, snap, now, found, reach, differ); err != nil {
+		return nil, err
+	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.planned[channel] = found
 	return found.of, nil
+}
+
+// judgeLater finds which of the lines that pieces make others later are blocked then.
+func (d *Desk) judgeLater(ctx context.Context, snap *book.Snapshot, now *Telling, found *planned, reach *reaches,
+	differ map[pricing.Moment][]string) error {
+	for m, skus := range differ {
+		then, err := d.ofSome(ctx, snap, now.Channel, m, now.numbers(skus))
+		if err != nil {
+			return err
+		}
+		for i := range then.Rows {
+			r := &then.Rows[i]
+			if !r.Blocked() {
+				continue
+			}
+			for _, place := range reach.of(r.SKU) {
+				list := found.of[place]
+				if at := slices.IndexFunc(list, func(l LaterLines) bool { return l.At == m }); at >= 0 {
+					if list[at].Stopped == nil {
+						list[at].Stopped = map[string][]Stop{}
+					}
+					list[at].Stopped[r.SKU] = r.Stops
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // turnsAt reports whether a piece of a book opens or closes at a moment: a rule with its campaign, or any rule that

@@ -1,6 +1,8 @@
 package publish_test
 
 import (
+	"maps"
+	"slices"
 	"testing"
 	"time"
 
@@ -48,7 +50,11 @@ func TestWhatIsPlannedIsPublished(t *testing.T) {
 	deeper.Effect = &effect
 	o.saves(&was, &deeper) // a fifth off, from tomorrow 9:00
 	require.Empty(t, o.differences())
-	require.Equal(t, map[string][]publish.LaterLines{"rule S": {{At: moment(t, "2026-11-27T09:00"), Lines: 4}}}, o.later())
+	later := o.later()["rule S"]
+	require.Len(t, later, 1)
+	require.Equal(t, []any{moment(t, "2026-11-27T09:00"), 4, []string{"C"}}, []any{later[0].At, later[0].Lines,
+		slices.Collect(maps.Keys(later[0].Stopped))}, "what will be blocked is said before")
+	require.Equal(t, "-5.00", later[0].Stopped["C"][0].Left.Fixed(2))
 
 	w := publish.Wish{Who: "me", Version: o.live.Current().Version, SKUs: []string{"B"}}
 	_, err := o.desk.Prepare(t.Context(), o.live.Current(), "web", w)
@@ -63,6 +69,57 @@ func TestWhatIsPlannedIsPublished(t *testing.T) {
 	require.Equal(t, "16.00", o.out.Prices()["B"])
 	require.Equal(t, "30.00", o.out.Prices()["C"], "blocked: it would be below cost")
 	o.out.Check(t)
+}
+
+// What is decided of lines when a sale is published that begins later holds at its moments: what was overridden goes
+// although it is blocked then, what was left out stays out. A later publication that reaches them decides anew.
+func TestDecisionsOfPlannedLinesHold(t *testing.T) {
+	for name, c := range map[string]struct {
+		after func(o *office)
+		c, b  string
+	}{
+		"as it was decided": {func(*office) {}, "24.00", "20.00"},
+		"decided anew": {func(o *office) {
+			o.setOff("S", "21")
+			o.publishes(publish.Wish{})
+		}, "30.00", "15.80"},
+		"beside something else": {func(o *office) {
+			o.setList("A & <b>", "11.00")
+			o.publishes(publish.Wish{})
+		}, "24.00", "20.00"},
+		"of the first one": {nil, "27.00", ""}, // the book's own tenth; what was left out was never shown
+		"let go of": {func(o *office) {
+			require.NoError(t, o.store.ReleaseLeftOut(t.Context(), "web", []string{"B", "C"}))
+		}, "24.00", "16.00"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			o := opened(t, shop)
+			o.onTheMinute()
+			s := o.scheduled()
+			decided := publish.Wish{LeaveOut: []string{"B"}, Overrides: map[string]string{"C": "agreed"}}
+			if c.after == nil {
+				o.publishes(decided)
+			} else {
+				o.publishes(publish.Wish{})
+				o.passes(time.Minute, s)
+				o.setOff("S", "20")
+				o.publishes(decided)
+				c.after(o)
+			}
+			o.passes(24*time.Hour, s)
+			require.Equal(t, []string{c.c, c.b}, []string{o.out.Prices()["C"], o.out.Prices()["B"]})
+			for _, p := range o.publications() {
+				if rows, err := o.store.Rows(t.Context(), p.ID, "", 0); err == nil && p.Kind == publish.Due && c.c == "24.00" {
+					at := slices.IndexFunc(rows, func(r publish.Row) bool { return r.SKU == "C" })
+					require.Equal(t, "agreed", rows[at].Override, "why it went is in the history")
+				}
+			}
+			// After the sale nothing of it is left.
+			o.passes(48*time.Hour, s)
+			require.Equal(t, "30.00", o.out.Prices()["C"])
+			o.out.Check(t)
+		})
+	}
 }
 
 // approval has the channel want a second person.

@@ -112,6 +112,16 @@ type Named struct {
 	Effective   string            `json:"effective,omitempty"`   // when the channel shows it; "": at once
 	Pieces      []NamedPiece      `json:"pieces,omitempty"`      // that it brings
 	Worth       *WorthText        `json:"worth,omitempty"`       // of what is sent
+	// Decided is what was decided, by SKU, of lines that differ later; Redecide are SKUs of which nothing decided before
+	// holds any more, as what is brought reaches them.
+	Decided  map[string]Decision `json:"decided,omitempty"`
+	Redecide []string            `json:"redecide,omitempty"`
+}
+
+// Decision is what becomes of a line at the moments at which it differs by itself.
+type Decision struct {
+	Reason string         `json:"reason,omitempty"` // why it goes although it is blocked then; "": it is left out
+	Until  pricing.Moment `json:"until"`            // the last of those moments
 }
 
 // NamedPiece is a piece that a publication brings, as its history tells it.
@@ -125,8 +135,9 @@ type NamedPiece struct {
 
 // NamedLater is how many lines a piece makes others at a later moment.
 type NamedLater struct {
-	At    string `json:"at"`
-	Lines int    `json:"lines"`
+	At      string `json:"at"`
+	Lines   int    `json:"lines"`
+	Blocked int    `json:"blocked,omitempty" doc:"of them: left out then, unless a reason is given"`
 }
 
 // RuleChanges are the rules that a channel is told, and those that it is to forget.

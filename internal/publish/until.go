@@ -99,7 +99,9 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 		if !any {
 			continue
 		}
-		turned = turned.Or(derived)
+		if turned = turned.Or(derived); l.some != nil {
+			turned = turned.And(l.some)
+		}
 		if wants != nil {
 			var left []int32
 			turned.Each(func(p int32) bool {

@@ -102,7 +102,6 @@ func (s *Server) endDemo(ctx context.Context, book *pricing.Book) error {
 		return err
 	}
 	s.known.Purge()
-	s.buyers.Forget()
 	if s.DemoEnds != nil {
 		s.DemoEnds()
 	}

@@ -69,7 +69,6 @@ func (s *Server) registerChannel(api huma.API) {
 		if _, err := s.caller(ctx, &in.ChannelCall, mayRedeem); err != nil {
 			return err
 		}
-		defer s.buyers.Forget()
 		defer s.uses.Forget()
 		return s.Store.CancelOrder(ctx, in.Channel, in.Order, s.Clocks.Book().UTC())
 	})
@@ -98,7 +97,7 @@ func (s *Server) quote(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return receipt(snap, a), nil
+	return receipt(snap, q.Viewpoint, a)
 }
 
 // quoted is the question of a quote, with what is kept beside the book; a customer may be named beside it. Errors are
@@ -142,10 +141,14 @@ func (s *Server) quoted(ctx context.Context, snap *publish.Quoted, key store.Cha
 }
 
 // receipt is an answer as customers read it.
-func receipt(snap *publish.Quoted, a *basket.Answer) *bookfile.BasketAnswer {
+func receipt(snap *publish.Quoted, vp pricing.Viewpoint, a *basket.Answer) (*bookfile.BasketAnswer, error) {
+	scope, err := snap.Engine.Scope(vp)
+	if err != nil {
+		return nil, err
+	}
 	out := bookfile.BasketAnswerOf(a).WithoutCosts()
-	storefront.Name(out, a.Digits, snap.Rule)
-	return out
+	storefront.Name(out, scope, snap.Rule)
+	return out, nil
 }
 
 // published is what a channel's customers are quoted from.

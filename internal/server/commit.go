@@ -3,8 +3,10 @@ package server
 import (
 	"context"
 	"net/http"
+	"slices"
 
 	"dogbane/internal/book"
+	"dogbane/internal/publish/pieces"
 )
 
 // Saved is what a write answers.
@@ -12,9 +14,14 @@ type Saved struct {
 	Version int64  `json:"version"`
 	Entry   int64  `json:"entry" doc:"of the log; it can be undone"`
 	Summary string `json:"summary"`
+	// Publish says that it reaches channels when somebody publishes it; else it is in force.
+	Publish bool `json:"publish" doc:"whether it reaches channels only when it is published; else it holds there once saved"`
 }
 
-func saved(e book.Entry) Saved { return Saved{e.Version, e.ID, e.Summary} }
+func saved(e book.Entry) Saved {
+	return Saved{e.Version, e.ID, e.Summary,
+		slices.ContainsFunc(e.Changes, func(c book.Change) bool { return pieces.Are(c.Kind) })}
+}
 
 // Seen is part of every request that changes the book.
 type Seen struct {

@@ -64,9 +64,20 @@ type PieceRow struct {
 
 // LaterLines is how many lines are others from a later moment on.
 type LaterLines struct {
-	At    string `json:"at"`
-	Lines int    `json:"lines"`
+	At      string      `json:"at"`
+	Lines   int         `json:"lines"`
+	Blocked int         `json:"blocked,omitempty" doc:"of them: left out then, unless a reason is given"`
+	Stopped []LaterStop `json:"stopped,omitempty" doc:"the first of those, by SKU"`
 }
+
+// LaterStop is a line that is blocked at a later moment.
+type LaterStop struct {
+	SKU     string    `json:"sku"`
+	Blocked []StopRow `json:"blocked"`
+}
+
+// mostLaterStops bounds how many lines that are blocked later are named of a piece and a moment.
+const mostLaterStops = 200
 
 // StopRow is what keeps a price or an offer from being sent, and for whom, at which quantity, it is worst.
 type StopRow struct {
@@ -318,7 +329,11 @@ func (s *Server) channelDifferences(ctx context.Context, in *DifferencesQuery) (
 		limit = 1000
 	}
 	kinds, made, within := map[publish.Kind]int{}, map[string]int{}, map[string]int{}
-	passes, place, worth := in.passes(snap), 0, publish.Worth{}
+	worth, err := s.Desk.Worth(ctx, snap, in.Channel)
+	if err != nil {
+		return out, err
+	}
+	passes, place := in.passes(snap), 0
 	for i := range d.Rows {
 		r := &d.Rows[i]
 		if loose(i) {
@@ -421,7 +436,7 @@ func (s *Server) pieceRows(ctx context.Context, d *publish.Pendings) ([]PieceRow
 	}
 	list := []PieceRow{}
 	of := map[int64]*PieceRow{}
-	later := map[int64]map[pricing.Moment]int{}
+	later := map[int64]map[pricing.Moment]publish.LaterLines{}
 	products := 0
 	for i := range d.All {
 		if d.All[i].Kind == book.Products {
@@ -441,13 +456,16 @@ func (s *Server) pieceRows(ctx context.Context, d *publish.Pendings) ([]PieceRow
 			if e == nil {
 				e = &PieceRow{Piece: row.Edit, Name: entry.Summary, Change: string(pieces.Changed), Later: []LaterLines{},
 					Blocked: []StopRow{}, With: []string{}, Held: true, Chosen: true}
-				of[entry.ID], later[entry.ID] = e, map[pricing.Moment]int{}
+				of[entry.ID], later[entry.ID] = e, map[pricing.Moment]publish.LaterLines{}
 			}
 			e.Products++
 			e.Held, e.Chosen = e.Held && p.Held, e.Chosen && p.Chosen
 			e.Stopped += p.Stopped
 			for _, l := range p.Later {
-				later[entry.ID][l.At] += l.Lines
+				sum := later[entry.ID][l.At]
+				sum.Lines += l.Lines
+				sum.Stopped = merged(sum.Stopped, l.Stopped)
+				later[entry.ID][l.At] = sum
 			}
 			for _, w := range row.With {
 				if !slices.Contains(e.With, w) {
@@ -472,7 +490,9 @@ func (s *Server) pieceRows(ctx context.Context, d *publish.Pendings) ([]PieceRow
 	}
 	for _, id := range slices.Backward(slices.Sorted(maps.Keys(of))) {
 		for _, at := range slices.Sorted(maps.Keys(later[id])) {
-			of[id].Later = append(of[id].Later, LaterLines{at.String(), later[id][at]})
+			sum := later[id][at]
+			sum.At = at
+			of[id].Later = append(of[id].Later, laterLines(&sum, d.Digits))
 		}
 		list = append(list, *of[id])
 	}
@@ -486,12 +506,32 @@ func pieceRow(p *publish.Pending, digits int) PieceRow {
 		row.Was = pieces.Key{Kind: p.Kind, Code: p.Was}.String()
 	}
 	for _, l := range p.Later {
-		row.Later = append(row.Later, LaterLines{l.At.String(), l.Lines})
+		row.Later = append(row.Later, laterLines(&l, digits))
 	}
 	for _, w := range p.With {
 		row.With = append(row.With, w.String())
 	}
 	return row
+}
+
+func laterLines(l *publish.LaterLines, digits int) LaterLines {
+	out := LaterLines{At: l.At.String(), Lines: l.Lines, Blocked: len(l.Stopped)}
+	for _, sku := range slices.Sorted(maps.Keys(l.Stopped)) {
+		if len(out.Stopped) == mostLaterStops {
+			break
+		}
+		out.Stopped = append(out.Stopped, LaterStop{sku, stopRows(l.Stopped[sku], digits)})
+	}
+	return out
+}
+
+// merged are the stops of two maps; the first one grows.
+func merged(a, b map[string][]publish.Stop) map[string][]publish.Stop {
+	if a == nil {
+		a = map[string][]publish.Stop{}
+	}
+	maps.Copy(a, b)
+	return a
 }
 
 func stopRows(stops []publish.Stop, digits int) []StopRow {

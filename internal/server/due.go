@@ -130,9 +130,14 @@ func (s *Server) due(ctx context.Context, in *ChannelQuery) (DueList, error) {
 	if err != nil {
 		return out, err
 	}
+	behind, err := s.Desk.Behind(ctx, snap)
+	if err != nil {
+		return out, err
+	}
 	for i := range dues {
 		d := &dues[i]
-		row := DueRow{At: d.At.String(), Lines: len(d.Changed), Causes: s.causes(snap, version.Snapshot, in.Channel, d)}
+		row := DueRow{At: d.At.String(), Lines: len(d.Changed),
+			Causes: s.causes(snap, version.Snapshot, in.Channel, d, behind)}
 		for _, sku := range d.SKUs {
 			if waits[sku] {
 				row.Unpublished++

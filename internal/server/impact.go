@@ -15,6 +15,7 @@ import (
 	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 	"dogbane/internal/storefront"
 )
@@ -51,8 +52,12 @@ func sampleMessage(snap *book.Snapshot, rule *pricing.Rule, vp pricing.Viewpoint
 	if len(snap.Book.Customers) > 0 {
 		customer = cmp.Or(vp.Customer, snap.Book.Customers[0].Code)
 	}
-	reduced := storefront.Rewards(snap.Engine, rule)
-	return messageOf(snap, x, customer, &reduced)
+	scope, err := snap.Engine.Scope(vp)
+	if err != nil {
+		return mail.Message{}, false
+	}
+	reduced := storefront.Rewards(snap.Engine, scope, rule)
+	return messageOf(snap, scope, x, customer, &reduced, &publish.Link{})
 }
 
 func (s *Server) registerImpact(api huma.API) {

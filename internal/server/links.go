@@ -33,6 +33,7 @@ type LinkForm struct {
 	GiveUpAfter string          `json:"giveUpAfter,omitempty" doc:"such as 30m"`
 	Compare     string          `json:"compare,omitempty" doc:"such as 1h, or off"`
 	Reference   string          `json:"reference,omitempty" doc:"what reductions are shown against: lowest30, catalog, list or rrp"`
+	Pages       string          `json:"pages,omitempty" doc:"where people see its goods, {sku} standing for the SKU: mails to customers lead there"`
 }
 
 // LinkAnswer is a link without its token.
@@ -46,6 +47,7 @@ type LinkAnswer struct {
 	GiveUpAfter string          `json:"giveUpAfter"`
 	Compare     string          `json:"compare"`
 	Reference   string          `json:"reference" enum:"lowest30,catalog,list,rrp"`
+	Pages       string          `json:"pages,omitempty" doc:"where people see its goods, {sku} standing for the SKU"`
 }
 
 // LinkList is all links.
@@ -153,7 +155,7 @@ func linkText(l publish.Link) string {
 
 func linkAnswer(l publish.Link) LinkAnswer {
 	out := LinkAnswer{Channel: l.Channel, Kind: l.Kind, Address: l.Address, Token: l.Token != "", Sends: l.Sends,
-		GiveUpAfter: short(l.GiveUpAfter), Compare: "off", Reference: string(l.Reference)}
+		GiveUpAfter: short(l.GiveUpAfter), Compare: "off", Reference: string(l.Reference), Pages: l.Pages}
 	if l.Compare > 0 {
 		out.Compare = short(l.Compare)
 	}
@@ -205,6 +207,10 @@ func (s *Server) readLink(ctx context.Context, in *LinkBody) (publish.Link, erro
 	}
 	if !slices.Contains(publish.ReferenceKinds, link.Reference) {
 		return link, invalid("reference", "must be lowest30, catalog, list or rrp")
+	}
+	link.Pages = strings.TrimSpace(f.Pages)
+	if err := publish.CheckPages(link.Pages); err != nil {
+		return link, invalid("pages", "The address of its pages "+err.Error()+".")
 	}
 	if err := readApproval(f.Approval, &link); err != nil {
 		return link, err

@@ -75,7 +75,6 @@ func (s *Server) registerLog(api huma.API) {
 		entry, err := s.Live.Undo(ctx, in.ID, personOf(ctx).Name, s.Clocks.Book(), in.ChecksSeen)
 		if err == nil {
 			err = s.Store.DropSalesOf(ctx, in.ID)
-			s.buyers.Forget()
 		}
 		return saved(entry), err
 	})

@@ -11,9 +11,9 @@ import (
 	"dogbane/internal/codes"
 	"dogbane/internal/intake"
 	"dogbane/internal/mail"
-	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
+	"dogbane/internal/publish"
 	"dogbane/internal/store"
 	"dogbane/internal/storefront"
 )
@@ -96,16 +96,29 @@ func (s *Server) order(ctx context.Context, in *struct {
 				At: now}, Bounds: b})
 		}
 	}
+	links, err := s.Store.Links(ctx)
+	if err != nil {
+		return nil, err
+	}
+	link := links[in.Channel]
 	opened := snap.Baskets().OpenedBy(q.Viewpoint, bought)
-	answer := OrderAnswer{Key: f.Key, Answer: *receipt(snap, a), Opens: []OpenedOffer{}}
+	told, err := receipt(snap, q.Viewpoint, a)
+	if err != nil {
+		return nil, err
+	}
+	scope, err := snap.Engine.Scope(q.Viewpoint)
+	if err != nil {
+		return nil, err
+	}
+	answer := OrderAnswer{Key: f.Key, Answer: *told, Opens: []OpenedOffer{}}
 	for _, x := range opened {
-		reduced := storefront.Rewards(snap.Engine, x.Rule)
-		if m, tells := messageOf(snap.Snapshot, x, q.Customer, &reduced); tells && f.Email != "" && s.Mail.Ready() {
+		reduced := storefront.Rewards(snap.Engine, scope, x.Rule)
+		if m, tells := messageOf(snap.Snapshot, scope, x, q.Customer, &reduced, &link); tells && f.Email != "" && s.Mail.Ready() {
 			m.To = f.Email
 			o.Mails = append(o.Mails, m)
 		}
 		answer.Opens = append(answer.Opens, OpenedOffer{Rule: x.Rule.Code,
-			Name: storefront.Label(x.Rule, a.Digits), Goods: x.SKU, Reduced: reduced, Until: x.Until.String()})
+			Name: storefront.Label(x.Rule, scope), Goods: x.SKU, Reduced: reduced, Until: x.Until.String()})
 	}
 	text, err := json.Marshal(answer)
 	if err != nil {
@@ -113,7 +126,6 @@ func (s *Server) order(ctx context.Context, in *struct {
 	}
 	o.Answer = string(text)
 	again, err := s.Store.PlaceOrder(ctx, &o, "Orders of "+snap.Channel(in.Channel).Title(), lines, uses)
-	s.buyers.Forget()
 	s.uses.Forget()
 	return orderAnswer(&o, again, refusedUse(err))
 }
@@ -133,15 +145,16 @@ func orderAnswer(o *store.Order, again bool, refused error) (*status[OrderAnswer
 // messageOf is what a customer is told of an offer that a purchase opened; false where it tells nothing.
 func messageOf(
 	snap *book.Snapshot,
+	in *pricing.Scope,
 	x basket.Opening,
 	customer string,
 	reduced *storefront.DealGoods,
+	link *publish.Link,
 ) (mail.Message, bool) {
 	show := x.Rule.Show
 	if show == nil || show.Message == "" {
 		return mail.Message{}, false
 	}
-	digits, _ := money.Digits(snap.Book.Settings.Currency)
 	f := mail.Fields{Goods: x.SKU, Until: (x.Until - pricing.Minute).Format("2 January 2006")}
 	if p := snap.Product(x.SKU); p != nil && p.Name != "" {
 		f.Goods = p.Name
@@ -152,8 +165,8 @@ func messageOf(
 		}
 	}
 	for _, g := range reduced.Goods {
-		f.Rewarded = append(f.Rewarded, cmp.Or(g.Name, g.SKU))
+		f.Rewarded = append(f.Rewarded, mail.Goods{Name: cmp.Or(g.Name, g.SKU), Page: link.PageOf(g.SKU)})
 	}
 	f.More = reduced.Many - len(reduced.Goods)
-	return mail.Write(storefront.Label(x.Rule, digits), show.Message, f), true
+	return mail.Write(storefront.Label(x.Rule, in), show.Message, f), true
 }

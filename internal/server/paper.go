@@ -19,6 +19,7 @@ import (
 type LabelQuery struct {
 	BoardFilter
 	Sheet string `query:"sheet" enum:"105x74,105x57,70x42,70x37,52x30" default:"70x37" doc:"the size of a label in millimetres, on sheets of A4"`
+	Of    string `query:"of" enum:"published,saved" default:"published" doc:"saved: with changes that were not sent yet"`
 	Skip  int    `query:"skip" minimum:"0" maximum:"39" doc:"labels that are gone from the first sheet"`
 }
 
@@ -28,6 +29,7 @@ type PriceListQuery struct {
 	Format string `query:"format" enum:"pdf,xlsx" default:"pdf"`
 	Title  string `query:"title" maxLength:"200"`
 	Note   string `query:"note" maxLength:"2000"`
+	Of     string `query:"of" enum:"published,saved" default:"published" doc:"saved: with changes that were not sent yet"`
 }
 
 // mostPrinted bounds how many goods are printed at once.
@@ -41,7 +43,7 @@ const (
 func (s *Server) registerPaper(api huma.API) {
 	on(api, store.Reader, http.MethodGet, "/api/labels", func(ctx context.Context, in *LabelQuery) (*huma.StreamResponse,
 		error) {
-		head, _, goods, err := s.printed(ctx, &in.BoardFilter)
+		head, _, goods, err := s.printed(ctx, &in.BoardFilter, in.Of)
 		if err != nil {
 			return nil, err
 		}
@@ -55,7 +57,7 @@ func (s *Server) registerPaper(api huma.API) {
 	on(api, store.Reader, http.MethodGet, "/api/price-list", func(ctx context.Context,
 		in *PriceListQuery) (*huma.StreamResponse, error) {
 		in.Sort = "category"
-		head, digits, goods, err := s.printed(ctx, &in.BoardFilter)
+		head, digits, goods, err := s.printed(ctx, &in.BoardFilter, in.Of)
 		if err != nil {
 			return nil, err
 		}
@@ -84,7 +86,7 @@ func document(name, kind string, data []byte) *huma.StreamResponse {
 }
 
 // printed are the goods that a board shows, as its channel would be told them, with what is said above them.
-func (s *Server) printed(ctx context.Context, f *BoardFilter) (head paper.Head, digits int,
+func (s *Server) printed(ctx context.Context, f *BoardFilter, of string) (head paper.Head, digits int,
 	goods []paper.Good, err error) {
 	v, err := s.look(ctx, f)
 	if err != nil {
@@ -94,7 +96,7 @@ func (s *Server) printed(ctx context.Context, f *BoardFilter) (head paper.Head, 
 		return head, 0, nil, huma.Error422UnprocessableEntity(fmt.Sprintf(
 			"The board shows %d goods, and at most %d are printed at once: narrow it first.", len(v.Products), mostPrinted))
 	}
-	lines, err := s.Desk.Lines(ctx, v.Snap, v.Viewpoint, v.Products)
+	lines, err := s.Desk.Lines(ctx, v.Snap, v.Viewpoint, of == "saved", v.Products)
 	if err != nil {
 		return head, 0, nil, err
 	}

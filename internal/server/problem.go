@@ -90,6 +90,7 @@ func asProblem(err error) error {
 	var dangling *pieces.Dangling
 	var unknown *pieces.UnknownPiece
 	var whole *publish.ErrWholeOnly
+	var turned *publish.ErrTurned
 	var unreachable *publish.Unreachable
 	var broken *checks.BrokenError
 	var outage *store.Outage
@@ -124,6 +125,8 @@ func asProblem(err error) error {
 		return invalid("only.pieces", unknown.Error())
 	case errors.As(err, &whole):
 		return invalid("only.pieces", whole.Error())
+	case errors.As(err, &turned):
+		return huma.Error409Conflict(turned.Error())
 	case errors.Is(err, publish.ErrFirst):
 		return invalid("only.pieces", "Nothing was published in this channel yet: the first publication brings everything.")
 	case errors.Is(err, publish.ErrNoChoice):

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -45,6 +46,7 @@ type PublicationAnswer struct {
 	Brings     string               `json:"brings,omitempty" enum:"pieces,book,none" doc:"pieces, the whole book, or that there is none any more"`
 	With       []string             `json:"with,omitempty" doc:"pieces that came along, as a chosen one needs them"`
 	Overrides  map[string]string    `json:"overrides,omitempty" doc:"reason by blocked offer"`
+	Planned    []PlannedLine        `json:"planned,omitempty" doc:"what was decided of lines that differ later, the first of them"`
 	Lines      int                  `json:"lines" doc:"that are sent"`
 	Taken      int                  `json:"taken"`
 	Refused    int                  `json:"refused"`
@@ -55,6 +57,17 @@ type PublicationAnswer struct {
 	Answers    []RowAnswer          `json:"answers,omitempty"`
 	Next       string               `json:"next,omitempty"`
 }
+
+// PlannedLine is what was decided of a line for the moments at which it differs by itself.
+type PlannedLine struct {
+	SKU      string `json:"sku"`
+	Name     string `json:"name"`
+	Override string `json:"override,omitempty" doc:"why it goes although it is blocked then; absent: it is left out"`
+	Until    string `json:"until" doc:"the last of those moments"`
+}
+
+// mostPlanned bounds how many such decisions are told.
+const mostPlanned = 200
 
 // RowAnswer is what became of one line.
 type RowAnswer struct {
@@ -424,6 +437,14 @@ func fixed(a *money.Rat, digits int) *string {
 	return &text
 }
 
+// nameOf is what a product is called in the saved book, or "".
+func (s *Server) nameOf(sku string) string {
+	if p := s.Live.Current().Product(sku); p != nil {
+		return p.Name
+	}
+	return ""
+}
+
 // publicationAnswer is a publication without its rows.
 func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 	out := PublicationAnswer{ID: p.ID, Channel: p.Channel, Version: p.Version, At: p.At.String(), Who: p.Who,
@@ -433,6 +454,12 @@ func (s *Server) publicationAnswer(p *publish.Publication) PublicationAnswer {
 		Lines: p.Counts.Total, Taken: p.Counts.Taken, Refused: p.Counts.Refused, Unanswered: p.Counts.Unanswered,
 		LeftOut: p.Counts.LeftOut,
 		Rules:   len(p.Rules.Rules) + len(p.Rules.Withdraw), Worth: p.Named.Worth}
+	for _, sku := range slices.Sorted(maps.Keys(p.Named.Decided)) {
+		if len(out.Planned) < mostPlanned {
+			d := p.Named.Decided[sku]
+			out.Planned = append(out.Planned, PlannedLine{sku, s.nameOf(sku), d.Reason, d.Until.String()})
+		}
+	}
 	if p.Sent != nil {
 		out.Sent = s.wall(p.Sent.In(time.UTC))
 	}

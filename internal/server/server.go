@@ -86,7 +86,7 @@ func New(p Parts) *Server {
 		return shown.At, nil
 	})
 	s.impacts = impact.New(sweeps, p.Store)
-	s.imports = intake.NewImports(p.Store, p.Live, s.buyers, p.Clocks)
+	s.imports = intake.NewImports(p.Store, p.Live, p.Clocks)
 	s.flags = flagsearch.New(p.Clocks.Book, p.Store, s.asked.within)
 	s.counter = impact.NewCounter(p.Store, p.Live)
 	p.Live.OnSave(s.counter.Look)
@@ -252,7 +252,7 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerBoard, s.registerPaper, s.registerOnePrice, s.registerPrices, s.registerBasket, s.registerFlags,
 		s.registerRules, s.registerImpact, s.registerItems, s.registerLayers, s.registerProducts,
 		s.registerPublish, s.registerLinks,
-		s.registerDue, s.registerTurn, s.registerBook, s.registerBulk,
+		s.registerDue, s.registerTurn, s.registerRollout, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
 		s.registerCalendar, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
 		s.registerImages, s.registerFeeds, s.registerPrograms,

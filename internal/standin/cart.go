@@ -7,7 +7,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"html/template"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"slices"
@@ -29,10 +31,17 @@ type Buyer struct{ Code, Name string }
 
 // checkout asks for quotes and keeps carts, in memory.
 type checkout struct {
+	Name     string // of whoever sells
+	pages    *template.Template
+	names    func() map[string]string // of what is sold, by SKU
+	carriage string                   // what delivery costs; "": nothing is delivered
+	byHand   bool                     // whoever sells may take something off
+	orders   string                   // what keys of orders begin with
+
 	quotes atomic.Pointer[Quotes]
 	Buyers []Buyer
 	client http.Client
-	mu     sync.Mutex
+	cartMu sync.Mutex // guards carts and what is in them
 	carts  map[string]*cart
 }
 
@@ -49,6 +58,12 @@ type cartLine struct {
 	Quantity int      `json:"quantity"`
 	Options  []string `json:"options,omitempty"`
 	Hire     *hire    `json:"hire,omitempty"`
+	ByHand   *byHand  `json:"byHand,omitempty"`
+}
+
+// byHand is what whoever sells takes off.
+type byHand struct {
+	PercentOff string `json:"percentOff"`
 }
 
 type hire struct {
@@ -56,19 +71,24 @@ type hire struct {
 	To   string `json:"to"`
 }
 
-// Ask says where the shop asks what a cart costs.
-func (s *Shop) Ask(q Quotes) { s.checkout.quotes.Store(&q) }
+// Ask says where it is asked what a cart costs.
+func (t *checkout) Ask(q Quotes) { t.quotes.Store(&q) }
 
-// SetBuyers says who may be signed in at the shop.
-func (s *Shop) SetBuyers(list []Buyer) { s.checkout.Buyers = list }
+// SetBuyers says who may be signed in.
+func (t *checkout) SetBuyers(list []Buyer) { t.Buyers = list }
 
-const (
-	carriage  = "6.95"
-	mostCarts = 500
-)
+const mostCarts = 500
 
-func (s *Shop) cartPages(mux *http.ServeMux) {
-	mux.HandleFunc("GET /cart", s.showCart)
+// show draws a page.
+func (t *checkout) show(w http.ResponseWriter, page string, data any) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	if err := t.pages.ExecuteTemplate(w, page, data); err != nil {
+		slog.Error("a stand-in cannot show a page", "page", page, "error", err)
+	}
+}
+
+func (t *checkout) cartPages(mux *http.ServeMux) {
+	mux.HandleFunc("GET /cart", t.showCart)
 	mux.HandleFunc("POST /cart/{what}", func(w http.ResponseWriter, r *http.Request) {
 		if origin := r.Header.Get("Origin"); origin != "" && origin != "http://"+r.Host {
 			http.Error(w, "another site's page sent this", http.StatusForbidden)
@@ -80,18 +100,18 @@ func (s *Shop) cartPages(mux *http.ServeMux) {
 			return
 		}
 		if r.PathValue("what") == "order" {
-			s.placeOrder(w, r)
+			t.placeOrder(w, r)
 			return
 		}
-		s.changeCart(w, r)
+		t.changeCart(w, r)
 		http.Redirect(w, r, "/cart", http.StatusSeeOther)
 	})
 }
 
 // cartOf is a visitor's cart, known by a cookie.
 func (t *checkout) cartOf(w http.ResponseWriter, r *http.Request) *cart {
-	t.mu.Lock()
-	defer t.mu.Unlock()
+	t.cartMu.Lock()
+	defer t.cartMu.Unlock()
 	if c, err := r.Cookie("cart"); err == nil && t.carts[c.Value] != nil {
 		return t.carts[c.Value]
 	}
@@ -107,10 +127,10 @@ func (t *checkout) cartOf(w http.ResponseWriter, r *http.Request) *cart {
 	return t.carts[id]
 }
 
-func (s *Shop) changeCart(w http.ResponseWriter, r *http.Request) {
-	c := s.checkout.cartOf(w, r)
-	s.checkout.mu.Lock()
-	defer s.checkout.mu.Unlock()
+func (t *checkout) changeCart(w http.ResponseWriter, r *http.Request) {
+	c := t.cartOf(w, r)
+	t.cartMu.Lock()
+	defer t.cartMu.Unlock()
 	c.Order = ""
 	sku, at := r.FormValue("sku"), -1
 	if i, err := strconv.Atoi(r.FormValue("line")); err == nil && i >= 0 && i < len(c.Lines) {
@@ -126,16 +146,23 @@ func (s *Shop) changeCart(w http.ResponseWriter, r *http.Request) {
 		if from := r.FormValue("from"); from != "" {
 			line.Hire = &hire{from, r.FormValue("to")}
 		}
-		plain := line.Options == nil && line.Hire == nil
-		same := slices.IndexFunc(c.Lines, func(l cartLine) bool { return l.SKU == sku && l.Options == nil && l.Hire == nil })
-		if plain && same >= 0 {
-			c.Lines[same].Quantity += n
-		} else if sku != "" {
-			c.Lines = append(c.Lines, line)
+		c.add(line)
+	case "add-all": // goods that belong together, each as it was chosen
+		for i, sku := range r.Form["sku"] {
+			n := 1
+			if i < len(r.Form["quantity"]) {
+				n, _ = strconv.Atoi(r.Form["quantity"][i])
+			}
+			c.add(cartLine{SKU: sku, Quantity: max(n, 1)})
 		}
 	case "change":
 		if at >= 0 && err == nil {
 			c.Lines[at].Quantity = n
+		}
+		if off := strings.TrimSpace(r.FormValue("off")); at >= 0 && t.byHand {
+			if c.Lines[at].ByHand = nil; off != "" {
+				c.Lines[at].ByHand = &byHand{off}
+			}
 		}
 		if at >= 0 && n < 1 {
 			c.Lines = slices.Delete(c.Lines, at, at+1)
@@ -155,9 +182,26 @@ func (s *Shop) changeCart(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// add puts a line into the cart, or its pieces into the line that is the same.
+func (c *cart) add(line cartLine) {
+	plain := func(l *cartLine) bool { return l.Options == nil && l.Hire == nil && l.ByHand == nil }
+	for i := range c.Lines {
+		if l := &c.Lines[i]; l.SKU == line.SKU && plain(l) && plain(&line) {
+			l.Quantity += line.Quantity
+			return
+		}
+	}
+	if line.SKU != "" {
+		c.Lines = append(c.Lines, line)
+	}
+}
+
 // question is a cart as it is asked for.
-func (c *cart) question() map[string]any {
-	q := map[string]any{"lines": append([]cartLine{}, c.Lines...), "shipping": carriage, "explain": true}
+func (t *checkout) question(c *cart) map[string]any {
+	q := map[string]any{"lines": append([]cartLine{}, c.Lines...), "explain": true}
+	if t.carriage != "" {
+		q["shipping"] = t.carriage
+	}
 	if len(c.Codes) > 0 {
 		q["codes"] = c.Codes
 	}
@@ -244,48 +288,42 @@ func (t *checkout) call(ctx context.Context, method, path string, body, into any
 }
 
 // view is what the pages of a cart show.
-func (s *Shop) view(ctx context.Context, c *cart) map[string]any {
-	s.checkout.mu.Lock()
+func (t *checkout) view(ctx context.Context, c *cart) map[string]any {
+	t.cartMu.Lock()
 	snapshot := *c
-	question := c.question()
-	s.checkout.mu.Unlock()
-	out := map[string]any{"Shop": s.Name, "Cart": snapshot, "Buyers": s.checkout.Buyers}
+	question := t.question(c)
+	t.cartMu.Unlock()
+	out := map[string]any{"Shop": t.Name, "Cart": snapshot, "Buyers": t.Buyers, "ByHand": t.byHand, "Delivers": t.carriage != ""}
 	if len(snapshot.Lines) == 0 {
 		return out
 	}
 	var r receipt
-	if err := s.checkout.call(ctx, http.MethodPost, "/quote", question, &r); err != nil {
+	if err := t.call(ctx, http.MethodPost, "/quote", question, &r); err != nil {
 		out["Problem"] = err.Error()
 		return out
 	}
-	s.mu.RLock()
-	names := map[string]string{}
-	for sku, a := range s.goods {
-		names[sku] = a.Name
-	}
-	s.mu.RUnlock()
-	out["Receipt"], out["Names"] = r, names
+	out["Receipt"], out["Names"] = r, t.names()
 	return out
 }
 
-func (s *Shop) showCart(w http.ResponseWriter, r *http.Request) {
-	s.show(w, "cart", s.view(r.Context(), s.checkout.cartOf(w, r)))
+func (t *checkout) showCart(w http.ResponseWriter, r *http.Request) {
+	t.show(w, "cart", t.view(r.Context(), t.cartOf(w, r)))
 }
 
 // placeOrder reports the cart as an order; asked twice, by a page sent twice, it is one.
-func (s *Shop) placeOrder(w http.ResponseWriter, r *http.Request) {
-	c := s.checkout.cartOf(w, r)
-	s.checkout.mu.Lock()
+func (t *checkout) placeOrder(w http.ResponseWriter, r *http.Request) {
+	c := t.cartOf(w, r)
+	t.cartMu.Lock()
 	if c.Order == "" {
-		c.Order = "W-" + rand.Text()[:10]
+		c.Order = t.orders + rand.Text()[:10]
 	}
-	question := c.question()
+	question := t.question(c)
 	delete(question, "explain")
 	order := map[string]any{"key": c.Order, "basket": question}
 	if c.Email != "" {
 		order["email"] = c.Email
 	}
-	s.checkout.mu.Unlock()
+	t.cartMu.Unlock()
 	var placed struct {
 		Key    string
 		Answer receipt
@@ -294,27 +332,27 @@ func (s *Shop) placeOrder(w http.ResponseWriter, r *http.Request) {
 			Reduced                  shownGoods
 		}
 	}
-	if err := s.checkout.call(r.Context(), http.MethodPost, "/orders", order, &placed); err != nil {
-		view := s.view(r.Context(), c)
+	if err := t.call(r.Context(), http.MethodPost, "/orders", order, &placed); err != nil {
+		view := t.view(r.Context(), c)
 		view["Problem"] = "Nothing was ordered: " + err.Error()
-		s.show(w, "cart", view)
+		t.show(w, "cart", view)
 		return
 	}
-	s.checkout.mu.Lock()
+	t.cartMu.Lock()
 	email := c.Email
 	*c = cart{Buyer: c.Buyer, Email: c.Email}
-	s.checkout.mu.Unlock()
-	s.show(w, "thanks", map[string]any{"Shop": s.Name, "Placed": placed, "Email": email})
+	t.cartMu.Unlock()
+	t.show(w, "thanks", map[string]any{"Shop": t.Name, "Placed": placed, "Email": email})
 }
 
-// goods is what the shop shows of an article besides its price: the price table, and what else the program tells.
-func (s *Shop) about(ctx context.Context, sku, buyer string) map[string]any {
+// about is what the shop shows of an article besides its price: the price table, and what else the program tells.
+func (t *checkout) about(ctx context.Context, sku, buyer string) map[string]any {
 	var told struct {
 		Title   string
 		Unit    string
 		Table   []struct{ Words string }
 		From    *struct{ Words string }
-		Deals   []deal
+		Deals   []*deal
 		Texts   []struct{ Label, Message, Image, Alt, Badge, Terms string }
 		Options []struct{ Code, Price string }
 	}
@@ -322,7 +360,7 @@ func (s *Shop) about(ctx context.Context, sku, buyer string) map[string]any {
 	if buyer != "" {
 		query = "?customer=" + url.QueryEscape(buyer)
 	}
-	if err := s.checkout.call(ctx, http.MethodGet, "/goods/"+url.PathEscape(sku)+query, nil, &told); err != nil {
+	if err := t.call(ctx, http.MethodGet, "/goods/"+url.PathEscape(sku)+query, nil, &told); err != nil {
 		return nil
 	}
 	return map[string]any{"Told": told}
@@ -336,6 +374,7 @@ type shownGoods struct {
 		Quantity  int
 	}
 	Many int
+	Has  bool
 }
 
 // Others is how many goods are not named.
@@ -349,8 +388,34 @@ type deal struct {
 	Left                                         *int
 }
 
+// Together reports whether the deal is of goods that are put in the cart together.
+func (d *deal) Together() bool {
+	units := len(d.Gives)
+	for _, w := range d.Wants {
+		units += w.Quantity
+	}
+	return units > 1 && len(d.Wants) > 0 && !d.After
+}
+
+// lastTime is the end of a span as a shop says it: the last day, or the last day with its hour.
+func lastTime(end string) string {
+	at, err := time.Parse("2006-01-02T15:04", end)
+	switch {
+	case err != nil:
+		return "before " + end
+	case at.Hour() == 0 && at.Minute() == 0:
+		return "until " + at.AddDate(0, 0, -1).Format("2 January 2006")
+	}
+	return "until " + at.Format("2 January 2006, 15:04")
+}
+
+// pagesOf reads pages with what they call.
+func pagesOf(files ...string) (*template.Template, error) {
+	return template.New("").Funcs(template.FuncMap{"last": lastTime}).ParseFS(pages, files...)
+}
+
 // sets are the sets and add-ons that the shop shows on its shelf.
-func (s *Shop) sets(ctx context.Context) any {
+func (t *checkout) sets(ctx context.Context) any {
 	var told struct {
 		Sets []struct {
 			Title, Message, Apart, Together, Saves, Currency string
@@ -361,7 +426,7 @@ func (s *Shop) sets(ctx context.Context) any {
 			}
 		}
 	}
-	if s.checkout.quotes.Load() == nil || s.checkout.call(ctx, http.MethodGet, "/sets", nil, &told) != nil {
+	if t.quotes.Load() == nil || t.call(ctx, http.MethodGet, "/sets", nil, &told) != nil {
 		return nil
 	}
 	return told.Sets

@@ -13,6 +13,7 @@ import (
 	"net"
 	"net/http"
 	"net/mail"
+	"regexp"
 	"strings"
 	"sync"
 	"time"
@@ -35,9 +36,24 @@ type letter struct {
 
 const mostLetters = 200
 
+// words is some of a letter's text, or an address in it.
+type words struct{ Text, Address string }
+
+var addressInText = regexp.MustCompile(`https?://[^\s()<>"]*[^\s()<>".,;:!?]`)
+
+// Parts are the text of a letter with its addresses apart.
+func (l letter) Parts() (parts []words) {
+	at := 0
+	for _, found := range addressInText.FindAllStringIndex(l.Text, -1) {
+		parts = append(parts, words{Text: l.Text[at:found[0]]}, words{Address: l.Text[found[0]:found[1]]})
+		at = found[1]
+	}
+	return append(parts, words{Text: l.Text[at:]})
+}
+
 // OpenMailbox makes an empty mailbox.
 func OpenMailbox() (*Mailbox, error) {
-	parsed, err := template.ParseFS(pages, "shop.html", "mailbox.html")
+	parsed, err := pagesOf("shop.html", "mailbox.html")
 	if err != nil {
 		return nil, fmt.Errorf("read the mailbox's pages: %w", err)
 	}

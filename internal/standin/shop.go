@@ -9,7 +9,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"html/template"
 	"log/slog"
 	"maps"
 	"net"
@@ -28,22 +27,21 @@ var pages embed.FS
 
 // Shop is a web shop with a price interface (PUT /interface/prices) and pages of its own where the prices are seen.
 type Shop struct {
-	Name, Currency string
-	WholeUnits     bool // refuses a reduced price that is no whole amount
-	token, file    string
-	pages          *template.Template
-	mu             sync.RWMutex
-	goods          map[string]Article
-	messages       *os.File // what was taken since goods were written down whole
-	written        int64    // bytes of it
-	newest         int64    // the newest publication of which anything came
-	answered       answeredKeys
-	reviews        map[string]*review
-	manners        Manners
-	later          map[string]laterArticle // what is shown from an instant on
+	Currency    string
+	WholeUnits  bool // refuses a reduced price that is no whole amount
+	token, file string
+	mu          sync.RWMutex
+	goods       map[string]Article
+	messages    *os.File // what was taken since goods were written down whole
+	written     int64    // bytes of it
+	newest      int64    // the newest publication of which anything came
+	answered    answeredKeys
+	reviews     map[string]*review
+	manners     Manners
+	later       map[string]laterArticle // what is shown from an instant on
 	// Now is its clock; nil: the machine's.
-	Now      func() time.Time
-	checkout checkout
+	Now func() time.Time
+	checkout
 	// Others are where the other simulated channels are seen.
 	Others []Other
 	fetching
@@ -108,7 +106,7 @@ func (s *Shop) turned() {
 
 // OpenShop starts a shop whose state lives in folder. Only callers with the token may set prices.
 func OpenShop(folder, name, currency, token string) (*Shop, error) {
-	s := &Shop{Name: name, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"),
+	s := &Shop{checkout: checkout{Name: name, carriage: "6.95", orders: "W-"}, Currency: currency, token: token, file: filepath.Join(folder, "shop.json"),
 		goods: map[string]Article{}, reviews: map[string]*review{}, later: map[string]laterArticle{}}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, fmt.Errorf("make the shop's folder: %w", err)
@@ -117,7 +115,16 @@ func OpenShop(folder, name, currency, token string) (*Shop, error) {
 		return nil, fmt.Errorf("read the shop's goods: %w", err)
 	}
 	var err error
-	s.pages, err = template.ParseFS(pages, "shop.html", "cart.html", "manners.html")
+	s.names = func() map[string]string {
+		s.mu.RLock()
+		defer s.mu.RUnlock()
+		names := map[string]string{}
+		for sku, a := range s.goods {
+			names[sku] = a.Name
+		}
+		return names
+	}
+	s.pages, err = pagesOf("shop.html", "cart.html", "manners.html")
 	if err != nil {
 		return nil, fmt.Errorf("read the shop's pages: %w", err)
 	}
@@ -313,14 +320,7 @@ func (s *Shop) article(w http.ResponseWriter, r *http.Request) {
 	}
 	page := map[string]any{"Shop": s.Name, "Sold": sold, "Article": a, "SKU": r.PathValue("sku")}
 	if sold {
-		maps.Copy(page, s.about(r.Context(), a.SKU, s.checkout.cartOf(w, r).Buyer))
+		maps.Copy(page, s.about(r.Context(), a.SKU, s.cartOf(w, r).Buyer))
 	}
 	s.show(w, "article", page)
-}
-
-func (s *Shop) show(w http.ResponseWriter, page string, data any) {
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	if err := s.pages.ExecuteTemplate(w, page, data); err != nil {
-		slog.Error("the shop cannot show a page", "page", page, "error", err)
-	}
 }

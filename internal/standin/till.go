@@ -7,7 +7,6 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
-	"html/template"
 	"log/slog"
 	"net/http"
 	"os"
@@ -20,9 +19,10 @@ import (
 )
 
 // Till is a shop till that takes price files from a folder: it reads in/NAME.csv, keeps the prices it takes, lays
-// answers/NAME.csv down and moves the file to done.
+// answers/NAME.csv down and moves the file to done. What a basket costs it asks.
 type Till struct {
-	Name, Currency string
+	Currency string
+	checkout
 	// Now is its clock; nil: the machine's.
 	Now    func() time.Time
 	folder string
@@ -62,8 +62,21 @@ func (t *Till) open() bool {
 
 // OpenTill starts a till whose folder is watched by Watch.
 func OpenTill(folder, name, currency string) (*Till, error) {
-	t := &Till{Name: name, Currency: currency, folder: folder, file: filepath.Join(folder, "till.json"),
-		goods: map[string]Article{}}
+	t := &Till{checkout: checkout{Name: name, byHand: true, orders: "T-"}, Currency: currency, folder: folder,
+		file: filepath.Join(folder, "till.json"), goods: map[string]Article{}}
+	t.names = func() map[string]string {
+		t.mu.Lock()
+		defer t.mu.Unlock()
+		names := map[string]string{}
+		for sku, a := range t.goods {
+			names[sku] = a.Name
+		}
+		return names
+	}
+	var err error
+	if t.pages, err = pagesOf("till.html", "cart.html"); err != nil {
+		return nil, fmt.Errorf("read the till's pages: %w", err)
+	}
 	for _, sub := range []string{"in", "answers", "done"} {
 		if err := os.MkdirAll(filepath.Join(folder, sub), 0o755); err != nil {
 			return nil, fmt.Errorf("make the till's folder: %w", err)
@@ -180,6 +193,7 @@ func (t *Till) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /{$}", t.showPage)
 	mux.HandleFunc("POST /{$}", t.setManners)
+	t.cartPages(mux)
 	return toThisMachine(mux)
 }
 
@@ -200,12 +214,8 @@ func (t *Till) showPage(w http.ResponseWriter, r *http.Request) {
 		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.SKU, b.SKU))
 	})
 	total := len(found)
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	if err := tillPage.ExecuteTemplate(w, "till", map[string]any{"Shop": t.Name, "Open": open, "Waiting": len(waiting),
-		"Words": words, "Goods": found[:min(total, 200)], "Total": total, "Manners": m,
-		"Slow": int(m.Slow.Seconds())}); err != nil {
-		slog.Error("the till cannot show its page", "error", err)
-	}
+	t.show(w, "till", map[string]any{"Shop": t.Name, "Open": open, "Waiting": len(waiting), "Words": words,
+		"Goods": found[:min(total, 200)], "Total": total, "Manners": m, "Slow": int(m.Slow.Seconds())})
 }
 
 func (t *Till) setManners(w http.ResponseWriter, r *http.Request) {
@@ -232,5 +242,3 @@ func (t *Till) setManners(w http.ResponseWriter, r *http.Request) {
 	t.mu.Unlock()
 	http.Redirect(w, r, "/", http.StatusSeeOther)
 }
-
-var tillPage = template.Must(template.ParseFS(pages, "till.html"))

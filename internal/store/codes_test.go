@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/codes"
 	"dogbane/internal/demo"
 	"dogbane/internal/intake"
@@ -103,16 +104,16 @@ func TestOrdersAreWholeOrNothing(t *testing.T) {
 	_, err = place("abc", "1")
 	var used *codes.UsedUpError
 	require.ErrorAs(t, err, &used)
-	bought, err := s.Purchases(t.Context())
+	bought, err := s.Purchases(t.Context(), "C-01", book.Bought{})
 	require.NoError(t, err)
-	require.Len(t, bought["C-01"], 1)
+	require.Len(t, bought.List, 1)
 	free, err := s.Redemptions(t.Context(), "FREE", "", 10)
 	require.NoError(t, err)
 	require.Len(t, free, 1)
 	require.NoError(t, s.CancelOrder(t.Context(), "web", "a_%", then))
-	bought, err = s.Purchases(t.Context())
+	bought, err = s.Purchases(t.Context(), "C-01", bought)
 	require.NoError(t, err)
-	require.Empty(t, bought["C-01"])
+	require.Empty(t, bought.List)
 	_, err = place("abc", "3")
 	require.NoError(t, err, "the code is free again")
 	_, err = place("abc / x", "free")

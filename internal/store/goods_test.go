@@ -88,10 +88,17 @@ func TestSales(t *testing.T) {
 	sold, err := s.SoldUnits(ctx, day(110), day(140))
 	require.NoError(t, err)
 	require.Equal(t, map[string]int64{"A": 2, "B": 1}, sold, "the end does not count")
-	bought, err := s.Purchases(ctx)
+	bought, err := s.Purchases(ctx, "C-1", book.Bought{})
 	require.NoError(t, err)
-	require.Equal(t, map[string][]pricing.Purchase{"C-1": {{SKU: "A", Quantity: 3, At: day(100)},
-		{SKU: "B", Quantity: 1, At: day(131)}}}, bought)
+	require.Equal(t, []pricing.Purchase{{SKU: "A", Quantity: 3, At: day(100)}, {SKU: "B", Quantity: 1, At: day(131)}},
+		bought.List)
+	bought.List[0].SKU = "as it is known"
+	again, err := s.Purchases(ctx, "C-1", bought)
+	require.NoError(t, err)
+	require.Equal(t, bought, again, "what holds still is not read again")
+	nobody, err := s.Purchases(ctx, "c-1", book.Bought{})
+	require.NoError(t, err)
+	require.Equal(t, book.Bought{Any: true}, nobody)
 	known, err := s.KnownSales(ctx, day(100), day(130))
 	require.NoError(t, err)
 	require.Len(t, known, 2)
@@ -103,6 +110,9 @@ func TestSales(t *testing.T) {
 	require.Equal(t, []string{"april.csv 1", "march.csv 3"}, []string{fmt.Sprint(files[0].Name, " ", files[0].Rows),
 		fmt.Sprint(files[1].Name, " ", files[1].Rows)})
 	require.NoError(t, s.DropSales(ctx, first.ID))
+	again, err = s.Purchases(ctx, "C-1", again)
+	require.NoError(t, err)
+	require.Empty(t, again.List)
 	sold, err = s.SoldUnits(ctx, 0, day(1000))
 	require.NoError(t, err)
 	require.Equal(t, map[string]int64{"A": 10}, sold)

@@ -16,7 +16,7 @@ type link struct {
 	Channel                               string `gorm:"primaryKey"`
 	Kind, Address, Token, Sends, Approval string
 	GiveUpAfter, Compare                  int64
-	Reference                             string
+	Reference, Pages                      string
 }
 
 // Links are all links by channel.
@@ -29,7 +29,7 @@ func (s *Store) Links(ctx context.Context) (map[string]publish.Link, error) {
 	for _, l := range rows {
 		links[l.Channel] = publish.Link{Channel: l.Channel, Kind: l.Kind, Address: l.Address, Token: l.Token, Sends: l.Sends,
 			Approval: l.Approval, GiveUpAfter: time.Duration(l.GiveUpAfter) * time.Millisecond,
-			Compare: time.Duration(l.Compare) * time.Millisecond, Reference: publish.ReferenceKind(l.Reference)}
+			Compare: time.Duration(l.Compare) * time.Millisecond, Reference: publish.ReferenceKind(l.Reference), Pages: l.Pages}
 	}
 	return links, nil
 }
@@ -68,7 +68,7 @@ func (s *Store) SetLinkFrom(ctx context.Context, l publish.Link, present pricing
 
 func rowOfLink(l publish.Link) link {
 	return link{l.Channel, l.Kind, l.Address, l.Token, l.Sends, l.Approval, l.GiveUpAfter.Milliseconds(),
-		l.Compare.Milliseconds(), string(l.Reference)}
+		l.Compare.Milliseconds(), string(l.Reference), l.Pages}
 }
 
 // DropLink forgets how a channel is reached.

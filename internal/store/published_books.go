@@ -7,8 +7,10 @@ import (
 	"slices"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"dogbane/internal/book"
+	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
 )
@@ -186,6 +188,9 @@ func enter(tx *gorm.DB, p *publish.Publication) error {
 		&entered).Error; err != nil || entered > 0 {
 		return err
 	}
+	if err := decideLines(tx, p); err != nil {
+		return err
+	}
 	switch p.Brings {
 	case publish.BringsPieces:
 		if err := tx.Exec("INSERT INTO published_by (channel, publication) VALUES (?, ?)", p.Channel, p.ID).Error; err != nil {
@@ -239,6 +244,51 @@ func enter(tx *gorm.DB, p *publish.Publication) error {
 		[]publish.State{publish.Queued, publish.Sending, publish.Waiting, publish.Prepared}, publish.BringsBook).Error
 }
 
+// decideLines keeps what was decided with a publication of lines that differ later.
+func decideLines(tx *gorm.DB, p *publish.Publication) error {
+	if p.Brings != publish.BringsPieces {
+		if err := tx.Exec("DELETE FROM planned_lines WHERE channel = ?", p.Channel).Error; err != nil {
+			return err
+		}
+	}
+	for some := range slices.Chunk(p.Named.Redecide, batchSize) {
+		if err := tx.Exec("DELETE FROM planned_lines WHERE channel = ? AND publication < ? AND sku IN ?", p.Channel, p.ID,
+			some).Error; err != nil {
+			return err
+		}
+	}
+	var rows []plannedLine
+	for sku, d := range p.Named.Decided {
+		rows = append(rows, plannedLine{p.Channel, sku, p.ID, d.Reason, int64(d.Until)})
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(&rows, batchSize).Error
+}
+
+// plannedLine is a row of the table of that name.
+type plannedLine struct {
+	Channel     string `gorm:"primaryKey"`
+	SKU         string `gorm:"primaryKey"`
+	Publication int64
+	Reason      string
+	Until       int64
+}
+
+// Decisions are what was decided of lines that differ later in a channel, by SKU.
+func (s *Store) Decisions(ctx context.Context, channel string) (map[string]publish.Decision, error) {
+	var rows []plannedLine
+	if err := s.db.WithContext(ctx).Where("channel = ?", channel).Find(&rows).Error; err != nil {
+		return nil, fmt.Errorf("read what is decided of later lines of channel %q: %w", channel, err)
+	}
+	decided := make(map[string]publish.Decision, len(rows))
+	for _, r := range rows {
+		decided[r.SKU] = publish.Decision{Reason: r.Reason, Until: pricing.Moment(r.Until)}
+	}
+	return decided, nil
+}
+
 // holdPieces keeps pieces that were given back from being brought again as the saved book has them.
 func holdPieces(tx *gorm.DB, channel string, back []book.Change) error {
 	for _, c := range back {
@@ -256,7 +306,7 @@ func holdPieces(tx *gorm.DB, channel string, back []book.Change) error {
 
 // forgetChannel forgets what was published in a channel that goes from the book.
 func forgetChannel(tx *gorm.DB, channel string) error {
-	for _, table := range []string{"published_by", "held_pieces", "open_lines"} {
+	for _, table := range []string{"published_by", "held_pieces", "open_lines", "planned_lines"} {
 		if err := tx.Exec("DELETE FROM "+table+" WHERE channel = ?", channel).Error; err != nil {
 			return err
 		}

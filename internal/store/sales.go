@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"dogbane/internal/book"
 	"dogbane/internal/intake"
 	"dogbane/internal/pricing"
 )
@@ -115,24 +116,54 @@ func (s *Store) SoldUnits(ctx context.Context, from, to pricing.Moment) (map[str
 	return units, s.noted(rows.Err())
 }
 
-// Purchases are what each named customer bought, oldest first.
-func (s *Store) Purchases(ctx context.Context) (map[string][]pricing.Purchase, error) {
-	rows, err := s.db.WithContext(ctx).Raw(
-		"SELECT customer, sku, quantity, moment FROM sales WHERE customer <> '' ORDER BY moment, id").Rows()
+// SoldIn are the pieces of each product that a channel sold in [from, to); nil: no sale of that time bears a channel.
+func (s *Store) SoldIn(ctx context.Context, channel string, from, to pricing.Moment) (map[string]int64, error) {
+	var borne int
+	err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM sales WHERE moment >= ? AND moment < ? AND channel <> '')",
+		from, to).Scan(&borne).Error
+	var rows []struct {
+		SKU   string
+		Units int64
+	}
+	if err == nil && borne != 0 {
+		err = s.db.WithContext(ctx).Raw(
+			"SELECT sku, SUM(quantity) units FROM sales WHERE moment >= ? AND moment < ? AND channel = ? GROUP BY sku",
+			from, to, channel).Scan(&rows).Error
+	}
 	if err != nil {
-		return nil, fmt.Errorf("read the purchases: %w", err)
+		return nil, fmt.Errorf("count what channel %q sold: %w", channel, err)
 	}
-	defer rows.Close()
-	list := map[string][]pricing.Purchase{}
-	for rows.Next() {
-		var customer string
-		var p pricing.Purchase
-		if err := rows.Scan(&customer, &p.SKU, &p.Quantity, &p.At); err != nil {
-			return nil, fmt.Errorf("read the purchases: %w", err)
-		}
-		list[customer] = append(list[customer], p)
+	if borne == 0 {
+		return nil, nil
 	}
-	return list, s.noted(rows.Err())
+	units := make(map[string]int64, len(rows))
+	for _, r := range rows {
+		units[r.SKU] = r.Units
+	}
+	return units, nil
+}
+
+// Purchases are what a customer bought, oldest first; as it is known where nothing was added or taken since.
+func (s *Store) Purchases(ctx context.Context, customer string, known book.Bought) (book.Bought, error) {
+	var of struct {
+		Count, Newest int64
+		Sold          bool
+	}
+	err := s.db.WithContext(ctx).Raw(`SELECT COUNT(*) count, COALESCE(MAX(id), 0) newest, EXISTS (SELECT 1 FROM sales) sold
+		FROM sales WHERE customer = ?`, customer).Scan(&of).Error
+	now := book.Bought{Count: of.Count, Newest: of.Newest, Any: of.Sold}
+	if err == nil && now.Count == known.Count && now.Newest == known.Newest {
+		now.List = known.List
+		return now, nil
+	}
+	if err == nil {
+		err = s.db.WithContext(ctx).Raw("SELECT sku, quantity, moment at FROM sales WHERE customer = ? ORDER BY moment, id",
+			customer).Scan(&now.List).Error
+	}
+	if err != nil {
+		return known, fmt.Errorf("read what customer %q bought: %w", customer, err)
+	}
+	return now, nil
 }
 
 // KnownSales are the sales among some that are kept already, by their whole content.

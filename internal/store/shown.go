@@ -373,6 +373,12 @@ func (s *Store) release(ctx context.Context, channel string, why publish.Answer,
 				skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
 				return err
 			}
+			if why == publish.LeftOut {
+				if err := tx.Exec("DELETE FROM planned_lines WHERE channel = ? AND reason = '' AND sku IN ?", channel,
+					skus[from:min(from+batchSize, len(skus))]).Error; err != nil {
+					return err
+				}
+			}
 		}
 		return touch(tx, channel)
 	})

@@ -30,13 +30,14 @@ type DealGoods struct {
 	Quantity int        `json:"quantity"`
 	Goods    []SetGoods `json:"goods" doc:"the first of them"`
 	Many     int        `json:"many" doc:"how many kinds of goods there are"`
+	Has      bool       `json:"has,omitempty" doc:"whether the product that is asked about is among them: then it is the first"`
 }
 
 // mostDealGoods bounds how many goods of a deal are named.
 const mostDealGoods = 12
 
 // deals are the offers that are open to whoever asks and that a product can take part in, by rank.
-func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32, digits int) error {
+func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32) error {
 	ordinals := map[string]int{}
 	a.Engine.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) { ordinals[r.Code] = ordinal })
 	for _, r := range a.Engine.Book().RulesInOrder() {
@@ -51,16 +52,16 @@ func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32, digits int) error
 			takes = takes || in
 			return in
 		}
-		d := Deal{Title: Label(r, digits), Wants: []DealGoods{}, Gives: []DealGoods{},
+		d := Deal{Title: Label(r, scope), Wants: []DealGoods{}, Gives: []DealGoods{},
 			Code: f.Codes != nil, After: f.After != nil}
 		for i := range f.Needs {
 			note(&f.Needs[i].Where)
-			d.Wants = append(d.Wants, a.goods(bound, &f.Needs[i].Where, max(f.Needs[i].Quantity, 1)))
+			d.Wants = append(d.Wants, a.goods(scope, bound, &f.Needs[i].Where, max(f.Needs[i].Quantity, 1), p))
 		}
 		for i := range f.Gives {
 			if w := f.Gives[i].Where; w != nil {
 				note(w)
-				d.Gives = append(d.Gives, a.goods(bound, w, max(f.Gives[i].Units, 1)))
+				d.Gives = append(d.Gives, a.goods(scope, bound, w, max(f.Gives[i].Units, 1), p))
 			}
 		}
 		if f.Spend != nil {
@@ -84,23 +85,41 @@ func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32, digits int) error
 	return nil
 }
 
-func (a *Asked) goods(bound pricing.Set, w *pricing.Where, quantity int) DealGoods {
+// goods are those of a selection that a channel sells; first, where it is among them, is named first.
+func (a *Asked) goods(scope *pricing.Scope, bound pricing.Set, w *pricing.Where, quantity int, first int32) DealGoods {
 	d := DealGoods{Quantity: quantity, Goods: []SetGoods{}}
 	set := bound.And(a.Engine.Match(w))
-	d.Many = set.Count()
-	set.Each(func(p int32) bool {
+	note := func(p int32) {
 		product := a.Engine.Products()[p]
 		d.Goods = append(d.Goods, SetGoods{product.SKU, product.Name, quantity})
-		return len(d.Goods) < mostDealGoods
+	}
+	if d.Has = first != none && set.Has(first); d.Has {
+		note(first)
+	}
+	set.Each(func(p int32) bool {
+		if !scope.Sells(p) {
+			return true
+		}
+		if d.Many++; p != first && len(d.Goods) < mostDealGoods {
+			note(p)
+		}
+		return true
 	})
 	return d
 }
 
 // Form is what an offer is, for the public: "3 for the price of 2". Neither its code nor its internal name is in it.
-func Form(r *pricing.Rule, digits int) string {
+func Form(r *pricing.Rule, in *pricing.Scope) string {
 	f := r.Offer
 	if f == nil {
 		return "Special price"
+	}
+	currency, digits := in.Currency()
+	told := func(a money.Rat) string {
+		if here, known := in.Amount(r, a); known {
+			a = here
+		}
+		return currency + " " + a.Fixed(digits)
 	}
 	var parts []string
 	units := 0
@@ -108,13 +127,13 @@ func Form(r *pricing.Rule, digits int) string {
 		units += max(f.Needs[i].Quantity, 1)
 	}
 	for i := range f.Gives {
-		parts = append(parts, formOf(f, &f.Gives[i], units, digits))
+		parts = append(parts, formOf(f, &f.Gives[i], units, told))
 	}
 	slices.Sort(parts)
 	text := strings.Join(slices.Compact(parts), " and ")
 	switch {
 	case f.Spend != nil:
-		text = fmt.Sprintf("Spend %s: %s", f.Spend.Amount.Fixed(digits), text)
+		text = fmt.Sprintf("Spend %s: %s", told(f.Spend.Amount), text)
 	case f.After != nil:
 		text = "After your purchase: " + text
 	}
@@ -124,7 +143,7 @@ func Form(r *pricing.Rule, digits int) string {
 	return strings.ToUpper(text[:1]) + text[1:]
 }
 
-func formOf(f *pricing.Offer, g *pricing.Give, needed, digits int) string {
+func formOf(f *pricing.Offer, g *pricing.Give, needed int, told func(money.Rat) string) string {
 	hundred := money.Int(100)
 	off := ""
 	switch {
@@ -133,11 +152,11 @@ func formOf(f *pricing.Offer, g *pricing.Give, needed, digits int) string {
 	case g.PercentOff != nil:
 		off = g.PercentOff.String() + " % off"
 	case g.AmountOff != nil:
-		off = g.AmountOff.Fixed(digits) + " off"
+		off = told(*g.AmountOff) + " off"
 	case g.Each != nil:
-		off = g.Each.Fixed(digits) + " each"
+		off = told(*g.Each) + " each"
 	case g.ForTotal != nil:
-		return fmt.Sprintf("%d together for %s", max(needed, 1), g.ForTotal.Fixed(digits))
+		return fmt.Sprintf("%d together for %s", max(needed, 1), told(*g.ForTotal))
 	}
 	units := max(g.Units, 1)
 	switch {

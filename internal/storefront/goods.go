@@ -138,11 +138,18 @@ func (a *Asked) Goods(sku string) (Goods, error) {
 		list := first.List.Fixed(answer.Digits)
 		g.List = &list
 	}
-	for _, o := range p.Options {
-		g.Options = append(g.Options, Option{o.Code, o.Price.Fixed(2)})
-	}
 	if first.Runs == nil {
 		return g, nil
+	}
+	for _, o := range p.Options { // as the channel has it: in its currency, with or without tax
+		with, err := a.Baskets.Price(basket.Question{Viewpoint: a.vp, Told: a.Told,
+			Lines: []pricing.Line{{SKU: sku, Quantity: least, Options: []string{o.Code}}}})
+		if err != nil {
+			return g, err
+		}
+		if l := &with.Lines[0]; l.Unit != nil {
+			g.Options = append(g.Options, Option{o.Code, l.Unit.Sub(*first.Unit).Fixed(answer.Digits)})
+		}
 	}
 	price := last(first).Fixed(answer.Digits)
 	g.Price = &price
@@ -164,7 +171,7 @@ func (a *Asked) Goods(sku string) (Goods, error) {
 	if err := a.table(&g, scope.Course(n), answer, first, least, rules, seen); err != nil {
 		return g, err
 	}
-	if err := a.deals(&g, scope, n, answer.Digits); err != nil {
+	if err := a.deals(&g, scope, n); err != nil {
 		return g, err
 	}
 	return g, a.variants(&g, scope, p, last(first))

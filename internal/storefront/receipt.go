@@ -11,22 +11,22 @@ import (
 )
 
 // Label is what customers call a rule: its label or, without one, what it is. Neither its code nor its internal name is
-// in it.
-func Label(r *pricing.Rule, digits int) string {
+// in it. Amounts are told as they are in a channel.
+func Label(r *pricing.Rule, in *pricing.Scope) string {
 	if r == nil {
 		return "Special offer"
 	}
 	if r.Show != nil && r.Show.Label != "" {
 		return r.Show.Label
 	}
-	return Form(r, digits)
+	return Form(r, in)
 }
 
 // Name fills in what customers read of an answer: what its offers are called, what the rules behind its lines' prices
 // say of themselves, and why a code that is accepted changes nothing.
-func Name(a *bookfile.BasketAnswer, digits int, rule func(code string) *pricing.Rule) {
+func Name(a *bookfile.BasketAnswer, in *pricing.Scope, rule func(code string) *pricing.Rule) {
 	for i := range a.Offers {
-		a.Offers[i].Label = Label(rule(a.Offers[i].Rule), digits)
+		a.Offers[i].Label = Label(rule(a.Offers[i].Rule), in)
 	}
 	for i := range a.Lines {
 		if h := a.Lines[i].Hired; h != nil {
@@ -43,8 +43,8 @@ func Name(a *bookfile.BasketAnswer, digits int, rule func(code string) *pricing.
 	}
 	for i := range a.Idle {
 		x := &a.Idle[i]
-		x.Label = Label(rule(x.Rule), digits)
-		x.Words = idle(x, a.Currency, func() string { return Label(rule(x.By), digits) })
+		x.Label = Label(rule(x.Rule), in)
+		x.Words = idle(x, a.Currency, func() string { return Label(rule(x.By), in) })
 	}
 }
 
@@ -97,14 +97,18 @@ func idle(x *bookfile.BasketIdle, currency string, by func() string) string {
 	return "it does not go with this basket"
 }
 
-// Rewards are the goods that an offer reduces: those it gives or, where it names none, those it wants.
-func Rewards(e *pricing.Engine, r *pricing.Rule) DealGoods {
+// Rewards are the goods that an offer reduces: those it gives or, where it names none, those it wants;
+// of what a channel sells.
+func Rewards(e *pricing.Engine, in *pricing.Scope, r *pricing.Rule) DealGoods {
 	a := Asked{Engine: e}
 	bound := e.Match(&r.Where)
 	for i := range r.Offer.Gives {
 		if w := r.Offer.Gives[i].Where; w != nil {
-			return a.goods(bound, w, 1)
+			return a.goods(in, bound, w, 1, none)
 		}
 	}
-	return a.goods(bound, &r.Where, 1)
+	return a.goods(in, bound, &r.Where, 1, none)
 }
+
+// none is no product.
+const none = -1

@@ -39,6 +39,10 @@ func SetsOf(
 	used map[string]basket.Used,
 ) ([]Set, error) {
 	sets := []Set{}
+	scope, err := e.Scope(vp)
+	if err != nil {
+		return nil, err
+	}
 	for _, r := range e.Book().RulesInOrder() {
 		f := r.Offer
 		if f == nil || f.Codes != nil || f.After != nil || f.Spend != nil || !together(f) {
@@ -53,7 +57,7 @@ func SetsOf(
 		}
 		s := Set{
 			Rule:     r.Code,
-			Title:    Label(r, one.Digits),
+			Title:    Label(r, scope),
 			Currency: one.Currency,
 			Goods:    []SetGoods{},
 			Apart:    one.Apart.Fixed(one.Digits),

@@ -23,6 +23,9 @@ type Key struct{ Kind, Code string }
 var words = map[string]string{book.Rules: "rule", book.Campaigns: "campaign", book.Ladders: "ladder",
 	book.Ranges: "range", book.Products: "product", book.Channels: "channel", book.Settings: "settings"}
 
+// Are reports whether what is of a kind, as package book has it, is published in pieces.
+func Are(kind string) bool { return words[kind] != "" }
+
 // String is the piece as people and programs name it: "rule GLAZE-WEEK".
 func (k Key) String() string { return words[k.Kind] + " " + k.Code }
 

@@ -24,6 +24,7 @@ export type Differences = Schemas["ChannelDifferences"];
 export type Difference = Schemas["Difference"];
 export type PieceRow = Schemas["PieceRow"];
 export type StopRow = Schemas["StopRow"];
+export type RolloutRow = Schemas["RolloutRow"];
 export type Publication = Schemas["PublicationAnswer"];
 export type Preview = Schemas["IntakePreview"];
 export type BookDifferences = Schemas["BookDifferences"];

@@ -81,6 +81,38 @@ const send = async (p: Publication, note = "") => {
 export const publish = async (channel: string, body: Schema["PublicationOrder"], note = "") =>
   send(await take(api.POST("/api/channels/{channel}/publications", { params: { path: { channel } }, body })), note);
 
+/** What is sent everywhere: what one edit changed, or a piece of the book by its name. */
+type Spread = { entry: number } | { piece: string };
+
+/** What it changes in each channel that it concerns. */
+export const useRollout = (what: Spread) =>
+  useQuery({
+    queryKey: ["book", "rollout", what],
+    queryFn: () =>
+      take(
+        api.GET("/api/rollout", {
+          params: { query: "entry" in what ? { entry: what.entry } : { piece: [what.piece] } },
+        }),
+      ),
+  });
+
+/** Sends it to the channels that are chosen. */
+export function useRollOut(what: Spread) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (form: { version: number; channels: string[]; note: string }) =>
+      take(
+        api.POST("/api/rollout", {
+          body: { ...form, ...("entry" in what ? { entry: what.entry } : { pieces: [what.piece] }) },
+        }),
+      ).then((done) => done.channels),
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: ["publications"] });
+      void refresh(client);
+    },
+  });
+}
+
 /** What may become of a publication. */
 export type PublicationStep =
   | { what: "approve"; id: number; note?: string }

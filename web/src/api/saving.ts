@@ -2,6 +2,7 @@ import { useMutation, useQueryClient, type QueryClient } from "@tanstack/react-q
 import { useNotices } from "../ui/toasts";
 import { Problem, type Saved, type Seen } from "./client";
 import { undo } from "./log";
+import { useProgramState } from "./state";
 
 /** Asks everything anew that rests on the book. */
 export const refresh = (client: QueryClient) =>
@@ -28,9 +29,11 @@ async function asking<In, Out extends Saved>(
 export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, Out>) {
   const client = useQueryClient();
   const { tell, ask } = useNotices();
+  const { data: state } = useProgramState();
+  const publish = (s: Saved) => (s.publish && state?.channels.some((c) => c.linked) ? s.entry : undefined);
   const back = async (entry: number) => {
     const saved = await asking(ask, undo, entry);
-    tell({ text: saved.summary });
+    tell({ text: saved.summary, publish: publish(saved) });
     await refresh(client);
   };
   return useMutation({
@@ -38,7 +41,7 @@ export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, O
     onSuccess: async (saved) => {
       await refresh(client);
       // Told last: whoever reads it and leaves the page finds nothing that still looks unsaved.
-      if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry) });
+      if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry), publish: publish(saved) });
     },
   });
 }

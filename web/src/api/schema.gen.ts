@@ -1428,6 +1428,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rollout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-rollout"];
+        put?: never;
+        post: operations["post-api-rollout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -3083,6 +3099,8 @@ export interface components {
             took: string | null;
         };
         DueCause: {
+            /** @description channels in which it, or a rule that turns along, has other changes that were not published: a turn brings them, too */
+            along: string[];
             code: string;
             /** @enum {string} */
             kind: "rules" | "campaigns";
@@ -3863,8 +3881,19 @@ export interface components {
         };
         LaterLines: {
             at: string;
+            /**
+             * Format: int64
+             * @description of them: left out then, unless a reason is given
+             */
+            blocked?: number;
             /** Format: int64 */
             lines: number;
+            /** @description the first of those, by SKU */
+            stopped?: components["schemas"]["LaterStop"][];
+        };
+        LaterStop: {
+            blocked: components["schemas"]["StopRow"][];
+            sku: string;
         };
         LayerForm: {
             layer: string;
@@ -3890,6 +3919,8 @@ export interface components {
             giveUpAfter: string;
             /** @enum {string} */
             kind: "http" | "folder" | "feed";
+            /** @description where people see its goods, {sku} standing for the SKU */
+            pages?: string;
             /** @enum {string} */
             reference: "lowest30" | "catalog" | "list" | "rrp";
             /** @enum {string} */
@@ -3908,6 +3939,8 @@ export interface components {
             giveUpAfter?: string;
             /** @description http, folder or feed */
             kind: string;
+            /** @description where people see its goods, {sku} standing for the SKU: mails to customers lead there */
+            pages?: string;
             /** @description what reductions are shown against: lowest30, catalog, list or rrp */
             reference?: string;
             /** @description by-hand or on-the-minute */
@@ -4172,6 +4205,14 @@ export interface components {
             /** @description what comes along, as it needs it */
             with: string[];
         };
+        PlannedLine: {
+            name: string;
+            /** @description why it goes although it is blocked then; absent: it is left out */
+            override?: string;
+            sku: string;
+            /** @description the last of those moments */
+            until: string;
+        };
         Portion: {
             /** Format: int64 */
             quantity: number;
@@ -4349,6 +4390,8 @@ export interface components {
             passed?: string[];
             /** @description what it brings into the published book */
             pieces?: components["schemas"]["PublishNamedPiece"][];
+            /** @description what was decided of lines that differ later, the first of them */
+            planned?: components["schemas"]["PlannedLine"][];
             prepared: string;
             problem?: string;
             /** @description why it was refused */
@@ -4415,6 +4458,11 @@ export interface components {
         };
         PublishNamedLater: {
             at: string;
+            /**
+             * Format: int64
+             * @description of them: left out then, unless a reason is given
+             */
+            blocked?: number;
             /** Format: int64 */
             lines: number;
         };
@@ -4437,7 +4485,7 @@ export interface components {
              * @description products whose price changes and that were sold
              */
             counted: number;
-            /** @description that is earned more than before at the sales of the last 30 days; negative: less */
+            /** @description that is earned more than before at the channel's sales of the last 30 days; negative: less */
             margin: string;
             /** @description that is taken more than before, likewise, as prices are shown */
             sales: string;
@@ -4446,6 +4494,8 @@ export interface components {
              * @description products whose price changes, and whose cost or sales nobody knows
              */
             unknown: number;
+            /** @description at the sales of all channels together, as sales bear no channel: not to be added up over channels */
+            whole?: boolean;
         };
         RateRow: {
             /** @description names of those that sell in it */
@@ -4495,6 +4545,50 @@ export interface components {
             code: string;
             kind: string;
             problem: string;
+        };
+        RolloutList: {
+            channels: components["schemas"]["RolloutRow"][];
+            /** Format: int64 */
+            version: number;
+        };
+        RolloutOrder: {
+            /** @description those that are told; absent: all that it concerns */
+            channels?: string[];
+            /**
+             * Format: int64
+             * @description the pieces that an edit changed
+             */
+            entry?: number;
+            /** @description to whoever decides, where a channel wants a second person */
+            note?: string;
+            /** @description others, such as "rule GLAZE-WEEK" */
+            pieces?: string[];
+            /**
+             * Format: int64
+             * @description of what was looked at
+             */
+            version: number;
+        };
+        RolloutRow: {
+            /**
+             * Format: int64
+             * @description further prices, which are left out
+             */
+            blocked: number;
+            channel: string;
+            /**
+             * Format: int64
+             * @description prices that go now
+             */
+            lines: number;
+            name: string;
+            /** @description that go: those that were asked for and differ there, and what they need */
+            pieces: components["schemas"]["PieceRow"][];
+            /** @description why it is not told, or cannot be */
+            problem?: string;
+            publication?: components["schemas"]["PublicationAnswer"];
+            /** @description blocked deals, which are left out */
+            stopped: string[];
         };
         RowAnswer: {
             /** @enum {string} */
@@ -4581,6 +4675,8 @@ export interface components {
              * @description of the log; it can be undone
              */
             entry: number;
+            /** @description whether it reaches channels only when it is published; else it holds there once saved */
+            publish: boolean;
             summary: string;
             /** Format: int64 */
             version: number;
@@ -4757,6 +4853,8 @@ export interface components {
         StorefrontDealGoods: {
             /** @description the first of them */
             goods: components["schemas"]["StorefrontSetGoods"][];
+            /** @description whether the product that is asked about is among them: then it is the first */
+            has: boolean;
             /**
              * Format: int64
              * @description how many kinds of goods there are
@@ -4973,8 +5071,10 @@ export interface components {
              * @description of the log; it can be undone
              */
             entry: number;
+            /** @description whether it reaches channels only when it is published; else it holds there once saved */
+            publish: boolean;
             /** @description to the channels where it changes anything */
-            sent: components["schemas"]["TurnSent"][];
+            sent: components["schemas"]["RolloutRow"][];
             summary: string;
             /** Format: int64 */
             version: number;
@@ -4987,13 +5087,6 @@ export interface components {
             kind: "rules" | "campaigns";
             /** @enum {string} */
             turn: "start" | "end" | "skip";
-        };
-        TurnSent: {
-            channel: string;
-            name: string;
-            /** @description why it is not told */
-            problem?: string;
-            publication?: components["schemas"]["PublicationAnswer"];
         };
         UnlikeList: {
             /** Format: int64 */
@@ -8036,6 +8129,8 @@ export interface operations {
                 desc?: boolean;
                 /** @description the size of a label in millimetres, on sheets of A4 */
                 sheet?: "105x74" | "105x57" | "70x42" | "70x37" | "52x30";
+                /** @description saved: with changes that were not sent yet */
+                of?: "published" | "saved";
                 /** @description labels that are gone from the first sheet */
                 skip?: number;
             };
@@ -8702,6 +8797,8 @@ export interface operations {
                 format?: "pdf" | "xlsx";
                 title?: string;
                 note?: string;
+                /** @description saved: with changes that were not sent yet */
+                of?: "published" | "saved";
             };
             header?: never;
             path?: never;
@@ -9096,6 +9193,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublicationAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-rollout": {
+        parameters: {
+            query?: {
+                /** @description the pieces that an edit changed */
+                entry?: number;
+                /** @description others, by name */
+                piece?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-rollout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolloutOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutList"];
                 };
             };
             /** @description Error */

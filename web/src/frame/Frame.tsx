@@ -17,8 +17,10 @@ import { toggleTheme } from "../lib/theme";
 import { HelpSheet } from "./HelpSheet";
 import { Palette } from "./Palette";
 import { PersonMenu } from "./PersonMenu";
+import { SpreadDialog } from "./SpreadDialog";
 import { ViewpointBar } from "./ViewpointBar";
 import { Tip } from "../ui/tip";
+import { useNotices } from "../ui/toasts";
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
@@ -26,6 +28,7 @@ const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 export function Frame() {
   const { data: state, error } = useProgramState();
   const { params, set } = useViewpoint();
+  const { spread, setSpread } = useNotices();
   const [palette, setPalette] = useState(false);
   // Written otherwise, everything is drawn anew; what is being edited is kept as a draft.
   const as = useSyncExternalStore(onWriting, () => JSON.stringify(writing()));
@@ -165,6 +168,7 @@ export function Frame() {
       </div>
       <Palette open={palette} onOpenChange={setPalette} />
       <HelpSheet open={help} onOpenChange={setHelp} />
+      {spread && <SpreadDialog key={JSON.stringify(spread)} what={spread} onClose={() => setSpread(null)} />}
     </div>
   );
 }

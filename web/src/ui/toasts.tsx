@@ -12,13 +12,21 @@ interface Notice {
   text: string;
   /** The way back. */
   undo?: () => Promise<unknown>;
+  /** The edit that can be sent to channels from here. */
+  publish?: number | undefined;
   bad?: boolean;
 }
 
+/** What is sent to every channel: what one edit changed, or a piece of the book by its name. */
+export type Spread = { entry: number } | { piece: string };
+
 interface Notices {
   /** Tells what was done, with the way back where there is one. */
-  tell: (n: { text: string; undo?: () => Promise<unknown> }) => void;
+  tell: (n: Pick<Notice, "text" | "undo" | "publish">) => void;
   fail: (e: unknown) => void;
+  /** What somebody wants to see as it would go to every channel that it concerns. */
+  spread: Spread | null;
+  setSpread: (what: Spread | null) => void;
   /** Shows which pinned prices a write would break, and asks whether it is to be made all the same. */
   ask: (checks: BrokenCheck[]) => Promise<boolean>;
 }
@@ -26,6 +34,8 @@ interface Notices {
 const Context = createContext<Notices>({
   tell: () => undefined,
   fail: () => undefined,
+  spread: null,
+  setSpread: () => undefined,
   ask: () => Promise.resolve(false),
 });
 
@@ -38,6 +48,7 @@ let next = 1;
 export function Toasts({ children }: { children: ReactNode }) {
   const [list, setList] = useState<Notice[]>([]);
   const [asked, setAsked] = useState<{ checks: BrokenCheck[]; answer: (yes: boolean) => void } | null>(null);
+  const [spread, setSpread] = useState<Spread | null>(null);
   const add = useCallback((n: Omit<Notice, "id">) => setList((old) => [...old.slice(-2), { ...n, id: next++ }]), []);
   const value = useMemo<Notices>(
     () => ({
@@ -47,9 +58,11 @@ export function Toasts({ children }: { children: ReactNode }) {
       fail: (e) => {
         add({ text: errorText(e), bad: true });
       },
+      spread,
+      setSpread,
       ask: (checks) => new Promise((answer) => setAsked({ checks, answer })),
     }),
-    [add],
+    [add, spread],
   );
   const close = (id: number) => setList((old) => old.filter((n) => n.id !== id));
   // What had the focus before a notice took it has it again when the notice goes.
@@ -96,6 +109,19 @@ export function Toasts({ children }: { children: ReactNode }) {
               <Toast.Action altText="Undo in the log of the Catalogue view" asChild>
                 <button className="font-semibold underline underline-offset-2" onClick={() => void undo(n)}>
                   Undo
+                </button>
+              </Toast.Action>
+            )}
+            {n.publish !== undefined && (
+              <Toast.Action altText="Send it from the Publish view" asChild>
+                <button
+                  className="font-semibold whitespace-nowrap underline underline-offset-2"
+                  onClick={() => {
+                    setSpread({ entry: n.publish ?? 0 });
+                    close(n.id);
+                  }}
+                >
+                  Send everywhere …
                 </button>
               </Toast.Action>
             )}

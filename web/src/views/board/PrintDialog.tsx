@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { boardFile } from "../../api/board";
+import { useProgramState } from "../../api/state";
 import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { count } from "../../lib/format";
@@ -36,10 +37,15 @@ export function PrintDialog({ what, viewpoint, filter, total, onClose }: Props) 
   const [note, setNote] = useState("");
   const titled = useTyped(title, setTitle, 400);
   const noted = useTyped(note, setNote, 400);
+  const { data: state } = useProgramState();
+  const channel = state?.channels.find((c) => c.code === viewpoint.channel);
+  const unsent = channel?.changes ?? 0;
+  const [of, setOf] = useState("published");
   const on = sheets.find(([code]) => code === sheet)?.[2] ?? 1;
   const gone = Math.min(skip, on - 1); // of a sheet with fewer labels, too
   const labels = what === "labels";
   const how: Record<string, string> = labels ? { sheet, skip: gone > 0 ? String(gone) : "" } : { title, note };
+  if (of === "saved") how.of = of;
   const address = (more: Record<string, string> = {}) =>
     boardFile(labels ? "/api/labels" : "/api/price-list", viewpoint, filter, { ...how, ...more });
   const none =
@@ -100,6 +106,17 @@ export function PrintDialog({ what, viewpoint, filter, total, onClose }: Props) 
                 />
               </label>
             </>
+          )}
+          {unsent > 0 && (
+            <label className="flex flex-col gap-1">
+              <span>
+                {count(unsent)} {unsent === 1 ? "change was" : "changes were"} not sent to {channel?.name ?? "it"} yet
+              </span>
+              <select aria-label="Prices" className="field" value={of} onChange={(e) => setOf(e.target.value)}>
+                <option value="published">as customers pay now</option>
+                <option value="saved">as they will once all is sent</option>
+              </select>
+            </label>
           )}
           <p className="text-quiet">
             {labels

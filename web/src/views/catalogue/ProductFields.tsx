@@ -3,6 +3,7 @@ import { useFacets } from "../../api/board";
 import { useSettings } from "../../api/settings";
 import { isAt } from "../../lib/paths";
 import { Add } from "../../ui/blanks";
+import { HireHours, type HireTimes } from "../../ui/hire-hours";
 import { FieldError } from "../../ui/states";
 import { DecimalInput } from "../../ui/decimal-input";
 
@@ -71,7 +72,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
   const content = (doc.content ?? {}) as { amount?: string; of?: string };
   const known = new Set<string>([
     ...[...textFields, ...amountFields, ...named].map(([k]) => k as string),
-    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder"],
+    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder", "hire"],
   ]);
   const field = (k: string, label: string, right = false) => (
     <label key={k} className="flex items-center gap-2">
@@ -171,6 +172,16 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
             <option value="month">month</option>
           </select>
         </label>
+        {(text("unit") === "day" || doc.hire !== undefined) && (
+          <fieldset disabled={!may} className="leading-8">
+            <HireHours
+              value={doc.hire as HireTimes | undefined}
+              above="its channel says"
+              error={at("hire")}
+              onChange={(hire) => set("hire", hire)}
+            />
+          </fieldset>
+        )}
         <span className="flex items-center gap-2">
           <span className="w-40 shrink-0 text-quiet">Content</span>
           <DecimalInput

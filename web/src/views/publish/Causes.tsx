@@ -5,7 +5,8 @@ import { count, moment } from "../../lib/format";
 import { useNames } from "../../lib/names";
 import { sentenceText } from "../../lib/sentence";
 import { isTicked, listed, ticked, tickedAll, type Choice } from "./choice";
-import { prices, stopText } from "./words";
+import { prices } from "../../lib/publications";
+import { laterOf, laterStops, stopText } from "./words";
 
 interface Props {
   data: Differences;
@@ -20,6 +21,9 @@ interface Props {
   onReason: (piece: string, reason: string) => void;
   mayOverride: boolean;
 }
+
+/** Of how many blocked prices at one moment the program tells. */
+const mostTold = 199;
 
 const kindWords: Record<string, string> = {
   rule: "rule",
@@ -106,6 +110,7 @@ function Cause({
   const { data: rules } = useRules();
   const names = useNames();
   const on = isTicked(p, choice);
+  const laterStopped = new Set(p.later.flatMap((l) => (l.stopped ?? []).map((s) => s.sku))).size;
   const [kind = "", ...code] = p.piece.split(" ");
   const rule: Rule | undefined = kind === "rule" ? rules?.find((r) => r.rule.code === code.join(" "))?.rule : undefined;
   const facts = [
@@ -153,6 +158,26 @@ function Cause({
         </button>
         {p.stopped > 0 && (
           <span className="block text-[12px] font-medium text-bad">{count(p.stopped)} of them blocked</span>
+        )}
+        {laterStopped > 0 && on && (
+          <>
+            <span className="block text-[12px] font-medium text-bad" title={laterStops(p).join("\n")}>
+              {count(laterStopped)} of its later prices blocked: left out then
+            </span>
+            {laterStopped <= mostTold && (
+              <input
+                aria-label={`Reason for sending the later prices of ${p.name} although they are blocked`}
+                placeholder={
+                  mayOverride ? "send them all the same, because …" : "an approver may send them all the same"
+                }
+                className="field w-full disabled:opacity-50"
+                maxLength={500}
+                disabled={!mayOverride}
+                value={reasons.get(laterOf(p)) ?? ""}
+                onChange={(e) => onReason(laterOf(p), e.target.value)}
+              />
+            )}
+          </>
         )}
         {p.blocked.length > 0 && on && (
           <>

@@ -29,7 +29,8 @@ import { Due } from "./Due";
 import { Fetched } from "./Fetched";
 import { History } from "./History";
 import { Waiting } from "./Waiting";
-import { stateWords } from "./words";
+import { stateWords } from "../../lib/publications";
+import { laterOf } from "./words";
 
 const nothing = { going: 0, blocked: 0 };
 const noPieces: PieceRow[] = [];
@@ -103,6 +104,9 @@ export function ChannelSheet({ channel }: { channel: string }) {
       for (const p of sentPieces) {
         const reason = reasons.get(p.piece)?.trim();
         if (p.blocked.length > 0 && reason) overrides[p.piece] = reason;
+        const later = reasons.get(laterOf(p))?.trim();
+        if (later)
+          for (const l of p.later) for (const s of l.stopped ?? []) overrides[s.sku] = overrides[s.sku] ?? later;
       }
       return publish(
         channel,

@@ -27,6 +27,7 @@ interface Draft {
   giveUpAfter: string;
   compare: string;
   reference: string;
+  pages: string;
 }
 
 const draftOf = (l: LinkAnswer | undefined): Draft => {
@@ -41,6 +42,7 @@ const draftOf = (l: LinkAnswer | undefined): Draft => {
     giveUpAfter: l?.giveUpAfter ?? "30m",
     compare: l?.compare ?? "off",
     reference: l?.reference ?? "lowest30",
+    pages: l?.pages ?? "",
   };
 };
 
@@ -53,6 +55,7 @@ const formOf = (d: Draft): LinkForm => ({
   giveUpAfter: d.giveUpAfter,
   compare: d.compare,
   reference: d.reference,
+  ...(d.pages.trim() !== "" && { pages: d.pages.trim() }),
 });
 
 const kinds = [
@@ -192,6 +195,19 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
             options={references}
             onChange={(reference) => set({ reference })}
           />
+        </Row>
+        <Row label="Its goods are seen at">
+          <input
+            aria-label="Its goods are seen at"
+            aria-invalid={at === "pages"}
+            className="field w-full"
+            placeholder="https://shop.example/goods/{sku}"
+            maxLength={500}
+            value={draft.pages}
+            onChange={(e) => set({ pages: e.target.value })}
+          />
+          <span className="text-quiet">mails to customers lead there; {"{sku}"} stands for the SKU</span>
+          {wrong("pages")}
         </Row>
         {draft.kind !== "feed" && (
           <Row label="Given up after">

@@ -4,9 +4,9 @@ import { useDue, useLinks, useTurn, type TurnForm } from "../../api/links";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { count, errorText, moment } from "../../lib/format";
+import { prices, stateWords } from "../../lib/publications";
 import { Confirm } from "../../ui/confirm";
 import { Empty } from "../../ui/states";
-import { prices, stateWords } from "./words";
 
 type Cause = Schema["DueCause"];
 type Turned = Schema["TurnAnswer"];
@@ -44,7 +44,7 @@ export function Due({ channel, name }: { channel: string; name: string }) {
                 <th className="py-1 font-normal">When</th>
                 <th className="font-normal">What begins or ends</th>
                 <th className="w-32 text-right font-normal">prices that change</th>
-                <th className="w-40 text-right font-normal">of them saved otherwise</th>
+                <th className="w-40 text-right font-normal">of them with changes not sent</th>
               </tr>
             </thead>
             <tbody>
@@ -52,7 +52,7 @@ export function Due({ channel, name }: { channel: string; name: string }) {
                 <tr key={d.at} className="border-b align-top" data-due={d.at}>
                   <td className="w-44 py-1.5 whitespace-nowrap">{moment(d.at, state?.now)}</td>
                   <td className="py-1.5">
-                    {d.causes.length === 0 && <span className="text-quiet">a price that others are reckoned from</span>}
+                    {d.causes.length === 0 && <span className="text-quiet">a product whose price sets others</span>}
                     {d.causes.map((c) => (
                       <div key={c.kind + c.code} className="flex flex-wrap items-baseline gap-x-2">
                         <span className="min-w-0">
@@ -102,6 +102,11 @@ export function Due({ channel, name }: { channel: string; name: string }) {
           }}
         >
           <p>{whatHappens(asked.form, asked.cause, moment(asked.form.at, state?.now))}</p>
+          {asked.cause.along.length > 0 && (
+            <p className="mt-1 font-medium text-ink">
+              It was changed otherwise, too, and that was not sent yet in {asked.cause.along.join(", ")}: it goes along.
+            </p>
+          )}
           <p className="mt-1">
             This is saved, and can be undone. It alone is sent to every connected channel at once, with the prices that
             it moves; whatever else is saved but not sent stays with the next publication by hand.

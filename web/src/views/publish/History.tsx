@@ -7,7 +7,8 @@ import { amount, count, errorText, moment } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
-import { kindWords, lineCounts, stateWords } from "./words";
+import { stateWords } from "../../lib/publications";
+import { kindWords, lineCounts } from "./words";
 import { Brings } from "./Waiting";
 import { Worth } from "./Worth";
 

@@ -1,5 +1,6 @@
 import { useDrifts, useDue, useLinks } from "../../api/links";
-import { differenceWords, stateWords } from "./words";
+import { stateWords } from "../../lib/publications";
+import { differenceWords } from "./words";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useDifferences, usePublications } from "../../api/publications";

@@ -5,7 +5,8 @@ import { useMay, useSession } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
-import { lineCounts, prices } from "./words";
+import { prices } from "../../lib/publications";
+import { lineCounts } from "./words";
 import { Worth } from "./Worth";
 
 /** A publication that waits for a second person: what it brings, as its sender saw it, and what that person may do. */
@@ -80,6 +81,7 @@ export function Waiting({ publication: p, onLook }: { publication: Publication; 
       )}
       <Brings publication={p} now={state?.now} />
       <Overridden publication={p} />
+      <PlannedLines publication={p} now={state?.now} />
     </section>
   );
 }
@@ -99,7 +101,12 @@ export function Brings({ publication: p, now }: { publication: Publication; now:
               one.piece === `rule ${one.name}` || one.piece === "" ? "" : one.piece,
               one.change,
               one.lines ? `${prices(one.lines)} now` : "no price now",
-              ...(one.later ?? []).slice(0, 3).map((l) => `${count(l.lines)} from ${moment(l.at, now)}`),
+              ...(one.later ?? [])
+                .slice(0, 3)
+                .map(
+                  (l) =>
+                    `${count(l.lines)} from ${moment(l.at, now)}${l.blocked ? `, ${count(l.blocked)} of them blocked` : ""}`,
+                ),
               (one.later ?? []).length > 3 ? "and again later" : "",
             ]
               .filter((t) => t !== "")
@@ -111,6 +118,23 @@ export function Brings({ publication: p, now }: { publication: Publication; now:
         </li>
       ))}
     </ul>
+  );
+}
+
+/** What was decided of prices that differ later. */
+export function PlannedLines({ publication: p, now }: { publication: Publication; now: string | undefined }) {
+  const goes = (p.planned ?? []).filter((l) => l.override);
+  const out = (p.planned ?? []).filter((l) => !l.override);
+  const named = (list: typeof goes) =>
+    list
+      .slice(0, 5)
+      .map((l) => `${l.name || l.sku}${l.override ? ` (“${l.override}”)` : ""}, through ${moment(l.until, now)}`)
+      .join("; ") + (list.length > 5 ? ` and ${count(list.length - 5)} more` : "");
+  return (
+    <>
+      {goes.length > 0 && <p className="text-bad">Blocked later, and sent all the same then: {named(goes)}</p>}
+      {out.length > 0 && <p className="text-quiet">Left out later, too: {named(out)}</p>}
+    </>
   );
 }
 

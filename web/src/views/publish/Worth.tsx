@@ -8,9 +8,14 @@ export function Worth({ worth, className }: { worth: Schema["PublishWorthText"];
     <span
       className={`block text-quiet ${className ?? ""}`}
       data-testid="worth"
-      title={worth.unknown > 0 ? `The cost or the sales of ${count(worth.unknown)} more are not known.` : undefined}
+      title={[
+        worth.whole ? "Sales bear no channel: what each channel says here must not be added up." : "",
+        worth.unknown > 0 ? `The cost or the sales of ${count(worth.unknown)} more are not known.` : "",
+      ]
+        .filter((t) => t !== "")
+        .join(" ")}
     >
-      at the sales of 30 days:{" "}
+      at {worth.whole ? "all channels’" : "its own"} sales of 30 days:{" "}
       <span className={isZero(worth.margin) ? "" : worth.margin.startsWith("-") ? "text-bad" : "text-good"}>
         margin {signed(worth.margin)}
       </span>

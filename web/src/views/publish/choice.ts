@@ -2,7 +2,7 @@ import type { PieceRow, Rule } from "../../api/client";
 import type { DifferencesOf } from "../../api/publications";
 import { count } from "../../lib/format";
 import { joined } from "../../lib/sentence";
-import { prices } from "./words";
+import { prices } from "../../lib/publications";
 
 /** Which of the changed pieces somebody wants to send: all but those unticked, and of those held back the ones named. */
 export interface Choice {

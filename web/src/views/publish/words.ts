@@ -1,19 +1,7 @@
-import type { Difference, Publication, StopRow } from "../../api/client";
+import type { Difference, PieceRow, Publication, StopRow } from "../../api/client";
 import { amount, count } from "../../lib/format";
+import { prices } from "../../lib/publications";
 import { kindName } from "../../parts/flags/kinds";
-
-/** What a publication's state is called. */
-export const stateWords: Record<Publication["state"], string> = {
-  prepared: "prepared",
-  waiting: "waits for a second person",
-  queued: "about to be sent",
-  sending: "sending",
-  done: "all taken",
-  partly: "partly taken",
-  failed: "nothing taken",
-  refused: "refused",
-  dropped: "dropped",
-};
 
 /** Why there is a publication. */
 export const kindWords: Record<Publication["kind"], string> = {
@@ -33,8 +21,6 @@ export const differenceWords: Record<string, string> = {
   details: "other breaks, groups or texts",
   again: "sent again",
 };
-
-export const prices = (n: number) => `${count(n)} ${n === 1 ? "price" : "prices"}`;
 
 /** How many lines a publication has, and what became of those that were not taken. */
 export function lineCounts(p: Publication): string {
@@ -83,3 +69,10 @@ export const detailTexts = (row: Difference): string[] =>
     const name = d.what === "price" ? "" : `${detailNames[d.what] ?? d.what} `;
     return `${whose}${from}${name}${d.was || "–"} → ${d.is || "–"}`;
   });
+
+/** Under which name the reason stands for sending what a piece changes later although it is blocked then. */
+export const laterOf = (p: PieceRow) => `later ${p.piece}`;
+
+/** What blocks the prices that a piece changes later. */
+export const laterStops = (p: PieceRow): string[] =>
+  p.later.flatMap((l) => (l.stopped ?? []).map((s) => `${s.sku}: ${s.blocked.map(stopText).join("; ")}`));

@@ -3,6 +3,7 @@ import { useItems } from "../../../api/items";
 import { useSettings } from "../../../api/settings";
 import type { Where } from "../../../api/client";
 import { Blank, Choice } from "../../../ui/blanks";
+import { HireHours, type HireTimes } from "../../../ui/hire-hours";
 import { FieldError } from "../../../ui/states";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { readSelection, writeSelection } from "../../../parts/rule/selection";
@@ -119,6 +120,14 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
           onChange={(direction) => put("ending", { direction })}
         />{" "}
         plus {number("shift", "ending", "Ending shift")} <FieldError>{errorAt("ending")}</FieldError>
+      </p>
+      <p>
+        <HireHours
+          value={doc.hire as HireTimes | undefined}
+          above="in the book’s settings"
+          error={errorAt("hire")}
+          onChange={(hire) => set({ hire })}
+        />
       </p>
       <div>
         <label className="inline-flex items-center gap-2">

@@ -13,6 +13,7 @@ import { Button } from "../../../ui/button";
 import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
 import { EffectNote } from "../../../ui/effect-note";
 import { rememberFocus } from "../../../ui/focus";
+import { HireHours } from "../../../ui/hire-hours";
 import { Failed, FieldError } from "../../../ui/states";
 import { TaxClassBlanks } from "../../../ui/tax-class";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
@@ -36,7 +37,7 @@ export function SettingsPanel() {
 }
 
 /** Errors that stand beside their blank. */
-const beside = /^(rates|rateDays|taxRates)\.|^guards?(\[\d+\])?\.(minMargin|maxOff)$/;
+const beside = /^(rates|rateDays|taxRates)\.|^guards?(\[\d+\])?\.(minMargin|maxOff)$|^hire\./;
 
 type Page = Schema["SettingsPage"];
 
@@ -195,6 +196,14 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
             onChange={(v) => set({ byHand: { ...doc.byHand, maxPercent: v.trim() } })}
           />{" "}
           % off.
+        </p>
+        <h2 className="mt-4 border-b pb-1">Hire</h2>
+        <p>
+          <HireHours
+            value={doc.hire}
+            error={errorAt("hire")}
+            onChange={(hire) => put({ doc: hire ? { ...doc, hire } : without(doc, "hire") })}
+          />
         </p>
         <h2 className="mt-4 border-b pb-1">Guards</h2>
         <p>

@@ -1,5 +1,6 @@
 import type { Schema, Where } from "../../../api/client";
 import { readSelection, writeSelection, type Selection } from "../../../parts/rule/selection";
+import type { HireTimes } from "../../../ui/hire-hours";
 import type { TaxClass } from "../../../ui/tax-class";
 
 export interface Guard {
@@ -20,6 +21,7 @@ export interface SettingsDoc {
   rates?: Record<string, string>;
   guard?: Guard;
   guards?: Guard[];
+  hire?: HireTimes;
   byHand?: { maxPercent?: string; maxAmount?: string };
 }
 

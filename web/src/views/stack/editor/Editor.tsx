@@ -20,6 +20,7 @@ import { Button } from "../../../ui/button";
 import { Confirm } from "../../../ui/confirm";
 import { LayerMark } from "../../../ui/layer-mark";
 import { FieldError } from "../../../ui/states";
+import { useNotices } from "../../../ui/toasts";
 import { ImpactPanel } from "./ImpactPanel";
 import { TrialPanel } from "./TrialPanel";
 import { PublicTexts } from "./PublicTexts";
@@ -50,6 +51,8 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const navigate = useNavigate();
   const client = useQueryClient();
   const isNew = saved === "";
+  const { setSpread } = useNotices();
+  const linked = state?.channels.some((c) => c.linked) ?? false;
   // A new rule's code follows its name until it is written by hand.
   const [ownCode, setOwnCode] = useState(!isNew);
   const code = ownCode ? form.code : form.name.trim() ? codeFrom(form.name, codes) : "";
@@ -218,6 +221,9 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
             {isNew ? "Save the rule" : "Save the change"}
           </Button>
           <Button onClick={() => back(saved)}>{dirty ? "Leave without saving" : "Back to the stack"}</Button>
+          {may && !isNew && !dirty && linked && (
+            <Button onClick={() => setSpread({ piece: `rule ${saved}` })}>Send everywhere …</Button>
+          )}
           <span className="text-quiet">
             {may ? "" : "You may look and try, not save. "}Saved rules show on the board at once, in the channels when
             published.
