@@ -397,10 +397,12 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 		switch {
 		case diff.Held:
 			row.Answer = Held
-		case diff.LeftOut && !w.Whole, out[diff.SKU], w.LeaveOutBlocked && diff.Blocked() && override == "":
+		case diff.LeftOut && !w.Whole, out[diff.SKU]:
 			row.Answer, row.Left = LeftOut, diff.left()
 		case w.SKUs != nil && !chosen[diff.SKU], without[diff.SKU]:
 			row.Answer = NotChosen
+		case w.LeaveOutBlocked && diff.Blocked() && override == "":
+			row.Answer, row.Left = LeftOut, diff.left()
 		case diff.Blocked():
 			if row.Override = override; override == "" {
 				undecided = append(undecided, diff.SKU)

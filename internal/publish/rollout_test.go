@@ -18,8 +18,9 @@ import (
 const corners = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},
 	"channels":[{"code":"web"},{"code":"till","name":"Till & <b>"},{"code":"never"},{"code":"unlinked"}],
 	"campaigns":[{"code":"W","name":"Week"}],
-	"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"},{"sku":"C","list":"30.00","cost":"29.50"}],
-	"rules":[{"code":"T","layer":"sale","rank":1,"where":{"all":[]},"channels":["till"],"effect":{"percentOff":"1"}},
+	"products":[{"sku":"A","list":"10.00"},{"sku":"B","list":"20.00"},{"sku":"C","list":"30.00","cost":"29.50"},{"sku":"D","list":"40.00","cost":"30.00"}],
+	"rules":[{"code":"L","layer":"promotion","rank":1,"where":{"sku":["D"]},"window":{"from":"2026-11-26T10:00"},"effect":{"percentOff":"80"}},
+		{"code":"T","layer":"sale","rank":1,"where":{"all":[]},"channels":["till"],"effect":{"percentOff":"1"}},
 		{"code":"E","layer":"sale","rank":2,"where":{"sku":["A","C"]},"channels":["web","till"],"status":"off","effect":{"percentOff":"10"}}]}`
 
 // One edit is sent to every channel that it concerns and that runs on a published book, with what it needs, and nothing
@@ -46,6 +47,7 @@ func TestOneEditIsSentEverywhere(t *testing.T) {
 	o.sends(first)
 
 	o.setList("B", "99.00") // goes nowhere by itself
+	o.wait(t.Context(), 2*time.Hour) // nor does what began in between, and nothing is decided about it
 	rule := o.live.Current().Rule("E")
 	next := *rule
 	next.Status, next.Campaign = pricing.On, "W2"
@@ -77,8 +79,10 @@ func TestOneEditIsSentEverywhere(t *testing.T) {
 	for _, r := range sent {
 		require.NoError(t, r.Err)
 		o.ends(r.Publication.ID)
+		require.Equal(t, map[string]publish.Answer{"A": publish.Taken, "C": publish.LeftOut,
+			"D": publish.NotChosen}, o.answers(r.Publication.ID))
 	}
-	require.Equal(t, map[string]string{"A": "9.00", "B": "20.00", "C": "30.00"}, o.out.Prices())
+	require.Equal(t, map[string]string{"A": "9.00", "B": "20.00", "C": "30.00", "D": "40.00"}, o.out.Prices())
 	require.Equal(t, "9.00", till()["A"])
 	require.Equal(t, "19.80", till()["B"], "what else is saved stays where it was")
 	look, err = o.desk.Rollouts(t.Context(), o.live.Current(), []pieces.Key{key})

@@ -113,7 +113,8 @@ func (s *Server) order(ctx context.Context, in *struct {
 	answer := OrderAnswer{Key: f.Key, Answer: *told, Opens: []OpenedOffer{}}
 	for _, x := range opened {
 		reduced := storefront.Rewards(snap.Engine, scope, x.Rule)
-		if m, tells := messageOf(snap.Snapshot, scope, x, q.Customer, &reduced, &link); tells && f.Email != "" && s.Mail.Ready() {
+		m, tells := messageOf(snap.Snapshot, scope, x, q.Customer, &reduced, &link)
+		if tells && f.Email != "" && s.Mail.Ready() {
 			m.To = f.Email
 			o.Mails = append(o.Mails, m)
 		}

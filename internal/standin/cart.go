@@ -293,7 +293,8 @@ func (t *checkout) view(ctx context.Context, c *cart) map[string]any {
 	snapshot := *c
 	question := t.question(c)
 	t.cartMu.Unlock()
-	out := map[string]any{"Shop": t.Name, "Cart": snapshot, "Buyers": t.Buyers, "ByHand": t.byHand, "Delivers": t.carriage != ""}
+	out := map[string]any{"Shop": t.Name, "Cart": snapshot, "Buyers": t.Buyers,
+		"ByHand": t.byHand, "Delivers": t.carriage != ""}
 	if len(snapshot.Lines) == 0 {
 		return out
 	}

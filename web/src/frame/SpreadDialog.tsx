@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { useLinks } from "../api/links";
-import type { PieceRow, RolloutRow } from "../api/client";
-import { useRollout, useRollOut } from "../api/publications";
+import type { PieceRow, Publication, RolloutRow } from "../api/client";
+import { usePublication, useRollout, useRollOut } from "../api/publications";
 import { useMay } from "../api/session";
 import { useProgramState } from "../api/state";
 import { count, errorText, moment } from "../lib/format";
-import { prices, stateWords } from "../lib/publications";
+import { lineCounts, prices, stateWords } from "../lib/publications";
 import { Button } from "../ui/button";
 import { SheetDialog } from "../ui/sheet-dialog";
 import { Failed } from "../ui/states";
@@ -182,14 +182,18 @@ function Goes({ row: r, approval }: { row: RolloutRow; approval: Approval }) {
 }
 
 function Became({ row }: { row: RolloutRow | undefined }) {
+  const { data: now } = usePublication(row?.publication?.id ?? 0);
   if (!row) return <span className="text-quiet">not sent</span>;
   if (row.problem !== undefined) return <span className="font-medium text-bad">not sent: {row.problem}</span>;
-  const p = row.publication;
+  const p = now ?? row.publication;
   if (!p) return <span className="text-quiet">nothing to send</span>;
+  const bad = p.state === "failed" || p.state === "partly";
   return (
     <>
-      {prices(p.lines)}, {stateWords[p.state]}
-      {p.leftOut > 0 && <span className="text-quiet"> · {count(p.leftOut)} left out</span>}
+      {lineCounts(p)}: <span className={bad ? "font-medium text-bad" : ""}>{p.problem ?? endOf(p)}</span>
     </>
   );
 }
+
+/** What became of it; of one without a line nothing was to be taken. */
+const endOf = (p: Publication) => (p.state === "done" && p.lines === 0 ? "published" : stateWords[p.state]);

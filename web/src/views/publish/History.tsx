@@ -7,8 +7,8 @@ import { amount, count, errorText, moment } from "../../lib/format";
 import { useViewpoint } from "../../lib/viewpoint";
 import { Button } from "../../ui/button";
 import { Empty } from "../../ui/states";
-import { stateWords } from "../../lib/publications";
-import { kindWords, lineCounts } from "./words";
+import { lineCounts, stateWords } from "../../lib/publications";
+import { kindWords } from "./words";
 import { Brings } from "./Waiting";
 import { Worth } from "./Worth";
 

@@ -5,8 +5,7 @@ import { useMay, useSession } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { count, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
-import { prices } from "../../lib/publications";
-import { lineCounts } from "./words";
+import { lineCounts, prices } from "../../lib/publications";
 import { Worth } from "./Worth";
 
 /** A publication that waits for a second person: what it brings, as its sender saw it, and what that person may do. */

@@ -1,6 +1,5 @@
 import type { Difference, PieceRow, Publication, StopRow } from "../../api/client";
 import { amount, count } from "../../lib/format";
-import { prices } from "../../lib/publications";
 import { kindName } from "../../parts/flags/kinds";
 
 /** Why there is a publication. */
@@ -21,19 +20,6 @@ export const differenceWords: Record<string, string> = {
   details: "other breaks, groups or texts",
   again: "sent again",
 };
-
-/** How many lines a publication has, and what became of those that were not taken. */
-export function lineCounts(p: Publication): string {
-  const parts = [prices(p.lines)];
-  const quiet = (p.pieces ?? []).length;
-  if (p.lines === 0 && quiet > 0)
-    parts.splice(0, 1, `${count(quiet)} ${quiet === 1 ? "change" : "changes"} without a price now`);
-  if (p.rules > 0) parts.push(`${count(p.rules)} ${p.rules === 1 ? "rule" : "rules"}`);
-  if (p.refused > 0) parts.push(`${count(p.refused)} refused`);
-  if (p.unanswered > 0) parts.push(`${count(p.unanswered)} unanswered`);
-  if (p.leftOut > 0) parts.push(`${count(p.leftOut)} left out`);
-  return parts.join(", ");
-}
 
 /** For whom, and at which quantity, something is blocked. */
 const forWhom = (s: StopRow) =>
