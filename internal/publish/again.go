@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"dogbane/internal/book"
+	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/publish/pieces"
 )
@@ -82,6 +83,7 @@ func (d *Desk) giveBack(ctx context.Context, snap *book.Snapshot, of, p *Publica
 	for _, c := range book.Reversed(b.Changes) {
 		if k := (pieces.Key{Kind: c.Kind, Code: c.Code}); !since[k] {
 			back.Changes = append(back.Changes, c)
+			back.Held = append(back.Held, book.Change{Kind: c.Kind, Code: c.Code, After: savedDoc(snap, k)})
 			change := pieces.Changed
 			if c.After == nil {
 				change = pieces.Gone
@@ -99,6 +101,15 @@ func (d *Desk) giveBack(ctx context.Context, snap *book.Snapshot, of, p *Publica
 	}
 	p.Brings, p.Brought = BringsPieces, &back
 	return nil
+}
+
+// savedDoc is a piece as the saved book has it; nil: it is gone there.
+func savedDoc(snap *book.Snapshot, k pieces.Key) json.RawMessage {
+	if k.Kind != book.Settings {
+		return snap.Doc(k.Kind, k.Code)
+	}
+	keys, _ := book.Keys(bookfile.EncodeSettings(&snap.Book.Settings)) // the encoder wrote it
+	return keys[k.Code]
 }
 
 // asBefore makes a line that was shown once one that is shown again: how long it holds is no longer what it was. One of

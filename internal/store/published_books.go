@@ -85,12 +85,13 @@ func keepBrought(tx *gorm.DB, id int64, b *pieces.Brought) error {
 		return tx.Exec("INSERT INTO publication_pieces (publication, part, pieces) VALUES (?, ?, ?)", id, part,
 			packed([]byte(*jsonText(some)))).Error
 	}
-	kept := b.Kept
+	kept, held := b.Kept, b.Held // as many as changes, or none
 	for some := range slices.Chunk(b.Changes, piecesPerPart) {
-		if err := keep(pieces.Brought{Changes: some, Kept: kept}); err != nil {
+		n := min(len(held), len(some))
+		if err := keep(pieces.Brought{Changes: some, Kept: kept, Held: held[:n]}); err != nil {
 			return err
 		}
-		kept = nil
+		kept, held = nil, held[n:]
 	}
 	return nil
 }
@@ -120,6 +121,7 @@ func brought(db *gorm.DB, id int64) (b pieces.Brought, err error) {
 			return b, err
 		}
 		b.Changes, b.Kept = append(b.Changes, some.Changes...), append(b.Kept, some.Kept...)
+		b.Held = append(b.Held, some.Held...)
 	}
 	return b, nil
 }
@@ -204,7 +206,7 @@ func enter(tx *gorm.DB, p *publish.Publication) error {
 			return err
 		}
 		if p.Kind == publish.TakeBack {
-			if err := holdPieces(tx, p.Channel, b.Changes); err != nil {
+			if err := holdPieces(tx, p.Channel, b.Held); err != nil {
 				return err
 			}
 		}
@@ -290,11 +292,11 @@ func (s *Store) Decisions(ctx context.Context, channel string) (map[string]publi
 }
 
 // holdPieces keeps pieces that were given back from being brought again as the saved book has them.
-func holdPieces(tx *gorm.DB, channel string, back []book.Change) error {
-	for _, c := range back {
+func holdPieces(tx *gorm.DB, channel string, held []book.Change) error {
+	for _, c := range held {
 		var doc []byte
-		if c.Before != nil {
-			doc = packed(c.Before)
+		if c.After != nil {
+			doc = packed(c.After)
 		}
 		if err := tx.Exec("REPLACE INTO held_pieces (channel, kind, code, doc) VALUES (?, ?, ?, ?)", channel, c.Kind, c.Code,
 			doc).Error; err != nil {

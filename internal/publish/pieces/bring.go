@@ -17,6 +17,8 @@ import (
 type Brought struct {
 	Changes []book.Change `json:"changes"`
 	Kept    []book.Change `json:"kept,omitempty"`
+	// Held are, of a take-back, the pieces as the saved book has them: nothing brings them until they become others there.
+	Held []book.Change `json:"held,omitempty"`
 }
 
 // Keys are the pieces that are brought.
