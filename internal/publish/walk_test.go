@@ -223,7 +223,7 @@ func (w *walk) step() {
 		r, err := bookfile.ReadRule(fmt.Appendf(nil,
 			`{"code":%q,"layer":"promotion","rank":%d,%s"where":{"sku":[%q,%q]},"window":{"from":%q},"effect":{"percentOff":"%d"}}`,
 			code, 2+w.rules, campaign, w.sku(), w.sku(),
-			(w.at()-w.at()%pricing.Hour+pricing.Moment(w.rng.IntN(40)-10)*pricing.Hour).String(), 3+w.rng.IntN(20)))
+			(w.at() - w.at()%pricing.Hour + pricing.Moment(w.rng.IntN(40)-10)*pricing.Hour).String(), 3+w.rng.IntN(20)))
 		require.NoError(w.t, err)
 		booktest.Save(w.t, w.live, append(changes, book.OfRule(nil, &r))...)
 	case 4:
