@@ -103,13 +103,26 @@ func (d *Desk) edition(ctx context.Context, e *editions, snap *book.Snapshot, ch
 		next.own, next.Snapshot = snap.Book, snap
 		return next, nil
 	}
-	next.Held = held(e.held, snap)
+	if next.Held = held(e.held, snap); anyOf(next.Held) {
+		if err := pieces.HeldAlong(next.own, snap.Book, next.Pieces, next.Held); err != nil {
+			return nil, err
+		}
+	}
 	if last := e.last; last != nil && last.own == next.own && pieces.LiveSame(last.from.Book, snap.Book) {
 		next.Snapshot = last.Snapshot
 		return next, nil
 	}
 	next.Snapshot, err = composed(next.own, snap, channel, snap.Engine)
 	return next, err
+}
+
+func anyOf(held map[pieces.Key]bool) bool {
+	for _, is := range held {
+		if is {
+			return true
+		}
+	}
+	return false
 }
 
 // held are the pieces that are held back: those that the saved book still has as they were taken back.

@@ -3,6 +3,7 @@ package pieces
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -121,11 +122,57 @@ func Bring(published, saved *pricing.Book, some []Piece) Brought {
 	return b
 }
 
+// HeldAlong adds to pieces that are held back those which cannot go without them, whatever else goes.
+func HeldAlong(published, saved *pricing.Book, differences []Piece, held map[Key]bool) error {
+	for {
+		var rest []Piece
+		for _, p := range differences {
+			if !held[p.Key] {
+				rest = append(rest, p)
+			}
+		}
+		if len(rest) == len(differences) || len(rest) == 0 {
+			return nil
+		}
+		brings := Bring(published, saved, rest)
+		err := without(published, brings.whole(published))
+		var dangling *Dangling
+		if !errors.As(err, &dangling) {
+			return err
+		}
+		// Whichever of the two goes by the rest has to wait: what needs something that is held, or what is gone and needed.
+		at := slices.IndexFunc(rest, func(p Piece) bool {
+			return p.Key == dangling.By || p.Kind == dangling.By.Kind && p.Was == dangling.By.Code
+		})
+		if at < 0 || rest[at].Change == Gone {
+			at = slices.IndexFunc(rest, func(p Piece) bool { return p.Key == dangling.Needed })
+		}
+		if at < 0 {
+			return err
+		}
+		held[rest[at].Key] = true
+	}
+}
+
 // Apply is a published book with what a publication brings: a *Dangling where it cannot stand so.
 func Apply(published *pricing.Book, b Brought) (*pricing.Book, error) {
 	if len(b.Changes) == 0 {
 		return published, nil
 	}
+	changes := b.whole(published)
+	if err := without(published, changes); err != nil {
+		return nil, err
+	}
+	next, err := book.Apply(published, changes)
+	if err != nil {
+		return nil, fmt.Errorf("make the published book: %w", err)
+	}
+	return next, nil
+}
+
+// whole are the changes of a published book that what is brought comes to: with what is kept for it, and the settings
+// as one.
+func (b *Brought) whole(published *pricing.Book) []book.Change {
 	in := book.NewPieces(published)
 	var changes []book.Change
 	for _, c := range b.Kept {
@@ -150,18 +197,11 @@ func Apply(published *pricing.Book, b Brought) (*pricing.Book, error) {
 	if others {
 		doc, err := json.Marshal(settings)
 		if err != nil {
-			return nil, fmt.Errorf("write the settings: %w", err)
+			panic(fmt.Sprintf("pieces: %v", err)) // they are JSON
 		}
 		changes = append(changes, book.Change{Kind: book.Settings, After: doc})
 	}
-	if err := without(published, changes); err != nil {
-		return nil, err
-	}
-	next, err := book.Apply(published, changes)
-	if err != nil {
-		return nil, fmt.Errorf("make the published book: %w", err)
-	}
-	return next, nil
+	return changes
 }
 
 // without fails with a *Dangling where a book after changes lacks what a piece of it needs.
