@@ -39,6 +39,9 @@ type Keeper interface {
 	KeptBook(ctx context.Context, version int64) ([]byte, error)
 	// PublishedBy are the publications that brought pieces into the published book since it began, by number.
 	PublishedBy(ctx context.Context, channel string) ([]int64, error)
+	// Shorten has a published book that began as a kept one begin with what it was after a publication; it gives under
+	// which number that is kept. Its error is ErrStale where the book began otherwise by now.
+	Shorten(ctx context.Context, channel string, base, upTo int64, book []byte) (int64, error)
 	Brought(ctx context.Context, id int64) (pieces.Brought, error)
 	// HeldPieces are pieces that were taken back, as the saved book had them; nil: they were gone there.
 	HeldPieces(ctx context.Context, channel string) (map[pieces.Key]json.RawMessage, error)

@@ -95,6 +95,11 @@ func (d *Desk) edition(ctx context.Context, e *editions, snap *book.Snapshot, ch
 		if e.last != nil && e.last.base == next.base && isPrefix(e.last.by, next.by) {
 			known = e.last
 		}
+		if known == nil && len(next.by) > mostBrought {
+			if known, err = d.shorten(ctx, next, snap, channel); err != nil {
+				return nil, err
+			}
+		}
 		if next.own, err = d.applied(ctx, known, next.base, next.by, snap); err != nil {
 			return nil, err
 		}
@@ -146,6 +151,25 @@ func held(docs map[pieces.Key]json.RawMessage, snap *book.Snapshot) map[pieces.K
 		}
 	}
 	return held
+}
+
+// What so many publications brought is applied when a published book is first read; of more, the older ones become a
+// book of their own, and cannot be given back piece by piece any more.
+var mostBrought, keptBrought = 200, 100
+
+// shorten keeps what the older publications made of a published book as the book that it begins as, and gives that.
+func (d *Desk) shorten(ctx context.Context, e *Edition, snap *book.Snapshot, channel string) (*Edition, error) {
+	older := e.by[:len(e.by)-keptBrought]
+	own, err := d.applied(ctx, nil, e.base, older, snap)
+	if err != nil {
+		return nil, err
+	}
+	base, err := d.keeper.Shorten(ctx, channel, e.base, older[len(older)-1], bookfile.Encode(own))
+	if err != nil {
+		return nil, err
+	}
+	e.base, e.by = base, e.by[len(older):]
+	return &Edition{own: own, base: base}, nil
 }
 
 func isPrefix(a, b []int64) bool { return len(a) <= len(b) && slices.Equal(a, b[:len(a)]) }

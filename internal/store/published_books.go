@@ -64,6 +64,45 @@ func (s *Store) Adopt(ctx context.Context, version int64, book func() []byte) er
 	return nil
 }
 
+// Shorten has a published book that began as a kept one begin with what it was after a publication. Such a book is kept
+// under that publication's number, negative: it is no saved version.
+func (s *Store) Shorten(ctx context.Context, channel string, base, upTo int64, doc []byte) (int64, error) {
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		var now int64
+		if err := tx.Raw("SELECT COALESCE(base, 0) FROM channel_states WHERE channel = ? FOR UPDATE", channel).Scan(
+			&now).Error; err != nil {
+			return err
+		}
+		if now != base {
+			return publish.ErrStale
+		}
+		for _, step := range []struct {
+			sql    string
+			values []any
+		}{
+			{"REPLACE INTO published_books (version, book) VALUES (?, ?)", []any{-upTo, packed(doc)}},
+			{"UPDATE channel_states SET base = ?, base_by = ? WHERE channel = ?", []any{-upTo, upTo, channel}},
+			{"DELETE FROM published_by WHERE channel = ? AND publication <= ?", []any{channel, upTo}},
+		} {
+			if err := tx.Exec(step.sql, step.values...).Error; err != nil {
+				return err
+			}
+		}
+		return dropBooks(tx)
+	})
+	if err != nil {
+		return 0, fmt.Errorf("shorten what is published in channel %q: %w", channel, err)
+	}
+	return -upTo, nil
+}
+
+// dropBooks drops kept books on which nothing rests any more.
+func dropBooks(tx *gorm.DB) error {
+	return tx.Exec(`DELETE FROM published_books WHERE version NOT IN (SELECT base FROM channel_states WHERE base IS NOT NULL)
+		AND version NOT IN (SELECT version FROM publications WHERE status IN ? AND brings = ?)`,
+		[]publish.State{publish.Queued, publish.Sending, publish.Waiting, publish.Prepared}, publish.BringsBook).Error
+}
+
 // PublishedBy are the publications whose pieces are in the book that is published in a channel, by their number.
 func (s *Store) PublishedBy(ctx context.Context, channel string) (ids []int64, err error) {
 	err = s.db.WithContext(ctx).Raw("SELECT publication FROM published_by WHERE channel = ? ORDER BY publication",
@@ -241,9 +280,7 @@ func enter(tx *gorm.DB, p *publish.Publication) error {
 			return err
 		}
 	}
-	return tx.Exec(`DELETE FROM published_books WHERE version NOT IN (SELECT base FROM channel_states WHERE base IS NOT NULL)
-		AND version NOT IN (SELECT version FROM publications WHERE status IN ? AND brings = ?)`,
-		[]publish.State{publish.Queued, publish.Sending, publish.Waiting, publish.Prepared}, publish.BringsBook).Error
+	return dropBooks(tx)
 }
 
 // decideLines keeps what was decided with a publication of lines that differ later.
