@@ -1,6 +1,7 @@
 package publish
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -374,3 +375,16 @@ func (l *Lines) digests(some pricing.Set) (map[int32]*Digest, error) {
 func (t *Telling) Instant(at pricing.Moment) string {
 	return at.Instant(t.zone).Format("2006-01-02T15:04:05Z07:00")
 }
+
+// numbers are those of the products of some SKUs that are in the book.
+func (t *Telling) numbers(skus []string) (products []int32) {
+	for _, sku := range skus {
+		if p, exists := t.engine.ProductNumber(sku); exists {
+			products = append(products, p)
+		}
+	}
+	return products
+}
+
+// ErrNoChannel says that a book has no such channel.
+var ErrNoChannel = errors.New("there is no such channel")

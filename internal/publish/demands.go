@@ -83,18 +83,6 @@ func (d *Desk) brings(ctx context.Context, snap *book.Snapshot, e *Edition, p *P
 	return e.Snapshot, nil, nil
 }
 
-// further reports whether a price moves by more than some percent.
-func further(was, is, over money.Rat) bool {
-	if was.Sign() == 0 {
-		return is.Sign() != 0
-	}
-	by := is.Sub(was)
-	if by.Sign() < 0 {
-		by = money.Int(0).Sub(by)
-	}
-	return over.Less(by.Div(was).Mul(money.Int(100)))
-}
-
 // linesMove reports whether a line that is sent moves a price against what the channel took by more than some percent:
 // for guests or a group, at any quantity that one of the lines tells of. What is not shown is held against the price
 // that was shown last.
@@ -144,59 +132,6 @@ func (d *Desk) linesMove(ctx context.Context, p *Publication, rows []Row, over m
 	return false, nil
 }
 
-// lineMoves holds what two lines say of prices against each other.
-func lineMoves(was, is *Line, over money.Rat) (bool, error) {
-	groups := map[string]bool{"": true}
-	for code := range was.Groups {
-		groups[code] = true
-	}
-	for code := range is.Groups {
-		groups[code] = true
-	}
-	for code := range groups {
-		a, b := was.forGroup(code), is.forGroup(code)
-		quantities := []int{1}
-		for _, list := range [][]LineBreak{a.Breaks, b.Breaks} {
-			for _, br := range list {
-				quantities = append(quantities, br.From)
-			}
-		}
-		for _, quantity := range quantities {
-			x, err := money.Parse(a.at(quantity))
-			if err != nil {
-				return false, fmt.Errorf("read a price: %w", err)
-			}
-			y, err := money.Parse(b.at(quantity))
-			if err != nil {
-				return false, fmt.Errorf("read a price: %w", err)
-			}
-			if further(x, y, over) {
-				return true, nil
-			}
-		}
-	}
-	return false, nil
-}
-
-// forGroup is what a group, or guests with "", pay by a line.
-func (l *Line) forGroup(code string) GroupPrices {
-	if own, is := l.Groups[code]; is {
-		return own
-	}
-	return GroupPrices{l.Price, l.Breaks, l.Method, l.Ask}
-}
-
-// at is what the entry says that a quantity reaches.
-func (g *GroupPrices) at(quantity int) string {
-	price := g.Price
-	for _, b := range g.Breaks {
-		if b.From <= quantity {
-			price = b.Price
-		}
-	}
-	return price
-}
-
 // plansMove reports whether what is brought moves a price later by more than some percent, against what the published
 // book says then without it: for guests, groups and the customers that brought rules name, at each quantity.
 func (d *Desk) plansMove(ctx context.Context, p *Publication, before, now *book.Snapshot, brought []book.Change,
@@ -229,29 +164,6 @@ func (d *Desk) plansMove(ctx context.Context, p *Publication, before, now *book.
 		}
 	}
 	return false, nil
-}
-
-func entriesMove(was, is []entry, over money.Rat) bool {
-	if len(was) == 0 || len(is) == 0 {
-		return false
-	}
-	at := func(list []entry, quantity int) money.Rat {
-		minor := list[0].minor
-		for _, e := range list {
-			if e.from <= quantity {
-				minor = e.minor
-			}
-		}
-		return money.Int(minor)
-	}
-	for _, list := range [][]entry{was, is} {
-		for _, e := range list {
-			if further(at(was, e.from), at(is, e.from), over) {
-				return true
-			}
-		}
-	}
-	return false
 }
 
 // customersOf are the customers whom brought rules and campaigns name.

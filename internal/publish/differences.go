@@ -245,7 +245,7 @@ func Compare(t *Telling, at pricing.Moment, k *Know, before *reductions, whole b
 	if whole {
 		d.Rules = changesOf(nil, t.Rules(at))
 	}
-	restated, err := lines.restated(k)
+	restated, err := restated(lines, k)
 	if err != nil {
 		return nil, err
 	}
@@ -357,7 +357,7 @@ func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, before *redu
 }
 
 // restated are products of which the channel was told a later line that is not what the book says of that time.
-func (l *Lines) restated(k *Know) (map[string]bool, error) {
+func restated(l *Lines, k *Know) (map[string]bool, error) {
 	restated := map[string]bool{}
 	of := map[time.Time][]int32{}
 	for sku, later := range k.Later {
@@ -464,7 +464,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 					r.Margin = &margin
 				}
 			}
-			if stop := d.lines.belowCost(r); stop != nil {
+			if stop := belowCost(d.lines, r); stop != nil {
 				if m := x.Margin(r.Product, *stop.Price); m != nil {
 					stop.Left = &m.Amount
 				}
@@ -505,7 +505,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 }
 
 // belowCost is for whom and at which quantity a row's product costs less than it does itself; nil: for nobody.
-func (l *Lines) belowCost(r *Difference) *Stop {
+func belowCost(l *Lines, r *Difference) *Stop {
 	least, priced := int64(0), false
 	var worst Stop
 	look := func(quantity int, sweeps []*pricing.Sweep) {

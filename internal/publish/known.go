@@ -322,13 +322,3 @@ func (d *Desk) compare(t *Telling, at pricing.Moment, know *Know, before *reduct
 	}
 	return Compare(t, at, know, before, whole, broken)
 }
-
-// numbers are those of the products of some SKUs that are in the book.
-func (t *Telling) numbers(skus []string) (products []int32) {
-	for _, sku := range skus {
-		if p, exists := t.engine.ProductNumber(sku); exists {
-			products = append(products, p)
-		}
-	}
-	return products
-}

@@ -140,15 +140,6 @@ type NamedLater struct {
 	Blocked int    `json:"blocked,omitempty" doc:"of them: left out then, unless a reason is given"`
 }
 
-// RuleChanges are the rules that a channel is told, and those that it is to forget.
-type RuleChanges struct {
-	Rules    []json.RawMessage `json:"rules,omitempty"`
-	Withdraw []string          `json:"withdraw,omitempty"`
-}
-
-// None reports whether there are none.
-func (c RuleChanges) None() bool { return len(c.Rules)+len(c.Withdraw) == 0 }
-
 // Counts say what became of a publication's lines. Held and left-out ones are counted in LeftOut alone.
 type Counts struct{ Total, Taken, Refused, Unanswered, LeftOut int }
 
@@ -203,18 +194,6 @@ type Going struct {
 	Part int
 }
 
-// Shown is what a channel shows for a product.
-type Shown struct {
-	SKU         string
-	Price       money.Rat
-	Reference   *money.Rat // the price it is shown as reduced from
-	Currency    string
-	Digest      *Digest // of the line as it was taken; nil: it was taken before whole lines were kept
-	Begun       Begun
-	From        time.Time
-	Publication int64
-}
-
 // Span is a price that a channel showed for a time; a nil price says that it showed none.
 type Span struct {
 	Price, Reference *money.Rat
@@ -226,7 +205,6 @@ type Span struct {
 
 // Errors of what cannot be done.
 var (
-	ErrNoChannel = errors.New("there is no such channel")
 	ErrUnlinked  = errors.New("nothing says how this channel is reached")
 	ErrNothing   = errors.New("there is nothing to send")
 	ErrStale     = errors.New("the book has changed since, or a moment has passed")

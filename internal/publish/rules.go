@@ -160,3 +160,12 @@ func hashed(word string) string {
 	sum := sha256.Sum256([]byte(word))
 	return hex.EncodeToString(sum[:])
 }
+
+// RuleChanges are the rules that a channel is told, and those that it is to forget.
+type RuleChanges struct {
+	Rules    []json.RawMessage `json:"rules,omitempty"`
+	Withdraw []string          `json:"withdraw,omitempty"`
+}
+
+// None reports whether there are none.
+func (c RuleChanges) None() bool { return len(c.Rules)+len(c.Withdraw) == 0 }
