@@ -18,6 +18,7 @@ import (
 	"dogbane/internal/clock"
 	"dogbane/internal/demo"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/standin"
 	"dogbane/internal/store"
 )
@@ -229,7 +230,7 @@ func reach(ctx context.Context, s *store.Store, l publish.Link, token, folder st
 	if err != nil {
 		return err
 	}
-	l.Sends, l.Approval, l.GiveUpAfter, l.Reference = "by-hand", "none", 30*time.Minute, publish.Lowest30
+	l.Sends, l.Approval, l.GiveUpAfter, l.Reference = "by-hand", "none", 30*time.Minute, telling.Lowest30
 	if was, known := links[l.Channel]; known {
 		if !isStandin(&was, token, folder) {
 			return nil

@@ -10,6 +10,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // TakeBack prepares a publication that gives every line which still stems from an ended one, taken or unanswered, what
@@ -120,21 +121,21 @@ func (r *Row) asBefore(tax string) error {
 		return nil
 	}
 	r.Kind = kindOf(r.Was, r.Price)
-	var line Line
+	var line telling.Line
 	if r.Line != nil {
 		if err := json.Unmarshal(r.Line, &line); err != nil {
 			return fmt.Errorf("read the line of %q: %w", r.SKU, err)
 		}
 	} else {
 		digits, _ := money.Digits(r.Currency)
-		line = Line{SKU: r.SKU, Price: r.Price.Fixed(digits), Currency: r.Currency, Tax: tax, As: "ordinary"}
+		line = telling.Line{SKU: r.SKU, Price: r.Price.Fixed(digits), Currency: r.Currency, Tax: tax, As: "ordinary"}
 		if r.Reference != nil {
-			line.Reference, line.ReferenceKind, line.As = r.Reference.Fixed(digits), string(Catalog), "reduced"
+			line.Reference, line.ReferenceKind, line.As = r.Reference.Fixed(digits), string(telling.Catalog), "reduced"
 		}
 	}
 	line.Until = ""
 	digest := line.Digest()
-	r.Line, r.Digest = line.bytes(), &digest
+	r.Line, r.Digest = line.Bytes(), &digest
 	return nil
 }
 

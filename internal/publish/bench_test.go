@@ -12,6 +12,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish/format"
+	"dogbane/internal/publish/telling"
 )
 
 // What it takes to build the lines of 100,000 products, to hold them against what the channel shows, to find how long
@@ -20,14 +21,14 @@ func BenchmarkLines(b *testing.B) {
 	book := demo.Book(100_000)
 	e := pricing.Compile(book)
 	at := moment(b, demo.Now)
-	t, err := Tell(e, basket.Compile(e), demo.WebShop, Lowest30)
+	t, err := telling.Tell(e, basket.Compile(e), demo.WebShop, telling.Lowest30)
 	require.NoError(b, err)
 	first, err := Compare(t, at, &Know{}, nil, false, nil)
 	require.NoError(b, err)
-	know := &Know{Shown: map[string]Shown{}}
+	know := &Know{Shown: map[string]telling.Shown{}}
 	for i := range first.Rows {
 		r := &first.Rows[i]
-		know.Shown[r.SKU] = Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Digest: r.Digest, Begun: r.Begun}
+		know.Shown[r.SKU] = telling.Shown{SKU: r.SKU, Price: *r.Price, Reference: r.Reference, Digest: r.Digest, Begun: r.Begun}
 	}
 	b.Run("baseline=encoding", func(b *testing.B) {
 		for b.Loop() {
@@ -43,11 +44,11 @@ func BenchmarkLines(b *testing.B) {
 			require.NoError(b, err)
 			var mu sync.Mutex
 			n := 0
-			lines.Each(func(_ int32, told Told, is bool) {
+			lines.Each(func(_ int32, told telling.Told, is bool) {
 				digest := told.Digest()
 				mu.Lock()
 				defer mu.Unlock()
-				if is && digest != (Digest{}) {
+				if is && digest != (telling.Digest{}) {
 					n++
 				}
 			})
@@ -71,7 +72,7 @@ func BenchmarkLines(b *testing.B) {
 	b.Run("file", func(b *testing.B) {
 		texts := make([]json.RawMessage, len(first.Rows))
 		for i := range first.Rows {
-			texts[i] = first.Rows[i].Line.bytes()
+			texts[i] = first.Rows[i].Line.Bytes()
 		}
 		for b.Loop() {
 			require.NoError(b, format.CSV(io.Discard, texts, nil))

@@ -8,6 +8,7 @@ import (
 
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // plan notes with a publication what is decided of lines that differ later: what is left out, and what goes although
@@ -39,7 +40,7 @@ func (d *Desk) plan(ctx context.Context, e *Edition, to *target, w *Wish, p *Pub
 	if err != nil {
 		return err
 	}
-	return (&pair{before, now, false}).differing(p.At, func(m pricing.Moment, sku string, _, _ *figure) {
+	return telling.Between(before, now, false).Differing(p.At, func(m pricing.Moment, sku string, _, _ *telling.Figure) {
 		if reason, is := wanted[sku]; is && m > p.At {
 			p.Named.until(sku, reason, m)
 		}
@@ -56,11 +57,11 @@ func (d *Desk) planFirst(ctx context.Context, to *target, w *Wish, p *Publicatio
 	if err != nil {
 		return err
 	}
-	lines, err := t.AtSome(p.At, nil, t.engine.SetOf(t.numbers(slices.Collect(maps.Keys(wanted)))))
+	lines, err := t.AtSome(p.At, nil, t.Engine.SetOf(t.Numbers(slices.Collect(maps.Keys(wanted)))))
 	if err != nil {
 		return err
 	}
-	dues, err := lines.Dues(p.At+Ahead, mostDues)
+	dues, err := lines.Dues(p.At+telling.Ahead, mostDues)
 	for i := range dues {
 		for _, sku := range dues[i].SKUs {
 			if reason, is := wanted[sku]; is {

@@ -11,6 +11,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // demands reports whether a second person has to agree to a publication. By percent that looks at all that it brings,
@@ -88,13 +89,13 @@ func (d *Desk) brings(ctx context.Context, snap *book.Snapshot, e *Edition, p *P
 // that was shown last.
 func (d *Desk) linesMove(ctx context.Context, p *Publication, rows []Row, over money.Rat) (bool, error) {
 	var shown, unshown []string
-	is := map[string]*Line{}
+	is := map[string]*telling.Line{}
 	for i := range rows {
 		r := &rows[i]
 		if !r.Goes() || r.Line == nil {
 			continue
 		}
-		var line Line
+		var line telling.Line
 		if err := json.Unmarshal(r.Line, &line); err != nil {
 			return false, fmt.Errorf("read the line of %q: %w", r.SKU, err)
 		}
@@ -110,13 +111,13 @@ func (d *Desk) linesMove(ctx context.Context, p *Publication, rows []Row, over m
 		return false, err
 	}
 	for i := range took {
-		line := Line{Price: took[i].Price.String()}
+		line := telling.Line{Price: took[i].Price.String()}
 		if took[i].Line != nil {
 			if err := json.Unmarshal(took[i].Line, &line); err != nil {
 				return false, fmt.Errorf("read what is shown of %q: %w", took[i].SKU, err)
 			}
 		}
-		if moves, err := lineMoves(&line, is[took[i].SKU], over); err != nil || moves {
+		if moves, err := telling.LineMoves(&line, is[took[i].SKU], over); err != nil || moves {
 			return moves, err
 		}
 	}
@@ -125,7 +126,7 @@ func (d *Desk) linesMove(ctx context.Context, p *Publication, rows []Row, over m
 		return false, err
 	}
 	for sku, price := range last {
-		if moves, err := lineMoves(&Line{Price: price.String()}, is[sku], over); err != nil || moves {
+		if moves, err := telling.LineMoves(&telling.Line{Price: price.String()}, is[sku], over); err != nil || moves {
 			return moves, err
 		}
 	}
@@ -144,19 +145,19 @@ func (d *Desk) plansMove(ctx context.Context, p *Publication, before, now *book.
 	if err != nil {
 		return false, err
 	}
-	pairs := []*pair{{was, is, true}}
+	pairs := []*telling.Pair{telling.Between(was, is, true)}
 	for _, code := range customersOf(now.Book, brought) {
 		vp := pricing.Viewpoint{Customer: code}
-		pairs = append(pairs, &pair{was.to(vp), is.to(vp), true})
+		pairs = append(pairs, telling.Between(was.To(vp), is.To(vp), true))
 	}
 	for _, x := range pairs {
 		moves := false
-		err := x.differing(p.At, func(at pricing.Moment, _ string, was, is *figure) {
-			if moves || was.digest == nil || is.digest == nil {
+		err := x.Differing(p.At, func(at pricing.Moment, _ string, was, is *telling.Figure) {
+			if moves || was.Digest == nil || is.Digest == nil {
 				return
 			}
-			for place := range min(len(was.prices), len(is.prices)) {
-				moves = moves || entriesMove(was.prices[place], is.prices[place], over)
+			for place := range min(len(was.Prices), len(is.Prices)) {
+				moves = moves || telling.EntriesMove(was.Prices[place], is.Prices[place], over)
 			}
 		})
 		if err != nil || moves {

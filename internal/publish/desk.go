@@ -10,6 +10,8 @@ import (
 	"sync"
 	"time"
 
+	"dogbane/internal/publish/telling"
+
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
 
@@ -59,7 +61,7 @@ type Keeper interface {
 	// Before is what a channel showed of each product that still stems from a publication, before it.
 	Before(ctx context.Context, p *Publication) ([]Row, error)
 	// RulesBefore undoes what a publication told of rules that still stem from it.
-	RulesBefore(ctx context.Context, p *Publication) (RuleChanges, error)
+	RulesBefore(ctx context.Context, p *Publication) (telling.RuleChanges, error)
 }
 
 // Broken are SKUs whose pinned prices do not hold in a channel, in a version of the book.
@@ -360,7 +362,7 @@ func (d *Desk) withLines(ctx context.Context, snap *book.Snapshot, channel strin
 	var products []int32
 	for i := range next.Rows {
 		if r := &next.Rows[i]; r.Product >= 0 {
-			if p, is := t.engine.ProductNumber(r.SKU); is {
+			if p, is := t.Engine.ProductNumber(r.SKU); is {
 				r.Product = p
 				products = append(products, p)
 			}
@@ -370,7 +372,7 @@ func (d *Desk) withLines(ctx context.Context, snap *book.Snapshot, channel strin
 	k.comparing.Lock()
 	before := k.begin(ctx, d, know, t, found.At)
 	k.comparing.Unlock()
-	if next.lines, err = t.AtSome(found.At, before, t.engine.SetOf(products)); err != nil {
+	if next.lines, err = t.AtSome(found.At, before, t.Engine.SetOf(products)); err != nil {
 		return nil, err
 	}
 	pricing.InParallel(len(next.Rows), func(from, to int) {
@@ -429,7 +431,7 @@ func (w *Wish) rows(d *Differences) ([]Row, error) {
 	pricing.InParallel(len(rows), func(from, to int) {
 		for i := from; i < to; i++ {
 			if l := kept.Rows[i].Line; l != nil && rows[i].Goes() {
-				rows[i].Line = l.bytes()
+				rows[i].Line = l.Bytes()
 			}
 		}
 	})
@@ -649,7 +651,7 @@ func sameRows(rows []Row, now *Differences) bool {
 	for i := range rows {
 		a, b := &rows[i], &now.Rows[i]
 		if a.SKU != b.SKU || (a.Digest == nil) != (b.Digest == nil) || a.Digest != nil && *a.Digest != *b.Digest ||
-			!sameAmount(a.Was, b.Was) || (a.Answer == Held) != b.Held || a.Goes() && b.LeftOut ||
+			!telling.SameAmount(a.Was, b.Was) || (a.Answer == Held) != b.Held || a.Goes() && b.LeftOut ||
 			a.Goes() && a.Override == "" && b.Blocked() {
 			return false
 		}
@@ -657,7 +659,7 @@ func sameRows(rows []Row, now *Differences) bool {
 	return true
 }
 
-func sameRules(a, b RuleChanges) bool {
+func sameRules(a, b telling.RuleChanges) bool {
 	return slices.EqualFunc(a.Rules, b.Rules, func(x, y json.RawMessage) bool { return string(x) == string(y) }) &&
 		slices.Equal(a.Withdraw, b.Withdraw)
 }

@@ -7,11 +7,12 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
+	"dogbane/internal/publish/telling"
 )
 
 // Details are what some rows of differences say otherwise than the lines that the channel took, by SKU.
 func (d *Desk) Details(ctx context.Context, snap *book.Snapshot, channel string, c Choice, rows []Difference) (
-	map[string][]LineChange, error) {
+	map[string][]telling.LineChange, error) {
 	e, err := d.Published(ctx, snap, channel)
 	if err != nil {
 		return nil, err
@@ -25,7 +26,7 @@ func (d *Desk) Details(ctx context.Context, snap *book.Snapshot, channel string,
 		return nil, err
 	}
 	skus := make([]string, len(rows))
-	is := map[string]*Line{}
+	is := map[string]*telling.Line{}
 	for i := range some.Rows {
 		skus[i], is[some.Rows[i].SKU] = some.Rows[i].SKU, some.Rows[i].Line
 	}
@@ -33,20 +34,20 @@ func (d *Desk) Details(ctx context.Context, snap *book.Snapshot, channel string,
 	if err != nil {
 		return nil, err
 	}
-	changes := map[string][]LineChange{}
+	changes := map[string][]telling.LineChange{}
 	for i := range took {
 		next := is[took[i].SKU]
 		if next == nil {
 			continue
 		}
 		digits, _ := money.Digits(took[i].Currency)
-		was := Line{Price: took[i].Price.Fixed(digits)}
+		was := telling.Line{Price: took[i].Price.Fixed(digits)}
 		if took[i].Line != nil {
 			if err := json.Unmarshal(took[i].Line, &was); err != nil {
 				return nil, fmt.Errorf("read what is shown of %q: %w", took[i].SKU, err)
 			}
 		}
-		changes[took[i].SKU] = lineChanges(&was, next)
+		changes[took[i].SKU] = telling.LineChanges(&was, next)
 	}
 	return changes, nil
 }

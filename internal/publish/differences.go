@@ -16,6 +16,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
+	"dogbane/internal/publish/telling"
 )
 
 // Kind of a difference.
@@ -58,9 +59,9 @@ type Difference struct {
 	SKU, Name             string
 	Kind                  Kind
 	Was, Price, Reference *money.Rat
-	Line                  *Line // nil: gone
-	Digest                *Digest
-	Begun                 Begun
+	Line                  *telling.Line // nil: gone
+	Digest                *telling.Digest
+	Begun                 telling.Begun
 	Product               int32      // -1: it is no longer in the book
 	Margin                *money.Rat // net − fee − cost of the new price
 	Gain                  *money.Rat // what a piece earns more than at the price that it shows
@@ -76,13 +77,13 @@ type Difference struct {
 }
 
 // left digests what decides how long a line that is left out stays so: its prices for anybody, and what blocks it.
-func (d *Difference) left() Digest {
+func (d *Difference) left() telling.Digest {
 	var prices struct {
 		Price  string
-		Breaks []LineBreak
-		Method Method
+		Breaks []telling.LineBreak
+		Method telling.Method
 		Ask    bool
-		Groups map[string]GroupPrices
+		Groups map[string]telling.GroupPrices
 		Stops  []flags.Kind
 	}
 	if l := d.Line; l != nil {
@@ -97,7 +98,7 @@ func (d *Difference) left() Digest {
 		panic(fmt.Sprintf("publish: write prices: %v", err)) // they are texts and numbers
 	}
 	sum := sha256.Sum256(doc)
-	return Digest(sum[:16])
+	return telling.Digest(sum[:16])
 }
 
 // Differences are what a publication to a channel would change.
@@ -108,9 +109,9 @@ type Differences struct {
 	Rows              []Difference // by SKU
 	Same              int          // products that already show the right line
 	Unpriced          int          // products in the book that have no price in this channel
-	Rules             RuleChanges
+	Rules             telling.RuleChanges
 
-	lines *Lines
+	lines *telling.Lines
 	// states are, by product, what the counts are made of.
 	states []lineState
 }
@@ -153,7 +154,7 @@ func (d *Differences) Blocked() int {
 
 // Know is what is known of a channel: what it shows, which lines are open there, and which rules it took.
 type Know struct {
-	Shown map[string]Shown
+	Shown map[string]telling.Shown
 	Later map[string]Later // what it will show from a later instant on
 	Until *time.Time       // when the first of that begins
 	Open  map[string]Open
@@ -162,7 +163,7 @@ type Know struct {
 
 // Later is what a channel will show of a product; nil: nothing.
 type Later struct {
-	*Shown
+	*telling.Shown
 	From time.Time
 }
 
@@ -171,8 +172,8 @@ type Open struct {
 	Unanswered, Behind, Held bool
 	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
 	LeftOut                  bool
-	Left                     Digest // what it was when it was left out: it stays so as long as it is that
-	Since                    int64  // the first publication since which the line is open
+	Left                     telling.Digest // what it was when it was left out: it stays so as long as it is that
+	Since                    int64          // the first publication since which the line is open
 }
 
 // unlike are the SKUs of which something else was known than is of now: what the channel shows, or what is open there.
@@ -181,7 +182,7 @@ func (k *Know) unlike(now *Know) (skus []string) {
 		return nil
 	}
 	for sku, is := range now.Shown {
-		if was, shown := k.Shown[sku]; !shown || !was.same(&is) {
+		if was, shown := k.Shown[sku]; !shown || !was.Same(&is) {
 			skus = append(skus, sku)
 		}
 	}
@@ -203,16 +204,10 @@ func (k *Know) unlike(now *Know) (skus []string) {
 	return skus
 }
 
-func (s *Shown) same(o *Shown) bool {
-	return s.Publication == o.Publication && s.From.Equal(o.From) && s.Currency == o.Currency &&
-		s.Price.Equal(o.Price) && sameAmount(s.Reference, o.Reference) && alike(s.Digest, o.Digest) &&
-		s.Begun.Reduced == o.Begun.Reduced && sameAmount(s.Begun.Reference, o.Begun.Reference)
-}
-
 func (o Open) same(other Open) bool {
 	return o.Unanswered == other.Unanswered && o.Behind == other.Behind && o.Held == other.Held &&
 		o.LeftOut == other.LeftOut && o.Left == other.Left && o.Since == other.Since &&
-		sameAmount(o.HeldPrice, other.HeldPrice)
+		telling.SameAmount(o.HeldPrice, other.HeldPrice)
 }
 
 // later is what is known as it will be when everything that the channel was told ahead is shown.
@@ -234,22 +229,22 @@ func (k *Know) later() *Know {
 
 // Compare holds what a channel shows against what the book says at a moment. With whole, all lines are told again.
 // before is what there is to know of reductions, broken are SKUs whose pinned prices do not hold.
-func Compare(t *Telling, at pricing.Moment, k *Know, before *reductions, whole bool,
+func Compare(t *telling.Telling, at pricing.Moment, k *Know, before *telling.Reductions, whole bool,
 	broken map[string]bool) (*Differences, error) {
 	lines, err := t.At(at, before)
 	if err != nil {
 		return nil, err
 	}
 	d := &Differences{Channel: t.Channel, Currency: lines.Currency, Digits: lines.Digits, At: at, lines: lines,
-		Rules: changesOf(k.Rules, t.Rules(at))}
+		Rules: telling.ChangesOf(k.Rules, t.Rules(at))}
 	if whole {
-		d.Rules = changesOf(nil, t.Rules(at))
+		d.Rules = telling.ChangesOf(nil, t.Rules(at))
 	}
 	restated, err := restated(lines, k)
 	if err != nil {
 		return nil, err
 	}
-	d.states = make([]lineState, len(t.engine.Products()))
+	d.states = make([]lineState, len(t.Engine.Products()))
 	rows, err := d.look(t, k, func(sku string) bool { return whole || restated[sku] }, broken)
 	if err != nil {
 		return nil, err
@@ -262,9 +257,9 @@ func Compare(t *Telling, at pricing.Moment, k *Know, before *reductions, whole b
 }
 
 // gone adds the products that left the book.
-func (d *Differences) gone(t *Telling, k *Know) {
+func (d *Differences) gone(t *telling.Telling, k *Know) {
 	for sku, was := range k.Shown {
-		if _, exists := t.engine.ProductNumber(sku); !exists {
+		if _, exists := t.Engine.ProductNumber(sku); !exists {
 			price := was.Price
 			row := Difference{SKU: sku, Kind: Gone, Was: &price, Product: -1, open: k.Open[sku]}
 			row.stands(row.open)
@@ -273,7 +268,7 @@ func (d *Differences) gone(t *Telling, k *Know) {
 		}
 	}
 	for sku, open := range k.Open {
-		_, exists := t.engine.ProductNumber(sku)
+		_, exists := t.Engine.ProductNumber(sku)
 		if _, shows := k.Shown[sku]; !shows && !exists && open.Unanswered {
 			d.Rows = append(d.Rows, Difference{SKU: sku, Kind: Gone, Product: -1, Unanswered: true})
 		}
@@ -293,19 +288,19 @@ func (d *Differences) slim() {
 }
 
 // look finds the rows of the products whose lines were priced, and notes how each stands.
-func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, broken map[string]bool) (rows []Difference,
-	err error) {
+func (d *Differences) look(t *telling.Telling, k *Know, again func(sku string) bool,
+	broken map[string]bool) (rows []Difference, err error) {
 	var mu sync.Mutex
-	d.lines.Each(func(p int32, told Told, is bool) {
-		sku := t.engine.Products()[p].SKU
+	d.lines.Each(func(p int32, told telling.Told, is bool) {
+		sku := t.Engine.Products()[p].SKU
 		was, shows := k.Shown[sku]
-		digest := Digest{}
+		digest := telling.Digest{}
 		if is {
 			digest = told.Digest()
 		}
 		open := k.Open[sku]
 		switch {
-		case is && shows && !open.Unanswered && !again(sku) && was.says(&told, digest, d.Digits):
+		case is && shows && !open.Unanswered && !again(sku) && was.Says(&told, digest, d.Digits):
 			d.states[p] = same
 		case !is && !shows && !open.Unanswered:
 			d.states[p] = unpriced
@@ -313,7 +308,7 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 			d.states[p] = differs
 			row := differenceOf(open, was, shows, told, is, digest, d.Digits)
 			row.open = open
-			row.SKU, row.Product, row.Name = sku, p, t.engine.Products()[p].Name
+			row.SKU, row.Product, row.Name = sku, p, t.Engine.Products()[p].Name
 			mu.Lock()
 			defer mu.Unlock()
 			rows = append(rows, row)
@@ -332,14 +327,14 @@ func (d *Differences) look(t *Telling, k *Know, again func(sku string) bool, bro
 
 // after are the differences after an edit, a publication, or a little later: of the products in some anew, of the
 // others as they were. Of those, the channel shows what it showed; the products are numbered alike.
-func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, before *reductions, broken map[string]bool,
-	some pricing.Set) (*Differences, error) {
+func (d *Differences) after(t *telling.Telling, at pricing.Moment, k *Know, before *telling.Reductions,
+	broken map[string]bool, some pricing.Set) (*Differences, error) {
 	lines, err := t.AtSome(at, before, some)
 	if err != nil {
 		return nil, err
 	}
 	next := &Differences{Channel: t.Channel, Currency: lines.Currency, Digits: lines.Digits, At: at, lines: lines,
-		states: slices.Clone(d.states), Rules: changesOf(k.Rules, t.Rules(at))}
+		states: slices.Clone(d.states), Rules: telling.ChangesOf(k.Rules, t.Rules(at))}
 	rows, err := next.look(t, k, func(string) bool { return false }, broken)
 	if err != nil {
 		return nil, err
@@ -357,25 +352,25 @@ func (d *Differences) after(t *Telling, at pricing.Moment, k *Know, before *redu
 }
 
 // restated are products of which the channel was told a later line that is not what the book says of that time.
-func restated(l *Lines, k *Know) (map[string]bool, error) {
+func restated(l *telling.Lines, k *Know) (map[string]bool, error) {
 	restated := map[string]bool{}
 	of := map[time.Time][]int32{}
 	for sku, later := range k.Later {
-		if p, exists := l.of.engine.ProductNumber(sku); exists {
+		if p, exists := l.Telling.Engine.ProductNumber(sku); exists {
 			of[later.From] = append(of[later.From], p)
 		}
 	}
 	for from, products := range of {
-		at := pricing.MomentOf(from.In(l.of.zone))
+		at := pricing.MomentOf(from.In(l.Telling.Zone))
 		if at <= l.At {
 			continue
 		}
-		then, err := l.of.AtSome(at, l.before, l.of.engine.SetOf(products))
+		then, err := l.Telling.AtSome(at, l.Before, l.Telling.Engine.SetOf(products))
 		if err != nil {
 			return nil, err
 		}
 		for _, p := range products {
-			sku := l.of.engine.Products()[p].SKU
+			sku := l.Telling.Engine.Products()[p].SKU
 			told, is := then.Of(p)
 			later := k.Later[sku]
 			if is != (later.Shown != nil) || is && (later.Digest == nil || told.Digest() != *later.Digest) {
@@ -387,7 +382,8 @@ func restated(l *Lines, k *Know) (map[string]bool, error) {
 }
 
 // differenceOf is how a product's line differs from what the channel took, if it does.
-func differenceOf(open Open, was Shown, shows bool, told Told, is bool, digest Digest, digits int) (row Difference) {
+func differenceOf(open Open, was telling.Shown, shows bool, told telling.Told, is bool, digest telling.Digest,
+	digits int) (row Difference) {
 	if shows {
 		row.Was = &was.Price
 	}
@@ -408,23 +404,12 @@ func differenceOf(open Open, was Shown, shows bool, told Told, is bool, digest D
 	row.Kind = kindOf(row.Was, row.Price)
 	switch {
 	case row.Kind != Details:
-	case !sameAmount(was.Reference, row.Reference):
+	case !telling.SameAmount(was.Reference, row.Reference):
 		row.Kind = Reference
 	case was.Digest != nil && *was.Digest == digest:
 		row.Kind = Again
 	}
 	return row
-}
-
-// says reports whether what is shown is a line, with its price and what that is reduced from.
-func (s *Shown) says(told *Told, digest Digest, digits int) bool {
-	if s.Digest == nil || *s.Digest != digest || !s.Price.Equal(money.FromMinor(told.Minor, digits)) {
-		return false
-	}
-	if told.Reference == "" {
-		return s.Reference == nil
-	}
-	return sameAmount(s.Reference, told.Begun.Reference)
 }
 
 // stands notes what is open about a row whose price is known.
@@ -433,18 +418,11 @@ func (d *Difference) stands(open Open) {
 }
 
 // holds reports whether a line is held back: it was taken back, and the book still says what was taken back.
-func (o Open) holds(price *money.Rat) bool { return o.Held && sameAmount(o.HeldPrice, price) }
-
-func sameAmount(a, b *money.Rat) bool {
-	if a == nil || b == nil {
-		return a == b
-	}
-	return a.Equal(*b)
-}
+func (o Open) holds(price *money.Rat) bool { return o.Held && telling.SameAmount(o.HeldPrice, price) }
 
 // judge finds what blocks rows, and what they leave.
-func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]bool) error {
-	x, err := t.engine.Examine(pricing.Viewpoint{Channel: d.Channel, At: d.At})
+func (d *Differences) judge(t *telling.Telling, rows []Difference, broken map[string]bool) error {
+	x, err := t.Engine.Examine(pricing.Viewpoint{Channel: d.Channel, At: d.At})
 	if err != nil {
 		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
 	}
@@ -455,7 +433,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 			if r.Line == nil {
 				continue
 			}
-			first := d.lines.single[0]
+			first := d.lines.Single[0]
 			if cost, known := first.Cost(r.Product); known {
 				amount := money.FromMinor(cost, d.Digits)
 				r.Cost = &amount
@@ -477,16 +455,16 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 	})
 	var suspects []int32
 	for i := range rows {
-		if r := &rows[i]; r.Line != nil && t.channel.Limits != nil && r.Begun.Reduced {
+		if r := &rows[i]; r.Line != nil && t.Entry.Limits != nil && r.Begun.Reduced {
 			suspects = append(suspects, r.Product)
 		}
 	}
 	if len(suspects) == 0 {
 		return nil
 	}
-	q := flags.Question{From: d.At, To: d.At + 1, Channels: []string{d.Channel}, Groups: append([]string{""}, t.groups...),
-		Quantities: t.quantities()}
-	stopping, err := flags.Stopping(t.engine, q, t.engine.SetOf(suspects))
+	q := flags.Question{From: d.At, To: d.At + 1, Channels: []string{d.Channel}, Groups: append([]string{""}, t.Groups...),
+		Quantities: t.Quantities()}
+	stopping, err := flags.Stopping(t.Engine, q, t.Engine.SetOf(suspects))
 	if err != nil {
 		return fmt.Errorf("hold the prices against the limits of channel %q: %w", d.Channel, err)
 	}
@@ -505,7 +483,7 @@ func (d *Differences) judge(t *Telling, rows []Difference, broken map[string]boo
 }
 
 // belowCost is for whom and at which quantity a row's product costs less than it does itself; nil: for nobody.
-func belowCost(l *Lines, r *Difference) *Stop {
+func belowCost(l *telling.Lines, r *Difference) *Stop {
 	least, priced := int64(0), false
 	var worst Stop
 	look := func(quantity int, sweeps []*pricing.Sweep) {
@@ -513,21 +491,21 @@ func belowCost(l *Lines, r *Difference) *Stop {
 			if price, ok := sw.Price(r.Product); ok && (!priced || price < least) {
 				least, priced = price, true
 				if worst.Quantity, worst.Group = quantity, ""; i > 0 {
-					worst.Group = l.of.groups[i-1]
+					worst.Group = l.Telling.Groups[i-1]
 				}
 			}
 		}
 	}
-	look(1, l.single)
+	look(1, l.Single)
 	if r.Line.Order != nil {
-		look(r.Line.Order.Min, l.orders(r.Line.Order.Min))
+		look(r.Line.Order.Min, l.Orders(r.Line.Order.Min))
 	}
-	for _, step := range l.steps {
-		if step.moves.Has(r.Product) {
-			look(step.from, step.sweeps)
+	for _, step := range l.Steps {
+		if step.Moves.Has(r.Product) {
+			look(step.From, step.Sweeps)
 		}
 	}
-	if !priced || !l.single[0].Loses(r.Product, least) {
+	if !priced || !l.Single[0].Loses(r.Product, least) {
 		return nil
 	}
 	price := money.FromMinor(least, l.Digits)
@@ -538,7 +516,7 @@ func belowCost(l *Lines, r *Difference) *Stop {
 // untils says of rows how long they hold.
 func (d *Differences) untils() error {
 	var some []int32
-	digests := map[int32]Digest{}
+	digests := map[int32]telling.Digest{}
 	for i := range d.Rows {
 		if r := &d.Rows[i]; r.Line != nil {
 			some = append(some, r.Product)
@@ -548,8 +526,8 @@ func (d *Differences) untils() error {
 	if len(some) == 0 {
 		return nil
 	}
-	of := d.lines.of
-	untils, err := d.lines.Untils(of.engine.SetOf(some), digests)
+	of := d.lines.Telling
+	untils, err := d.lines.Untils(of.Engine.SetOf(some), digests)
 	if err != nil {
 		return fmt.Errorf("look how long the lines of channel %q hold: %w", d.Channel, err)
 	}

@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // DueKeeper keeps which moments were dealt with.
@@ -42,7 +43,7 @@ type Schedule struct {
 type awaited struct {
 	version int64 // of the book on which the channel runs
 	after   pricing.Moment
-	dues    []DueMoment
+	dues    []telling.DueMoment
 	until   pricing.Moment // how far was looked
 	ready   *readied       // the first of dues, shortly before it comes
 }
@@ -58,7 +59,7 @@ type readied struct {
 type grounds struct {
 	at                       pricing.Moment
 	version, saved, revision int64
-	reference                ReferenceKind
+	reference                telling.ReferenceKind
 	broken                   string // the SKUs of pinned prices that do not hold
 }
 
@@ -287,7 +288,7 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 
 // build makes the publication of the last of some moments.
 func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
-	dues []DueMoment, ahead bool) (p Publication, rows []Row, err error) {
+	dues []telling.DueMoment, ahead bool) (p Publication, rows []Row, err error) {
 	at := dues[len(dues)-1].At
 	p = Publication{Channel: channel, Version: state.Version, At: at, Who: "the clock", Kind: Due, State: Queued}
 	changed := map[string]bool{}
@@ -348,12 +349,12 @@ func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, 
 		return nil, err
 	}
 	for sku, open := range know.Open {
-		if p, exists := t.engine.ProductNumber(sku); exists && open.Unanswered {
+		if p, exists := t.Engine.ProductNumber(sku); exists && open.Unanswered {
 			products = append(products, p)
 		}
 	}
-	none := &Differences{states: make([]lineState, len(t.engine.Products()))}
-	return none.after(t, at, know, d.reductions(ctx, t, at, know, &lows{}), broken, t.engine.SetOf(products))
+	none := &Differences{states: make([]lineState, len(t.Engine.Products()))}
+	return none.after(t, at, know, d.reductions(ctx, t, at, know, &telling.Lows{}), broken, t.Engine.SetOf(products))
 }
 
 // dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the
@@ -397,12 +398,12 @@ func (d *Desk) unpublished(ctx context.Context, snap, published *book.Snapshot, 
 	if err != nil {
 		return 0, err
 	}
-	is, was, err := apart(before, now, at)
+	is, was, err := telling.Apart(before, now, at)
 	if err != nil {
 		return 0, err
 	}
 	for sku, digest := range is {
-		if !alike(digest, was[sku]) {
+		if !telling.Alike(digest, was[sku]) {
 			n++
 		}
 	}
@@ -417,7 +418,7 @@ func (d *Desk) unpublished(ctx context.Context, snap, published *book.Snapshot, 
 // Upcoming are the next due moments of a channel, as its published version of the book has them; nil where nothing was
 // published.
 func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string, to pricing.Moment,
-	limit int) ([]DueMoment, error) {
+	limit int) ([]telling.DueMoment, error) {
 	version, err := d.Published(ctx, snap, channel)
 	if err != nil || version == nil {
 		return nil, err
@@ -430,7 +431,7 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 	d.mu.Lock()
 	known := d.upcoming[channel]
 	d.mu.Unlock()
-	if known != nil && known.version == version.Version && known.kind == t.kind && known.from <= now &&
+	if known != nil && known.version == version.Version && known.kind == t.Kind && known.from <= now &&
 		now-known.from < pricing.Hour && (len(known.dues) == 0 || now < known.dues[0].At) {
 		return known.dues, nil
 	}
@@ -438,7 +439,7 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 	if err != nil {
 		return nil, err
 	}
-	found := &upcoming{version: version.Version, kind: t.kind, from: now}
+	found := &upcoming{version: version.Version, kind: t.Kind, from: now}
 	if found.dues, err = lines.Dues(to, limit); err != nil {
 		return nil, err
 	}
@@ -451,9 +452,9 @@ func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string
 // upcoming are due moments that were found for a version.
 type upcoming struct {
 	version int64
-	kind    ReferenceKind
+	kind    telling.ReferenceKind
 	from    pricing.Moment
-	dues    []DueMoment
+	dues    []telling.DueMoment
 }
 
 // Waits are products whose lines may be saved otherwise than they were published in a channel: what is due sends them

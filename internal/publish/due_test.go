@@ -8,6 +8,7 @@ import (
 
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 )
 
 // What is due is found shortly before its moment. Whatever happens in between, the channel is told the same as by a
@@ -19,7 +20,7 @@ func TestWhatIsDueIsReadyBefore(t *testing.T) {
 		"an edit is sent":     func(o *office) { o.setList("B", "25.00"); o.publishes(publish.Wish{LeaveOut: []string{"C"}}) },
 		"an edit of the rule": func(o *office) { o.setOff("S", "20"); o.publishes(publish.Wish{Whole: true, LeaveOut: o.blocked()}) },
 		"a line is refused": func(o *office) {
-			o.out.Do(func() { o.out.Refuse = func(l publish.Line) string { return map[string]string{"B": "no"}[l.SKU] } })
+			o.out.Do(func() { o.out.Refuse = func(l telling.Line) string { return map[string]string{"B": "no"}[l.SKU] } })
 			o.setList("B", "26.00")
 			o.publishes(publish.Wish{})
 			o.out.Do(func() { o.out.Refuse = nil })
@@ -32,7 +33,7 @@ func TestWhatIsDueIsReadyBefore(t *testing.T) {
 		},
 		"it is reduced from something else": func(o *office) {
 			require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(), Token: "secret",
-				Sends: "on-the-minute", Approval: "none", GiveUpAfter: time.Minute, Reference: publish.List}))
+				Sends: "on-the-minute", Approval: "none", GiveUpAfter: time.Minute, Reference: telling.List}))
 		},
 	} {
 		t.Run(name, func(t *testing.T) {

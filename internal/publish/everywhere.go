@@ -6,6 +6,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/money"
+	"dogbane/internal/publish/telling"
 )
 
 // There is a product's price in a channel: by the saved book, as it was published (what the channel's feed says), and
@@ -37,7 +38,7 @@ type Everywhere struct {
 
 type everywhere struct {
 	code   string
-	shown  map[string]Shown
+	shown  map[string]telling.Shown
 	rows   map[string]*Difference
 	drifts map[string]*Drift
 	silent bool // nothing was ever published in it, and nothing says how it is reached

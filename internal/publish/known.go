@@ -10,6 +10,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // known is what the desk knows of one channel. Whoever wants to know what it shows does not wait for whoever compares.
@@ -22,7 +23,7 @@ type known struct {
 
 	comparing sync.Mutex // guards what follows; held while lines are held against what is shown
 	of        *Know      // that the rest was found from, but differences
-	lows      *lows
+	lows      *telling.Lows
 	lookback  pricing.Moment // of lows
 	slots     [slotCount]slot
 }
@@ -47,7 +48,7 @@ const (
 type compared struct {
 	know     *Know
 	snap     *book.Snapshot
-	telling  *Telling
+	telling  *telling.Telling
 	lookback pricing.Moment
 	broken   string
 }
@@ -93,7 +94,7 @@ func (d *Desk) know(ctx context.Context, channel string) (*Know, error) {
 }
 
 // Shown is what a channel shows, by SKU.
-func (d *Desk) Shown(ctx context.Context, channel string) (map[string]Shown, error) {
+func (d *Desk) Shown(ctx context.Context, channel string) (map[string]telling.Shown, error) {
 	know, err := d.know(ctx, channel)
 	if err != nil {
 		return nil, err
@@ -179,22 +180,22 @@ func (d *Desk) link(ctx context.Context, channel string) (Link, error) {
 }
 
 // telling is how a channel is told the prices of a version of the book.
-func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string) (*Telling, error) {
+func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string) (*telling.Telling, error) {
 	link, err := d.link(ctx, channel)
 	if err != nil {
 		return nil, err
 	}
 	kind := link.Reference
 	if kind == "" {
-		kind = Lowest30
+		kind = telling.Lowest30
 	}
-	return Tell(snap.Engine, snap.Baskets(), channel, kind)
+	return telling.Tell(snap.Engine, snap.Baskets(), channel, kind)
 }
 
 // grounds are what differences are found from: how the channel is told, which pinned prices do not hold, and what is
 // known of it.
-func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string) (t *Telling, broken map[string]bool,
-	know *Know, err error) {
+func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string) (t *telling.Telling,
+	broken map[string]bool, know *Know, err error) {
 	if t, err = d.telling(ctx, snap, channel); err != nil {
 		return nil, nil, nil, err
 	}
@@ -207,9 +208,11 @@ func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string)
 
 // reductions are what there is to know of those in a channel at a moment. known are the lowest prices that were read
 // for it already, of the same know and the same day.
-func (d *Desk) reductions(ctx context.Context, t *Telling, at pricing.Moment, know *Know, known *lows) *reductions {
-	return &reductions{know.Shown, known, func(skus []string) (map[string]money.Rat, error) {
-		return d.keeper.Lowest(ctx, t.Channel, lookback(at).Instant(t.zone), at.Instant(t.zone).Add(time.Minute), skus)
+func (d *Desk) reductions(ctx context.Context, t *telling.Telling, at pricing.Moment, know *Know,
+	known *telling.Lows) *telling.Reductions {
+	return &telling.Reductions{Shown: know.Shown, Lows: known, Read: func(skus []string) (map[string]money.Rat, error) {
+		return d.keeper.Lowest(ctx, t.Channel, telling.Lookback(at).Instant(t.Zone),
+			at.Instant(t.Zone).Add(time.Minute), skus)
 	}}
 }
 
@@ -234,8 +237,8 @@ func (d *Desk) differences(ctx context.Context, snap *book.Snapshot, channel str
 	k.comparing.Lock()
 	defer k.comparing.Unlock()
 	before := k.begin(ctx, d, know, t, at)
-	of := compared{know, snap, t, lookback(at), fmt.Sprint(broken)}
-	key := fmt.Sprint(snap.Version, " ", t.kind, " ", of.lookback, of.broken, t.open(at))
+	of := compared{know, snap, t, telling.Lookback(at), fmt.Sprint(broken)}
+	key := fmt.Sprint(snap.Version, " ", t.Kind, " ", of.lookback, of.broken, t.Open(at))
 	// Of another book that is known the same may be said, and else it is a start.
 	for i := range k.slots {
 		if s := &k.slots[(place+i)%slotCount]; s.key == key {
@@ -261,9 +264,10 @@ func (d *Desk) differences(ctx context.Context, snap *book.Snapshot, channel str
 }
 
 // begin forgets what does not hold of what is known now, and of a day. The caller holds comparing.
-func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *Telling, at pricing.Moment) *reductions {
-	if from := lookback(at); k.of != know || k.lookback != from {
-		k.of, k.lookback, k.lows = know, from, &lows{}
+func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *telling.Telling,
+	at pricing.Moment) *telling.Reductions {
+	if from := telling.Lookback(at); k.of != know || k.lookback != from {
+		k.of, k.lookback, k.lows = know, from, &telling.Lows{}
 		for i := range k.slots {
 			k.slots[i].key = ""
 		}
@@ -273,16 +277,16 @@ func (k *known) begin(ctx context.Context, d *Desk, know *Know, t *Telling, at p
 
 // since are the differences, of those products anew of which anything may have changed since they were found last; nil
 // where that cannot be told. It takes as long as what it looks at. The caller holds comparing.
-func (s *slot) since(of compared, at pricing.Moment, before *reductions, broken map[string]bool) (*Differences,
+func (s *slot) since(of compared, at pricing.Moment, before *telling.Reductions, broken map[string]bool) (*Differences,
 	error) {
 	was := s.compared
-	if s.differences == nil || was.telling.kind != of.telling.kind || was.lookback != of.lookback ||
+	if s.differences == nil || was.telling.Kind != of.telling.Kind || was.lookback != of.lookback ||
 		was.broken != of.broken || len(was.know.Later)+len(of.know.Later) > 0 ||
-		!slices.Equal(was.telling.groups, of.telling.groups) ||
-		!slices.Equal(was.telling.quantities(), of.telling.quantities()) {
+		!slices.Equal(was.telling.Groups, of.telling.Groups) ||
+		!slices.Equal(was.telling.Quantities(), of.telling.Quantities()) {
 		return nil, nil
 	}
-	some := of.telling.none()
+	some := of.telling.None()
 	if was.snap != of.snap {
 		touched, told := of.snap.Engine.Touched(was.snap.Engine)
 		if !told {
@@ -290,7 +294,7 @@ func (s *slot) since(of compared, at pricing.Moment, before *reductions, broken 
 		}
 		some = some.Or(touched)
 	}
-	some = some.Or(of.telling.turned(s.differences.At, at)).Or(of.telling.engine.SetOf(of.telling.numbers(
+	some = some.Or(of.telling.Turned(s.differences.At, at)).Or(of.telling.Engine.SetOf(of.telling.Numbers(
 		was.know.unlike(of.know))))
 	return s.differences.after(of.telling, at, of.know, before, broken, some)
 }
@@ -314,11 +318,11 @@ func (d *Desk) at(
 }
 
 // compare compares anew.
-func (d *Desk) compare(t *Telling, at pricing.Moment, know *Know, before *reductions, whole bool,
+func (d *Desk) compare(t *telling.Telling, at pricing.Moment, know *Know, before *telling.Reductions, whole bool,
 	broken map[string]bool) (*Differences, error) {
-	if at.Instant(t.zone).After(d.now()) {
+	if at.Instant(t.Zone).After(d.now()) {
 		know = know.later()
-		before.shown = know.Shown
+		before.Shown = know.Shown
 	}
 	return Compare(t, at, know, before, whole, broken)
 }

@@ -5,6 +5,8 @@ import (
 	"net/url"
 	"strings"
 	"time"
+
+	"dogbane/internal/publish/telling"
 )
 
 // Link is how a channel is reached, when it is told, and who has to agree.
@@ -17,7 +19,7 @@ type Link struct {
 	Approval    string // "none", "always", or the percent over which a guest's price may not move without a second person
 	GiveUpAfter time.Duration
 	Compare     time.Duration // how often what the channel shows is read; 0: not by itself
-	Reference   ReferenceKind
+	Reference   telling.ReferenceKind
 	// Pages is where people see its goods: an address in which {sku} stands for the SKU; "": nobody has said.
 	Pages string
 }

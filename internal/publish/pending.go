@@ -8,6 +8,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // reaches finds which pieces reach a product, as published or as brought.
@@ -232,8 +233,9 @@ func (d *Desk) stoppedPieces(to *target, channel string) (map[pieces.Key][]Stop,
 	for i := range to.Book.Groups {
 		groups = append(groups, to.Book.Groups[i].Code)
 	}
-	found, err := flags.OffersStopping(to.Engine, flags.Question{From: at, To: at + Ahead, Channels: []string{channel},
-		Groups: append([]string{""}, groups...)}, codes)
+	found, err := flags.OffersStopping(to.Engine, flags.Question{From: at, To: at + telling.Ahead,
+		Channels: []string{channel},
+		Groups:   append([]string{""}, groups...)}, codes)
 	if err != nil {
 		return nil, err
 	}
@@ -254,7 +256,7 @@ const mostLater = 12
 // planned is what pieces change later, found for one published and one saved book from a moment on.
 type planned struct {
 	published, saved int64
-	kind             ReferenceKind
+	kind             telling.ReferenceKind
 	from             pricing.Moment
 	of               [][]LaterLines
 }
@@ -269,7 +271,7 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 	d.mu.Lock()
 	known := d.planned[channel]
 	d.mu.Unlock()
-	if known != nil && known.published == e.Snapshot.Version && known.saved == snap.Version && known.kind == now.kind &&
+	if known != nil && known.published == e.Snapshot.Version && known.saved == snap.Version && known.kind == now.Kind &&
 		at >= known.from && at-known.from < pricing.Hour && !slices.ContainsFunc(known.of, func(l []LaterLines) bool {
 		return len(l) > 0 && l[0].At <= at
 	}) {
@@ -279,11 +281,11 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 	if err != nil {
 		return nil, err
 	}
-	found := &planned{e.Snapshot.Version, snap.Version, now.kind, at, make([][]LaterLines, len(e.Pieces))}
+	found := &planned{e.Snapshot.Version, snap.Version, now.Kind, at, make([][]LaterLines, len(e.Pieces))}
 	reach := reachesOf(e.Pieces, e.Engine, snap.Engine)
 	turning := map[pricing.Moment][]bool{}
 	differ := map[pricing.Moment][]string{}
-	err = (&pair{before, now, false}).differing(at, func(m pricing.Moment, sku string, _, _ *figure) {
+	err = telling.Between(before, now, false).Differing(at, func(m pricing.Moment, sku string, _, _ *telling.Figure) {
 		if m == at {
 			return // it differs now
 		}
@@ -326,10 +328,10 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 }
 
 // judgeLater finds which of the lines that pieces make others later are blocked then.
-func (d *Desk) judgeLater(ctx context.Context, snap *book.Snapshot, now *Telling, found *planned, reach *reaches,
-	differ map[pricing.Moment][]string) error {
+func (d *Desk) judgeLater(ctx context.Context, snap *book.Snapshot, now *telling.Telling, found *planned,
+	reach *reaches, differ map[pricing.Moment][]string) error {
 	for m, skus := range differ {
-		then, err := d.ofSome(ctx, snap, now.Channel, m, now.numbers(skus))
+		then, err := d.ofSome(ctx, snap, now.Channel, m, now.Numbers(skus))
 		if err != nil {
 			return err
 		}

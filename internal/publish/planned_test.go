@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // later is what the pieces that differ change later, by their name.
@@ -126,7 +127,7 @@ func TestDecisionsOfPlannedLinesHold(t *testing.T) {
 func (o *office) approval(when string) {
 	o.t.Helper()
 	require.NoError(o.t, o.store.SetLink(o.t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
-		Token: "secret", Sends: "on-the-minute", Approval: when, GiveUpAfter: time.Minute, Reference: publish.Lowest30}))
+		Token: "secret", Sends: "on-the-minute", Approval: when, GiveUpAfter: time.Minute, Reference: telling.Lowest30}))
 }
 
 // asks prepares and sends, and says whether a second person has to agree; whoever does agrees.

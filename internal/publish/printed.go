@@ -5,6 +5,7 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // Lines are what a channel would be told of some products of the saved book at a moment, in their order, as far as they
@@ -12,7 +13,7 @@ import (
 // is published there, so that what is printed says what the channel's page says; where nothing is, or where ahead asks
 // for what is not sent yet, of the saved one.
 func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint, ahead bool,
-	products []int32) ([]Told, error) {
+	products []int32) ([]telling.Told, error) {
 	if len(products) == 0 {
 		return nil, nil
 	}
@@ -39,15 +40,15 @@ func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpo
 }
 
 func (d *Desk) linesOf(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint,
-	products []int32) ([]Told, error) {
+	products []int32) ([]telling.Told, error) {
 	t, err := d.telling(ctx, snap, vp.Channel)
 	if err != nil {
 		return nil, err
 	}
-	t = t.to(vp)
+	t = t.To(vp)
 	know, err := d.know(ctx, vp.Channel)
 	if err != nil {
 		return nil, err
 	}
-	return t.tell(vp.At, d.reductions(ctx, t, vp.At, know, &lows{}), products)
+	return t.Tell(vp.At, d.reductions(ctx, t, vp.At, know, &telling.Lows{}), products)
 }

@@ -11,6 +11,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // State is where a publication stands.
@@ -99,7 +100,7 @@ type Publication struct {
 	Note      string // from whoever sent it to whoever decides
 	Sent      *time.Time
 	Named     Named
-	Rules     RuleChanges
+	Rules     telling.RuleChanges
 	Parts     int
 	Counts    Counts
 }
@@ -174,11 +175,11 @@ type Row struct {
 	Was, Price, Reference *money.Rat
 	Currency              string
 	Line                  []byte // as it travels; nil: the product is no longer shown
-	Digest                *Digest
-	Begun                 Begun
+	Digest                *telling.Digest
+	Begun                 telling.Begun
 	Blocked               []flags.Kind
-	Left                  Digest // of its prices and what blocks it, while it is left out
-	Override              string // the reason given for sending a blocked line
+	Left                  telling.Digest // of its prices and what blocks it, while it is left out
+	Override              string         // the reason given for sending a blocked line
 	Part                  int
 	Answer                Answer
 	Message               string
@@ -234,7 +235,7 @@ type ChannelState struct {
 
 // ShownLine is what a channel shows for a product, whole.
 type ShownLine struct {
-	Shown
+	telling.Shown
 	Line json.RawMessage // nil: it was taken before whole lines were kept
 }
 

@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/bookfile"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // Quoted is what a channel's customers are quoted from: the book on which the channel runs, with the rules that it took
@@ -162,7 +163,7 @@ func (d *Desk) asTold(ctx context.Context, q *Quoted, snap *book.Snapshot, chann
 
 // rulesAsTaken has the rules that a channel is sent be at work as it took them.
 func (d *Desk) rulesAsTaken(q *Quoted, e *Edition, channel string, know *Know, at pricing.Moment) error {
-	t, err := Tell(e.Engine, e.Baskets(), channel, Lowest30)
+	t, err := telling.Tell(e.Engine, e.Baskets(), channel, telling.Lowest30)
 	if err != nil {
 		return err
 	}
@@ -219,7 +220,7 @@ func knownWords(as, like *pricing.Rule) {
 	}
 	words := map[string]string{}
 	for _, word := range like.Offer.Codes.Words {
-		words[hashed(word)] = word
+		words[telling.Hashed(word)] = word
 	}
 	for i, hash := range as.Offer.Codes.Words {
 		if word, known := words[hash]; known {
@@ -234,11 +235,11 @@ func toldOf(l *ShownLine) (told *pricing.ToldPrice, asks bool, err error) {
 	if l.Line == nil {
 		return told, false, nil
 	}
-	var line Line
+	var line telling.Line
 	if err := json.Unmarshal(l.Line, &line); err != nil {
 		return nil, false, fmt.Errorf("read the line of %q: %w", l.SKU, err)
 	}
-	breaks := func(list []LineBreak) (out []pricing.ToldBreak, err error) {
+	breaks := func(list []telling.LineBreak) (out []pricing.ToldBreak, err error) {
 		for _, b := range list {
 			price, err := money.Parse(b.Price)
 			if err != nil {
@@ -248,13 +249,13 @@ func toldOf(l *ShownLine) (told *pricing.ToldPrice, asks bool, err error) {
 		}
 		return out, nil
 	}
-	asks, told.Brackets = line.Ask, line.Method == Brackets
+	asks, told.Brackets = line.Ask, line.Method == telling.Brackets
 	if told.Breaks, err = breaks(line.Breaks); err != nil {
 		return nil, false, err
 	}
 	told.Groups = map[string]*pricing.ToldPrice{}
 	for code, g := range line.Groups {
-		own := &pricing.ToldPrice{Brackets: g.Method == Brackets}
+		own := &pricing.ToldPrice{Brackets: g.Method == telling.Brackets}
 		if own.Price, err = money.Parse(g.Price); err != nil {
 			return nil, false, fmt.Errorf("read the line of %q: %w", l.SKU, err)
 		}

@@ -17,6 +17,7 @@ import (
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 )
 
 // After any sequence of edits, publications, refusals, take-backs and passing moments, with a channel that misbehaves, what
@@ -42,7 +43,7 @@ func TestRandomSequences(t *testing.T) {
 		o.onTheMinute()
 		schedule := o.scheduled()
 		refuses := map[string]bool{}
-		o.out.Refuse = func(l publish.Line) string {
+		o.out.Refuse = func(l telling.Line) string {
 			if refuses[l.SKU] {
 				return "not <this>"
 			}

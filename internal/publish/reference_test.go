@@ -9,6 +9,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // Reference prices against cases worked by hand, after Directive 98/6/EC, Article 6a (as amended by Directive (EU)
@@ -53,7 +54,7 @@ func TestReferencePrices(t *testing.T) {
 				"rules":[{"code":"S","layer":"sale","rank":1,"where":{"all":[]},"effect":{"percentOff":"0"}}]}`)
 			o := opened(t, doc)
 			require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
-				Token: "secret", GiveUpAfter: time.Minute, Reference: publish.ReferenceKind(c.kind)}))
+				Token: "secret", GiveUpAfter: time.Minute, Reference: telling.ReferenceKind(c.kind)}))
 			for i, s := range c.steps {
 				o.wait(t.Context(), s.after)
 				if s.list != "" {

@@ -6,12 +6,13 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // Referred is what a price is shown as reduced from in a channel.
 type Referred struct {
 	Reference money.Rat // in the channel's currency
-	Kind      ReferenceKind
+	Kind      telling.ReferenceKind
 }
 
 // References are what the prices of some products would be shown as reduced from in a channel at a moment, if a version
@@ -30,22 +31,22 @@ func (d *Desk) References(ctx context.Context, snap *book.Snapshot, channel stri
 	if len(skus) == 0 {
 		return found, nil
 	}
-	instant := at.Instant(t.zone)
+	instant := at.Instant(t.Zone)
 	shown, err := d.keeper.LinesOf(ctx, channel, instant, skus)
 	if err != nil {
 		return nil, err
 	}
-	know := &Know{Shown: map[string]Shown{}}
+	know := &Know{Shown: map[string]telling.Shown{}}
 	for _, s := range shown {
 		know.Shown[s.SKU] = s.Shown
 	}
-	lines, err := t.AtSome(at, d.reductions(ctx, t, at, know, &lows{}), snap.Engine.SetOf(products))
+	lines, err := t.AtSome(at, d.reductions(ctx, t, at, know, &telling.Lows{}), snap.Engine.SetOf(products))
 	if err != nil {
 		return nil, err
 	}
 	for _, p := range products {
 		if told, is := lines.Of(p); is && told.Reference != "" {
-			found[p] = Referred{*told.Begun.Reference, t.kind}
+			found[p] = Referred{*told.Begun.Reference, t.Kind}
 		}
 	}
 	return found, nil

@@ -12,6 +12,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // corners is a shop with three linked channels, of which one was never given anything, and a rule for two of them.
@@ -29,7 +30,7 @@ func TestOneEditIsSentEverywhere(t *testing.T) {
 	o := opened(t, corners)
 	for _, code := range []string{"till", "never"} {
 		require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: code, Kind: "feed", Sends: "by-hand",
-			Approval: "none", Reference: publish.Lowest30}))
+			Approval: "none", Reference: telling.Lowest30}))
 	}
 	o.publishes(publish.Wish{})
 	till := func() map[string]string {

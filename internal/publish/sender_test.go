@@ -22,6 +22,7 @@ import (
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -68,7 +69,7 @@ func opened(t testing.TB, doc string) *office {
 	o.live, err = book.OpenLive(t.Context(), o.store, checks.Guard(o.store))
 	require.NoError(t, err)
 	require.NoError(t, o.store.SetLink(t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
-		Token: "secret", Sends: "by-hand", Approval: "none", GiveUpAfter: time.Minute, Reference: publish.Lowest30}))
+		Token: "secret", Sends: "by-hand", Approval: "none", GiveUpAfter: time.Minute, Reference: telling.Lowest30}))
 	o.another()
 	return o
 }
@@ -366,7 +367,7 @@ func (o *office) passes(d time.Duration, schedules ...*publish.Schedule) {
 func (o *office) onTheMinute() {
 	o.t.Helper()
 	require.NoError(o.t, o.store.SetLink(o.t.Context(), publish.Link{Channel: "web", Kind: "http", Address: o.out.Address(),
-		Token: "secret", Sends: "on-the-minute", Approval: "none", GiveUpAfter: time.Minute, Reference: publish.Lowest30}))
+		Token: "secret", Sends: "on-the-minute", Approval: "none", GiveUpAfter: time.Minute, Reference: telling.Lowest30}))
 }
 
 func (o *office) publications() []publish.Publication {

@@ -8,6 +8,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // Cause is a rule or campaign that opens or closes at a due moment of a channel.
@@ -33,7 +34,7 @@ func Along(b *pricing.Book, campaign string, at pricing.Moment, opens bool) (rul
 
 // Causes are what makes lines of a channel differ at a due moment, in a version of the book; those that select most
 // first. A rule that turns with its campaign is not told beside it.
-func Causes(version *book.Snapshot, channel string, due *DueMoment) []Cause {
+func Causes(version *book.Snapshot, channel string, due *telling.DueMoment) []Cause {
 	changed := version.Engine.SetOf(due.Changed)
 	lines := map[Cause]pricing.Set{}
 	note := func(kind, code string, w *pricing.Window, hits pricing.Set) {

@@ -10,6 +10,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 )
 
 // evenings is a shop with a reduction every evening, in a campaign.
@@ -21,7 +22,7 @@ const evenings = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"U
 		{"code":"N","layer":"sale","rank":2,"where":{"sku":["B"]},"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"50"}},
 		{"code":"T","layer":"sale","rank":3,"where":{"all":[]},"channels":["till"],"window":{"from":"2026-11-26T17:00"},"effect":{"percentOff":"5"}}]}`
 
-func (o *office) dues() []publish.DueMoment {
+func (o *office) dues() []telling.DueMoment {
 	o.t.Helper()
 	dues, err := o.desk.Upcoming(o.t.Context(), o.live.Current(), "web", o.live.Current().Moment(o.clock())+30*pricing.Day, 50)
 	require.NoError(o.t, err)

@@ -8,6 +8,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish/telling"
 )
 
 // Unlike is a product that two channels show at different prices to the same people.
@@ -25,7 +26,7 @@ func (d *Desk) Unlikes(ctx context.Context, snap *book.Snapshot, channel string,
 	err error) {
 	here := snap.Channel(channel)
 	if here == nil {
-		return nil, 0, ErrNoChannel
+		return nil, 0, telling.ErrNoChannel
 	}
 	shown, err := d.Shown(ctx, channel)
 	if err != nil {

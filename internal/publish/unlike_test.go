@@ -7,6 +7,7 @@ import (
 
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 )
 
 // What the same people are shown at two prices is listed; what differs in currency, group or tax is not the same.
@@ -34,5 +35,5 @@ func TestUnlikes(t *testing.T) {
 	require.Empty(t, list)
 	require.Equal(t, 1, total)
 	_, _, err = o.desk.Unlikes(t.Context(), o.live.Current(), "nowhere", 1)
-	require.ErrorIs(t, err, publish.ErrNoChannel)
+	require.ErrorIs(t, err, telling.ErrNoChannel)
 }

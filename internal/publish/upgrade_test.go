@@ -16,6 +16,7 @@ import (
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -114,7 +115,7 @@ func TestAnUpgradeFromWholeVersions(t *testing.T) {
 
 	// What was on its way brings its whole version once its channel answers.
 	require.NoError(t, o.store.SetLink(ctx, publish.Link{Channel: "out", Kind: "http", Address: o.out.Address(),
-		Token: "secret", Sends: "by-hand", Approval: "none", GiveUpAfter: 168 * time.Hour, Reference: publish.Lowest30}))
+		Token: "secret", Sends: "by-hand", Approval: "none", GiveUpAfter: 168 * time.Hour, Reference: telling.Lowest30}))
 	o.now = o.now.Add(3 * time.Minute) // the lease of the program that began it is over
 	require.Equal(t, publish.Done, o.ends(5).State)
 	require.Equal(t, "8.00", shown("out")["A & <b>"])

@@ -20,6 +20,7 @@ import (
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 )
 
 // mirror is what a channel runs on and shows, kept beside the program by the protocol's text alone: documents of
@@ -182,7 +183,7 @@ func TestWhatWasChosenIsWhatReaches(t *testing.T) {
 		o.onTheMinute()
 		w := &walk{office: o, rng: rng, sent: sent, refuses: map[string]bool{}, mirror: mirror{told: map[string]string{},
 			held: map[string]string{}, before: map[int64]map[string]string{}}}
-		o.out.Refuse = func(l publish.Line) string {
+		o.out.Refuse = func(l telling.Line) string {
 			if w.refuses[l.SKU] {
 				return "not <this>"
 			}

@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -105,7 +106,7 @@ type Difference struct {
 	LeftOut   bool      `json:"leftOut" doc:"left out until its price or what blocks it is another, or somebody takes that back"`
 	Pieces    []string  `json:"pieces" doc:"those that reach it"`
 	// Details are told of rows whose price for one piece may be the same.
-	Details  []publish.LineChange `json:"details,omitempty" doc:"what else it says otherwise: breaks, groups, texts"`
+	Details  []telling.LineChange `json:"details,omitempty" doc:"what else it says otherwise: breaks, groups, texts"`
 	Rules    []string             `json:"rules"`
 	Category string               `json:"category"`
 }

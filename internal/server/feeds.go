@@ -20,6 +20,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/format"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -258,7 +259,7 @@ func wholeLine(l *publish.ShownLine) json.RawMessage {
 		return l.Line
 	}
 	digits, _ := money.Digits(l.Currency)
-	line := publish.Line{SKU: l.SKU, Price: l.Price.Fixed(digits), Currency: l.Currency}
+	line := telling.Line{SKU: l.SKU, Price: l.Price.Fixed(digits), Currency: l.Currency}
 	if l.Reference != nil {
 		line.Reference = l.Reference.Fixed(digits)
 	}

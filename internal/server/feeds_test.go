@@ -33,6 +33,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
@@ -171,7 +172,7 @@ func TestFeedsAndQuotesKnowNothingOfWhatIsSaved(t *testing.T) {
 		prices = map[string]string{}
 		_, lines := a.fetches("/feeds/web.jsonl", key...)
 		for _, text := range strings.Split(strings.TrimSpace(lines), "\n") {
-			var l publish.Line
+			var l telling.Line
 			require.NoError(t, json.Unmarshal([]byte(text), &l))
 			if slices.Contains([]string{"BAT-30", "BAT-35", "PLINTH-64"}, l.SKU) {
 				prices[l.SKU] = l.Price
@@ -291,13 +292,13 @@ func TestEveryFormSaysWhatTheChannelTook(t *testing.T) {
 		of := product.Offers
 		require.Equal(t, []string{sku, took.Name, took.Price, took.Currency, took.Until}, []string{product.SKU, product.Name, of.Price,
 			of.PriceCurrency, of.ValidThrough})
-		reference, breaks := "", []publish.LineBreak(nil)
+		reference, breaks := "", []telling.LineBreak(nil)
 		for _, s := range of.PriceSpecification {
 			if s.PriceType["@id"] != "" {
 				reference = s.Price
 			}
 			if from := s.EligibleQuantity.MinValue; from > 0 {
-				breaks = append(breaks, publish.LineBreak{From: from, Price: s.Price})
+				breaks = append(breaks, telling.LineBreak{From: from, Price: s.Price})
 			}
 		}
 		require.Equal(t, took.Reference, reference, sku)

@@ -19,6 +19,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/publish/transport"
 	"dogbane/internal/store"
 )
@@ -184,7 +185,7 @@ func (s *Server) readLink(ctx context.Context, in *LinkBody) (publish.Link, erro
 	f := &in.Body
 	link := publish.Link{Channel: in.Channel, Kind: f.Kind, Address: strings.TrimSpace(f.Address),
 		Sends: cmp.Or(f.Sends, "by-hand"), Approval: "none", GiveUpAfter: defaultGiveUp,
-		Reference: publish.ReferenceKind(cmp.Or(f.Reference, string(publish.Lowest30)))}
+		Reference: telling.ReferenceKind(cmp.Or(f.Reference, string(telling.Lowest30)))}
 	if s.newest(ctx).Channel(in.Channel) == nil {
 		return link, fmt.Errorf("channel %q: %w", in.Channel, store.ErrNotFound)
 	}
@@ -205,7 +206,7 @@ func (s *Server) readLink(ctx context.Context, in *LinkBody) (publish.Link, erro
 	if link.Sends != "by-hand" && link.Sends != "on-the-minute" {
 		return link, invalid("sends", "must be by-hand or on-the-minute")
 	}
-	if !slices.Contains(publish.ReferenceKinds, link.Reference) {
+	if !slices.Contains(telling.ReferenceKinds, link.Reference) {
 		return link, invalid("reference", "must be lowest30, catalog, list or rrp")
 	}
 	link.Pages = strings.TrimSpace(f.Pages)

@@ -11,7 +11,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/paper"
-	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -118,7 +118,7 @@ func (s *Server) printed(ctx context.Context, f *BoardFilter, of string) (head p
 		l := &lines[i]
 		p := products[l.Product]
 		g := paper.Good{SKU: l.SKU, Name: l.Name, Category: p.Category, GTIN: p.GTIN, Price: l.Price, Reference: l.Reference,
-			ReferenceWords: referenceWords[publish.ReferenceKind(l.ReferenceKind)], Until: lastDay(l.Until)}
+			ReferenceWords: referenceWords[telling.ReferenceKind(l.ReferenceKind)], Until: lastDay(l.Until)}
 		if g.Name == "" {
 			g.Name = g.SKU
 		}
@@ -133,8 +133,8 @@ func (s *Server) printed(ctx context.Context, f *BoardFilter, of string) (head p
 	return head, digits, goods, nil
 }
 
-var referenceWords = map[publish.ReferenceKind]string{publish.Lowest30: "lowest in 30 days",
-	publish.Catalog: "price before", publish.List: "list price", publish.RRP: "recommended price"}
+var referenceWords = map[telling.ReferenceKind]string{telling.Lowest30: "lowest in 30 days",
+	telling.Catalog: "price before", telling.List: "list price", telling.RRP: "recommended price"}
 
 // lastDay is how long a price holds, in words: of one that ends at midnight the last day.
 func lastDay(until string) string {

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
-	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -57,7 +57,7 @@ func TestPriceListsSayWhatTheChannelIsTold(t *testing.T) {
 	}
 	guests, schools := list(""), list("group:schools")
 	for _, s := range shown {
-		var l publish.Line
+		var l telling.Line
 		require.NoError(t, json.Unmarshal(s.Line, &l))
 		rows := guests[l.SKU]
 		require.NotEmpty(t, rows, l.SKU)

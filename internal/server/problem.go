@@ -22,6 +22,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -149,7 +150,7 @@ func asProblem(err error) error {
 		return huma.Error409Conflict("This publication is not in a state for that any more. Look at it again.")
 	case errors.Is(err, publish.ErrOwn):
 		return huma.Error403Forbidden("You prepared this publication: somebody else has to decide on it.")
-	case errors.Is(err, publish.ErrNoChannel):
+	case errors.Is(err, telling.ErrNoChannel):
 		return huma.Error404NotFound("There is no such channel.")
 	case errors.Is(err, intake.ErrGone):
 		return huma.Error410Gone("This file is no longer at hand. Choose it again.")

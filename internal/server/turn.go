@@ -11,6 +11,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
 
@@ -42,7 +43,7 @@ type TurnAnswer struct {
 
 // causes are what makes lines differ at a due moment, with what can be done about each in the saved book. behind are
 // the channels in which pieces are not as saved.
-func (s *Server) causes(snap, version *book.Snapshot, channel string, due *publish.DueMoment,
+func (s *Server) causes(snap, version *book.Snapshot, channel string, due *telling.DueMoment,
 	behind map[pieces.Key][]*pricing.Channel) []DueCause {
 	list := []DueCause{}
 	for _, c := range publish.Causes(version, channel, due) {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // Before is what a channel showed of each product that still stems from a publication, before it: of lines that it
@@ -71,12 +72,12 @@ func (s *Store) Before(ctx context.Context, p *publish.Publication) ([]publish.R
 }
 
 // RulesBefore undoes what a publication told of rules that still stem from it.
-func (s *Store) RulesBefore(ctx context.Context, p *publish.Publication) (publish.RuleChanges, error) {
-	var back publish.RuleChanges
+func (s *Store) RulesBefore(ctx context.Context, p *publish.Publication) (telling.RuleChanges, error) {
+	var back telling.RuleChanges
 	if p.Rules.None() {
 		return back, nil
 	}
-	failed := func(err error) (publish.RuleChanges, error) {
+	failed := func(err error) (telling.RuleChanges, error) {
 		return back, fmt.Errorf("read which rules were told before publication %d: %w", p.ID, err)
 	}
 	know, err := s.Know(ctx, p.Channel, time.Now())
@@ -88,7 +89,7 @@ func (s *Store) RulesBefore(ctx context.Context, p *publish.Publication) (publis
 		[]publish.State{publish.Done, publish.Partly}).Order("id DESC").Find(&rows).Error; err != nil {
 		return failed(err)
 	}
-	earlier := make([]publish.RuleChanges, len(rows))
+	earlier := make([]telling.RuleChanges, len(rows))
 	for i := range rows {
 		of, err := rows[i].read()
 		if err != nil {

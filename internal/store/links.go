@@ -9,6 +9,7 @@ import (
 
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // link is a row of the table of that name; times are milliseconds.
@@ -29,7 +30,7 @@ func (s *Store) Links(ctx context.Context) (map[string]publish.Link, error) {
 	for _, l := range rows {
 		links[l.Channel] = publish.Link{Channel: l.Channel, Kind: l.Kind, Address: l.Address, Token: l.Token, Sends: l.Sends,
 			Approval: l.Approval, GiveUpAfter: time.Duration(l.GiveUpAfter) * time.Millisecond,
-			Compare: time.Duration(l.Compare) * time.Millisecond, Reference: publish.ReferenceKind(l.Reference), Pages: l.Pages}
+			Compare: time.Duration(l.Compare) * time.Millisecond, Reference: telling.ReferenceKind(l.Reference), Pages: l.Pages}
 	}
 	return links, nil
 }

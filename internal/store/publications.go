@@ -16,6 +16,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // publication is a row of the table of publications.
@@ -114,7 +115,7 @@ func rowOf(id int64, r *publish.Row) publicationRow {
 
 func (r *publicationRow) read() (publish.Row, error) {
 	row := publish.Row{SKU: r.SKU, Kind: publish.Kind(r.Kind), Currency: r.Currency, Override: r.Override,
-		Answer: publish.Answer(r.Answer), Message: r.Message, Begun: publish.Begun{Reduced: r.Reduced}, Part: r.Part}
+		Answer: publish.Answer(r.Answer), Message: r.Message, Begun: telling.Begun{Reduced: r.Reduced}, Part: r.Part}
 	for _, a := range []struct {
 		text *string
 		to   **money.Rat
@@ -127,8 +128,8 @@ func (r *publicationRow) read() (publish.Row, error) {
 	if r.Line != nil {
 		row.Line = []byte(*r.Line)
 	}
-	if len(r.Digest) == len(publish.Digest{}) {
-		d := publish.Digest(r.Digest)
+	if len(r.Digest) == len(telling.Digest{}) {
+		d := telling.Digest(r.Digest)
 		row.Digest = &d
 	}
 	for _, k := range strings.Fields(r.Blocked) {

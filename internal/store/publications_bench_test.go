@@ -11,6 +11,7 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -29,7 +30,7 @@ func BenchmarkPublication(b *testing.B) {
 	for i := range rows {
 		price := money.Ratio(int64(i), 100)
 		rows[i] = publish.Row{SKU: fmt.Sprintf("%06d", i), Kind: publish.New, Price: &price, Currency: "EUR",
-			Line: fmt.Appendf(nil, body, i, i/100, i%100), Digest: &publish.Digest{byte(i)}}
+			Line: fmt.Appendf(nil, body, i, i/100, i%100), Digest: &telling.Digest{byte(i)}}
 		answers[rows[i].SKU] = publish.Reply{Taken: true}
 	}
 	parts := make([][]byte, lines/publish.LinesPerPart)

@@ -9,6 +9,7 @@ import (
 
 	"dogbane/internal/demo"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -163,7 +164,7 @@ func TestPublicationsOfAnEarlierVersion(t *testing.T) {
 	links, err := s.Links(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, publish.Link{Channel: "web", Kind: "http", Address: "http://127.0.0.1:1/interface", Token: "x",
-		Sends: "by-hand", Approval: "none", GiveUpAfter: 30 * time.Minute, Reference: publish.Lowest30}, links["web"])
+		Sends: "by-hand", Approval: "none", GiveUpAfter: 30 * time.Minute, Reference: telling.Lowest30}, links["web"])
 }
 
 // Old lines lose their texts, which stay in the parts that carried them; what is shown, what was shown before it, what

@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // priceColumns are the columns in which a price is kept, while it is shown and afterwards; amounts are decimal texts.
@@ -34,9 +35,9 @@ type keptPrice struct {
 	KeptReference    *string
 }
 
-func (r *keptPrice) shown() (publish.Shown, error) {
-	one := publish.Shown{SKU: r.SKU, Currency: r.Currency, From: r.FromAt, Publication: r.Publication,
-		Begun: publish.Begun{Reduced: r.Reduced}}
+func (r *keptPrice) shown() (telling.Shown, error) {
+	one := telling.Shown{SKU: r.SKU, Currency: r.Currency, From: r.FromAt, Publication: r.Publication,
+		Begun: telling.Begun{Reduced: r.Reduced}}
 	price, err := parseAmount(r.Price)
 	if err == nil && price != nil {
 		one.Price = *price
@@ -48,8 +49,8 @@ func (r *keptPrice) shown() (publish.Shown, error) {
 	if err != nil {
 		return one, fmt.Errorf("read the published price of %q: %w", r.SKU, err)
 	}
-	if len(r.Digest) == len(publish.Digest{}) {
-		d := publish.Digest(r.Digest)
+	if len(r.Digest) == len(telling.Digest{}) {
+		d := telling.Digest(r.Digest)
 		one.Digest = &d
 	}
 	return one, nil
@@ -117,7 +118,7 @@ func touch(tx *gorm.DB, channel string) error {
 // Know is what is known of a channel: what it shows at an instant and will show later, which lines are open there, and
 // which rules it took.
 func (s *Store) Know(ctx context.Context, channel string, at time.Time) (*publish.Know, error) {
-	k := &publish.Know{Shown: map[string]publish.Shown{}, Later: map[string]publish.Later{},
+	k := &publish.Know{Shown: map[string]telling.Shown{}, Later: map[string]publish.Later{},
 		Open: map[string]publish.Open{}, Rules: map[string]json.RawMessage{}}
 	failed := func(err error) (*publish.Know, error) {
 		return nil, fmt.Errorf("read what channel %q shows: %w", channel, err)

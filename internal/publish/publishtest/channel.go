@@ -17,7 +17,7 @@ import (
 	"testing"
 	"time"
 
-	"dogbane/internal/publish"
+	"dogbane/internal/publish/telling"
 )
 
 // Channel is a channel of the outside. How it behaves is decided for each request.
@@ -26,7 +26,7 @@ type Channel struct {
 	server *httptest.Server
 
 	mu       sync.Mutex // guards the rest
-	Shows    map[string]publish.Line
+	Shows    map[string]telling.Line
 	later    map[string]laterLine
 	Rules    map[string]string
 	newest   int64
@@ -38,7 +38,7 @@ type Channel struct {
 
 	// Behave says what becomes of a request: see the words below.
 	Behave func(n int) string
-	Refuse func(l publish.Line) string
+	Refuse func(l telling.Line) string
 	// Forgets has it know nothing of what it took in to review.
 	Forgets bool
 	// Now is its clock, for lines of later; nil: the machine's.
@@ -47,7 +47,7 @@ type Channel struct {
 
 // laterLine is what the channel will show from an instant on; nil: nothing.
 type laterLine struct {
-	line *publish.Line
+	line *telling.Line
 	at   time.Time
 }
 
@@ -87,7 +87,7 @@ const (
 
 // Open opens a channel that behaves well, until the test ends.
 func Open(t testing.TB) *Channel {
-	c := &Channel{t: t, Shows: map[string]publish.Line{}, later: map[string]laterLine{}, Rules: map[string]string{},
+	c := &Channel{t: t, Shows: map[string]telling.Line{}, later: map[string]laterLine{}, Rules: map[string]string{},
 		bodies: map[string]string{}, answers: map[string]string{}, reviews: map[string]string{}}
 	c.server = httptest.NewServer(c)
 	t.Cleanup(c.server.Close)
@@ -215,7 +215,7 @@ func (c *Channel) take(key, body string) {
 	c.turn()
 	var m struct {
 		Effective string
-		Lines     []publish.Line
+		Lines     []telling.Line
 		Remove    []string
 		Rules     []json.RawMessage
 		Withdraw  []string
@@ -321,7 +321,7 @@ func (c *Channel) Do(something func()) {
 }
 
 // Line is what the channel shows of a product.
-func (c *Channel) Line(sku string) publish.Line {
+func (c *Channel) Line(sku string) telling.Line {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.turn()

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"crypto/sha256"
@@ -40,10 +40,10 @@ const ruled = `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"
 // cost.
 func TestRulesThatGoAlong(t *testing.T) {
 	at := moment(t, "2026-11-26T09:00")
-	docs := telling(t, ruled, "web").Rules(at)
+	docs := tellingOf(t, ruled, "web").Rules(at)
 	require.Equal(t, []string{"CONTRACT", "EVENING", "OFFER", "ORDER", "SPEND", "WORD"}, slices.Sorted(maps.Keys(docs)))
-	require.Empty(t, telling(t, ruled, "plain").Rules(at))
-	require.NotContains(t, telling(t, ruled, "wordless").Rules(at), "WORD")
+	require.Empty(t, tellingOf(t, ruled, "plain").Rules(at))
+	require.NotContains(t, tellingOf(t, ruled, "wordless").Rules(at), "WORD")
 	for code, doc := range docs {
 		var r struct {
 			Name, Note, Campaign, Ladder string
@@ -62,29 +62,14 @@ func TestRulesThatGoAlong(t *testing.T) {
 	sum := sha256.Sum256([]byte("SPRING-26"))
 	require.Contains(t, string(docs["WORD"]), hex.EncodeToString(sum[:]))
 	require.NotContains(t, string(docs["WORD"]), "SPRING")
-	require.NotContains(t, telling(t, ruled, "web").Rules(moment(t, "2026-11-28T00:00")), "CONTRACT", "it is over")
+	require.NotContains(t, tellingOf(t, ruled, "web").Rules(moment(t, "2026-11-28T00:00")), "CONTRACT", "it is over")
 }
 
 // Rules differ like lines: what is told anew, and what is to be forgotten.
 func TestRuleChanges(t *testing.T) {
 	doc := func(text string) json.RawMessage { return json.RawMessage(text) }
 	took := map[string]json.RawMessage{"A": doc("1"), "B": doc("2"), "C": doc("3")}
-	c := changesOf(took, map[string]json.RawMessage{"A": doc("1"), "B": doc("5"), "D": doc("4")})
+	c := ChangesOf(took, map[string]json.RawMessage{"A": doc("1"), "B": doc("5"), "D": doc("4")})
 	require.Equal(t, RuleChanges{Rules: []json.RawMessage{doc("5"), doc("4")}, Withdraw: []string{"C"}}, c)
-	require.True(t, changesOf(took, took).None())
-}
-
-// The table of states: nothing leaves an end but for a late answer, and nothing is sent that was not queued.
-func TestStates(t *testing.T) {
-	for _, s := range []State{Prepared, Waiting, Queued, Sending, Done, Partly, Failed, Declined, Dropped} {
-		require.Equal(t, s == Queued, s.May(Sending), s)
-		require.Equal(t, slices.Contains([]State{Prepared, Waiting, Queued}, s), s.May(Dropped), s)
-		require.Equal(t, s == Waiting, s.May(Declined), s)
-		require.Equal(t, slices.Contains([]State{Prepared, Waiting}, s), s.May(Queued), s)
-		require.Equal(t, !slices.Contains([]State{Prepared, Waiting, Queued, Sending}, s), s.Ended(), s)
-	}
-	require.Equal(t, Done, Counts{Total: 2, Taken: 2}.Outcome())
-	require.Equal(t, Partly, Counts{Total: 2, Taken: 1, Refused: 1}.Outcome())
-	require.Equal(t, Failed, Counts{Total: 2, Refused: 2}.Outcome())
-	require.Equal(t, Done, Counts{}.Outcome(), "rules alone")
+	require.True(t, ChangesOf(took, took).None())
 }

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"encoding/json"
@@ -19,7 +19,7 @@ type LineChange struct {
 }
 
 // lineChanges are what two lines say differently but for a guest's one piece and how long they hold.
-func lineChanges(was, is *Line) (list []LineChange) {
+func LineChanges(was, is *Line) (list []LineChange) {
 	text := func(what, group, a, b string) {
 		if a != b {
 			list = append(list, LineChange{What: what, Group: group, Was: a, Is: b})
@@ -113,7 +113,7 @@ func further(was, is, over money.Rat) bool {
 }
 
 // lineMoves holds what two lines say of prices against each other.
-func lineMoves(was, is *Line, over money.Rat) (bool, error) {
+func LineMoves(was, is *Line, over money.Rat) (bool, error) {
 	groups := map[string]bool{"": true}
 	for code := range was.Groups {
 		groups[code] = true
@@ -146,7 +146,7 @@ func lineMoves(was, is *Line, over money.Rat) (bool, error) {
 	return false, nil
 }
 
-func entriesMove(was, is []entry, over money.Rat) bool {
+func EntriesMove(was, is []entry, over money.Rat) bool {
 	if len(was) == 0 || len(is) == 0 {
 		return false
 	}

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"encoding/json"
@@ -13,15 +13,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"dogbane/internal/bookfile"
-	"dogbane/internal/demo"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
-	"dogbane/internal/pricing/flags"
 	"dogbane/internal/pricing/pricingtest"
 )
 
-func telling(t testing.TB, doc, channel string) *Telling {
+func tellingOf(t testing.TB, doc, channel string) *Telling {
 	t.Helper()
 	b, err := bookfile.Decode([]byte(doc))
 	require.NoError(t, err)
@@ -40,7 +38,7 @@ func moment(t testing.TB, text string) pricing.Moment {
 
 // A line says all that a channel is told of a product, as the publication protocol writes it.
 func TestALine(t *testing.T) {
-	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}},
+	tell := tellingOf(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam","taxRates":{"standard":"21"}},
 		"groups":[{"code":"trade"},{"code":"club"}],"channels":[{"code":"web"}],
 		"products":[{"sku":"GB-01","name":"Glaze & \"co\" <b>","list":"8.30","content":{"amount":"0.12","of":"l"},"minOrder":1}],
 		"rules":[
@@ -49,7 +47,7 @@ func TestALine(t *testing.T) {
 			{"code":"SIX","layer":"tier","rank":1,"where":{"all":[]},"breaks":[{"from":6,"percentOff":"5"},{"from":12,"percentOff":"5"}]},
 			{"code":"TRADE","layer":"group","rank":1,"where":{"all":[]},"audience":{"groups":["trade"]},"effect":{"amountOff":"1"}},
 			{"code":"ORDER","layer":"promotion","rank":1,"where":{"all":[]},"order":{"multiple":1}}]}`, "web")
-	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &reductions{lows: &lows{}, read: func(skus []string) (map[string]money.Rat, error) {
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &Reductions{Lows: &Lows{}, Read: func(skus []string) (map[string]money.Rat, error) {
 		return map[string]money.Rat{skus[0]: money.MustParse("8.30")}, nil
 	}})
 	require.NoError(t, err)
@@ -57,7 +55,7 @@ func TestALine(t *testing.T) {
 	require.True(t, is)
 	untils, err := lines.Untils(nil, map[int32]Digest{0: told.Digest()})
 	require.NoError(t, err)
-	told.Until = untils[0].Instant(tell.zone).Format("2006-01-02T15:04:05Z07:00")
+	told.Until = untils[0].Instant(tell.Zone).Format("2006-01-02T15:04:05Z07:00")
 	have, err := json.Marshal(told.Line)
 	require.NoError(t, err)
 	require.JSONEq(t, `{"sku":"GB-01","name":"Glaze & \"co\" <b>","price":"6.95","currency":"EUR","tax":"included","reference":"8.30",
@@ -73,7 +71,7 @@ func TestManySmallestOrders(t *testing.T) {
 	for least := range 12 {
 		products = append(products, fmt.Sprintf(`{"sku":"P%d","list":"10","minOrder":%d}`, least+1, least+1))
 	}
-	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},
+	tell := tellingOf(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},
 		"groups":[{"code":"trade"}],"channels":[{"code":"web"}],"products":[`+strings.Join(products, ",")+`],"rules":[
 			{"code":"ALL","layer":"tier","rank":1,"where":{"all":[]},"method":"graduated","breaks":[{"from":1,"percentOff":"10"}]},
 			{"code":"MID","layer":"tier","rank":2,"where":{"all":[]},"method":"graduated",
@@ -82,7 +80,7 @@ func TestManySmallestOrders(t *testing.T) {
 		"web")
 	lines, err := tell.At(moment(t, "2026-11-26T09:00"), nil)
 	require.NoError(t, err)
-	for p, product := range tell.engine.Products() {
+	for p, product := range tell.Engine.Products() {
 		told, is := lines.Of(int32(p))
 		require.True(t, is)
 		want, rule := "9.00", "ALL"
@@ -120,9 +118,9 @@ func TestLinesTellEveryBreak(t *testing.T) {
 		for p := range int32(len(e.Products())) {
 			told, is := lines.Of(p)
 			sku := e.Products()[p].SKU
-			least, _ := tell.baskets.Least(lines.scope, p)
+			least, _ := tell.Baskets.Least(lines.Scope, p)
 			asked := func(group string, quantity int) string {
-				q := pricing.Question{SKU: sku, Viewpoint: tell.viewpoint(pricingtest.Noon, quantity)}
+				q := pricing.Question{SKU: sku, Viewpoint: tell.Viewpoint(pricingtest.Noon, quantity)}
 				if group != "" {
 					q.Groups = []string{group}
 				}
@@ -149,10 +147,10 @@ func TestLinesTellEveryBreak(t *testing.T) {
 				continue
 			}
 			broken += len(told.Breaks)
-			for _, g := range append([]string{""}, tell.groups...) {
+			for _, g := range append([]string{""}, tell.Groups...) {
 				have, differs := told.Groups[g]
 				if grouped++; !differs {
-					have = GroupPrices{told.Price, told.Breaks, told.Method, told.Ask}
+					have = GroupPrices{Price: told.Price, Breaks: told.Breaks, Method: told.Method, Ask: told.Ask}
 				}
 				one := want(g)
 				if one.Price == "" {
@@ -198,14 +196,14 @@ func saidInLines(b *pricing.Book) (list []int) {
 // A line differs also when its price stays and becomes a reduction, which is shown against what was shown before; that is
 // asked of no other product.
 func TestUntilAReductionBegins(t *testing.T) {
-	tell := telling(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"channels":[{"code":"web"}],
+	tell := tellingOf(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"channels":[{"code":"web"}],
 		"products":[{"sku":"A & <b>","list":"8"},{"sku":"B","list":"8"},{"sku":"C","list":"20"}],"rules":[
 			{"code":"UP","layer":"catalog","rank":1,"where":{"sku":["A & <b>","B"]},"effect":{"setPrice":"12"},"window":{"from":"2026-12-01T00:00"}},
 			{"code":"AT8","layer":"sale","rank":1,"where":{"sku":["A & <b>","B"]},"effect":{"setPrice":"8"}},
 			{"code":"DOWN","layer":"sale","rank":2,"where":{"sku":"C"},"effect":{"setPrice":"15"},"window":{"from":"2026-12-02T00:00"}}]}`, "web")
 	var asked []string
-	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &reductions{lows: &lows{},
-		read: func(skus []string) (map[string]money.Rat, error) {
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), &Reductions{Lows: &Lows{},
+		Read: func(skus []string) (map[string]money.Rat, error) {
 			asked = append(asked, skus...)
 			return map[string]money.Rat{"A & <b>": money.MustParse("9.50"), "B": money.MustParse("7")}, nil
 		}})
@@ -220,42 +218,6 @@ func TestUntilAReductionBegins(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, map[int32]pricing.Moment{0: moment(t, "2026-12-01T00:00"), 2: moment(t, "2026-12-02T00:00")}, untils)
 	require.ElementsMatch(t, []string{"A & <b>", "B"}, asked)
-}
-
-// The lines that are blocked as below cost are those of which a flag says it: of each unit, whoever buys how many.
-func TestBlockedBelowCostIsFlagged(t *testing.T) {
-	book := demo.Book(12_000)
-	e := pricing.Compile(book)
-	at := moment(t, demo.Now)
-	graduated := 0
-	for _, channel := range []string{demo.WebShop, demo.Kilnfair} {
-		tell, err := Tell(e, basket.Compile(e), channel, Lowest30)
-		require.NoError(t, err)
-		d, err := Compare(tell, at, &Know{}, nil, false, nil)
-		require.NoError(t, err)
-		blocked, flagged := []string{}, []string{}
-		for i := range d.Rows {
-			if r := &d.Rows[i]; slices.Contains(kindsOf(r.Stops), flags.BelowCost) {
-				blocked = append(blocked, r.SKU)
-				if strings.HasPrefix(e.Products()[r.Product].Category, "Kilns/Furniture") {
-					graduated++
-				}
-			}
-		}
-		search, err := flags.NewSearch(e, flags.Question{From: at, To: at + 1, Channels: []string{channel},
-			Groups: append([]string{""}, tell.groups...), Quantities: tell.quantities()})
-		require.NoError(t, err)
-		list, err := search.Flags()
-		require.NoError(t, err)
-		for i := range list {
-			if f := &list[i]; f.Kind == flags.BelowCost && f.SKU != "" {
-				flagged = append(flagged, f.SKU)
-			}
-		}
-		require.NotEmpty(t, flagged)
-		require.ElementsMatch(t, flagged, blocked, channel)
-	}
-	require.Positive(t, graduated, "some unit of graduated breaks costs less than others")
 }
 
 // Of many books, until is the first moment at which a line comes out otherwise when it is built anew at every moment at

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"bytes"
@@ -99,7 +99,7 @@ func (l Line) Digest() (d Digest) {
 }
 
 // bytes is the line as it travels.
-func (l Line) bytes() (copied []byte) {
+func (l Line) Bytes() (copied []byte) {
 	l.travels(func(data []byte) { copied = bytes.Clone(data) })
 	return copied
 }

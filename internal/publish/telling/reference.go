@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"slices"
@@ -33,52 +33,52 @@ type Begun struct {
 }
 
 // reductions are what there is to know of those in a channel while its lines are built.
-type reductions struct {
-	shown map[string]Shown
-	lows  *lows
-	read  func(skus []string) (map[string]money.Rat, error)
+type Reductions struct {
+	Shown map[string]Shown
+	Lows  *Lows
+	Read  func(skus []string) (map[string]money.Rat, error)
 }
 
 // lows are the lowest prices that a channel showed in the 30 days before a reduction that begins. They are read for the
 // products of which one does: what a channel once showed is many times what it shows.
-type lows struct {
+type Lows struct {
 	mu    sync.Mutex
 	known map[string]*money.Rat // nil: it showed none
 }
 
-func (b *reductions) begun(sku string) Begun {
+func (b *Reductions) begun(sku string) Begun {
 	if b == nil {
 		return Begun{}
 	}
-	return b.shown[sku].Begun
+	return b.Shown[sku].Begun
 }
 
-func (b *reductions) lowest(sku string) *money.Rat {
+func (b *Reductions) lowest(sku string) *money.Rat {
 	if b == nil {
 		return nil
 	}
-	b.lows.mu.Lock()
-	defer b.lows.mu.Unlock()
-	return b.lows.known[sku]
+	b.Lows.mu.Lock()
+	defer b.Lows.mu.Unlock()
+	return b.Lows.known[sku]
 }
 
 // need reads the lowest prices of some products, as far as they are not known yet.
-func (b *reductions) need(skus []string) error {
-	b.lows.mu.Lock()
-	defer b.lows.mu.Unlock()
-	if b.lows.known == nil {
-		b.lows.known = map[string]*money.Rat{}
+func (b *Reductions) need(skus []string) error {
+	b.Lows.mu.Lock()
+	defer b.Lows.mu.Unlock()
+	if b.Lows.known == nil {
+		b.Lows.known = map[string]*money.Rat{}
 	}
-	skus = slices.DeleteFunc(skus, func(sku string) bool { _, known := b.lows.known[sku]; return known })
+	skus = slices.DeleteFunc(skus, func(sku string) bool { _, known := b.Lows.known[sku]; return known })
 	for some := range slices.Chunk(skus, mostNamed) {
-		found, err := b.read(some)
+		found, err := b.Read(some)
 		if err != nil {
 			return err
 		}
 		for _, sku := range some {
-			b.lows.known[sku] = nil
+			b.Lows.known[sku] = nil
 			if low, shown := found[sku]; shown {
-				b.lows.known[sku] = &low
+				b.Lows.known[sku] = &low
 			}
 		}
 	}
@@ -93,12 +93,12 @@ func (t *Telling) toGuests() bool { return t.buyer.Customer == "" && len(t.buyer
 
 // lookBack reads of some products, or of all with nil, of which a reduction begins what it is shown against.
 func (l *Lines) lookBack(of pricing.Set) error {
-	if l.before == nil || l.of.kind != Lowest30 || !l.of.toGuests() {
+	if l.Before == nil || l.Telling.Kind != Lowest30 || !l.Telling.toGuests() {
 		return nil
 	}
 	var mu sync.Mutex
 	var begin []string
-	products := l.of.engine.Products()
+	products := l.Telling.Engine.Products()
 	pricing.InParallel(len(products), func(from, to int) {
 		var some []string
 		for p := int32(from); p < int32(to); p++ {
@@ -106,8 +106,8 @@ func (l *Lines) lookBack(of pricing.Set) error {
 				continue
 			}
 			minor, priced := l.price(p)
-			if before, has := l.single[0].ShownCatalog(p); priced && has && minor < before &&
-				!l.before.begun(products[p].SKU).Reduced {
+			if before, has := l.Single[0].ShownCatalog(p); priced && has && minor < before &&
+				!l.Before.begun(products[p].SKU).Reduced {
 				some = append(some, products[p].SKU)
 			}
 		}
@@ -115,28 +115,28 @@ func (l *Lines) lookBack(of pricing.Set) error {
 		defer mu.Unlock()
 		begin = append(begin, some...)
 	})
-	return l.before.need(begin)
+	return l.Before.need(begin)
 }
 
 // refer finds what a price is shown against. What a channel showed is what guests saw: what somebody else pays is
 // shown against nothing.
 func (l *Lines) refer(told *Told) {
-	if !l.of.toGuests() {
+	if !l.Telling.toGuests() {
 		return
 	}
 	p := told.Product
-	before, has := l.single[0].ShownCatalog(p)
+	before, has := l.Single[0].ShownCatalog(p)
 	if !has || told.Minor >= before {
 		return
 	}
-	was := l.before.begun(told.SKU)
+	was := l.Before.begun(told.SKU)
 	reference := was.Reference
 	if !was.Reduced {
-		reference = l.reference(p, before, l.before.lowest(told.SKU))
+		reference = l.reference(p, before, l.Before.lowest(told.SKU))
 	}
 	told.Begun = Begun{Reduced: true, Reference: reference}
 	if reference != nil && money.FromMinor(told.Minor, l.Digits).Less(*reference) {
-		told.Reference, told.ReferenceKind = reference.Fixed(l.Digits), string(l.of.kind)
+		told.Reference, told.ReferenceKind = reference.Fixed(l.Digits), string(l.Telling.Kind)
 	}
 }
 
@@ -149,17 +149,17 @@ func (l *Lines) reference(p int32, catalog int64, lowest *money.Rat) *money.Rat 
 		a := money.FromMinor(minor, l.Digits)
 		return &a
 	}
-	switch l.of.kind {
+	switch l.Telling.Kind {
 	case Catalog:
 		return amount(catalog, true)
 	case List:
-		return amount(l.single[0].Lists()(p))
+		return amount(l.Single[0].Lists()(p))
 	case RRP:
-		rrp := l.of.engine.Products()[p].RRP
+		rrp := l.Telling.Engine.Products()[p].RRP
 		if rrp == nil {
 			return nil
 		}
-		return amount(l.single[0].Shown(p, rrp))
+		return amount(l.Single[0].Shown(p, rrp))
 	default:
 		return lowest
 	}
@@ -167,7 +167,7 @@ func (l *Lines) reference(p int32, catalog int64, lowest *money.Rat) *money.Rat 
 
 // lookback is the instant from which on prices count for the reference of a reduction that begins at a moment: midnight
 // of the 30th day before, on the book's wall clock.
-func lookback(at pricing.Moment) pricing.Moment { return at - at%pricing.Day - 30*pricing.Day }
+func Lookback(at pricing.Moment) pricing.Moment { return at - at%pricing.Day - 30*pricing.Day }
 
 // Shown is what a channel shows for a product.
 type Shown struct {
@@ -179,4 +179,29 @@ type Shown struct {
 	Begun       Begun
 	From        time.Time
 	Publication int64
+}
+
+// Same reports whether two channels, or one at two times, were told the same.
+func (s *Shown) Same(o *Shown) bool {
+	return s.Publication == o.Publication && s.From.Equal(o.From) && s.Currency == o.Currency &&
+		s.Price.Equal(o.Price) && SameAmount(s.Reference, o.Reference) && Alike(s.Digest, o.Digest) &&
+		s.Begun.Reduced == o.Begun.Reduced && SameAmount(s.Begun.Reference, o.Begun.Reference)
+}
+
+// Says reports whether what is shown is a line, with its price and what that is reduced from.
+func (s *Shown) Says(told *Told, digest Digest, digits int) bool {
+	if s.Digest == nil || *s.Digest != digest || !s.Price.Equal(money.FromMinor(told.Minor, digits)) {
+		return false
+	}
+	if told.Reference == "" {
+		return s.Reference == nil
+	}
+	return SameAmount(s.Reference, told.Begun.Reference)
+}
+
+func SameAmount(a, b *money.Rat) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return a.Equal(*b)
 }

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"crypto/sha256"
@@ -19,8 +19,8 @@ func (t *Telling) Rules(at pricing.Moment) map[string]json.RawMessage {
 	if !t.can("offers") {
 		return docs
 	}
-	t.engine.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
-		c := t.engine.Campaign(ordinal)
+	t.Engine.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
+		c := t.Engine.Campaign(ordinal)
 		if r.Status != pricing.On || c != nil && c.Status != pricing.On || !t.hears(r, c) || t.looksAtCost(ordinal, r) {
 			return
 		}
@@ -44,8 +44,8 @@ func (t *Telling) Rules(at pricing.Moment) map[string]json.RawMessage {
 func (t *Telling) hears(r *pricing.Rule, c *pricing.Campaign) bool {
 	for_ := func(list []string) bool { return len(list) == 0 || slices.Contains(list, t.Channel) }
 	return for_(r.Channels) && (c == nil || for_(c.Channels)) &&
-		(r.Currency == "" || r.Currency == t.channel.Currency || t.channel.Currency == "" &&
-			r.Currency == t.engine.Book().Settings.Currency)
+		(r.Currency == "" || r.Currency == t.Entry.Currency || t.Entry.Currency == "" &&
+			r.Currency == t.Engine.Book().Settings.Currency)
 }
 
 // beyondLines reports whether a price rule makes prices that no line says.
@@ -54,14 +54,14 @@ func (t *Telling) beyondLines(ordinal int, r *pricing.Rule, c *pricing.Campaign)
 		return a != nil && (len(a.Customers) > 0 || len(a.Countries) > 0 || len(a.CustomerAttr) > 0 || a.FirstOrder != nil ||
 			a.SignedIn != nil)
 	}
-	breaks, counting := t.engine.Breaks(ordinal)
+	breaks, counting := t.Engine.Breaks(ordinal)
 	return narrow(r.Audience) || c != nil && narrow(c.Audience) ||
 		len(breaks) > 0 && !inLines(r, counting)
 }
 
 // looksAtCost reports whether a rule's prices tell what goods cost.
 func (t *Telling) looksAtCost(ordinal int, r *pricing.Rule) bool {
-	breaks, _ := t.engine.Breaks(ordinal)
+	breaks, _ := t.Engine.Breaks(ordinal)
 	costly := func(e *pricing.Effect) bool {
 		return e != nil && (e.Kind == pricing.Markup || e.Kind == pricing.ToMargin)
 	}
@@ -72,7 +72,7 @@ func (t *Telling) looksAtCost(ordinal int, r *pricing.Rule) bool {
 func (t *Telling) asksCost(w *pricing.Where) bool {
 	return w.Field == pricing.FieldCost ||
 		slices.ContainsFunc(w.Parts, func(p pricing.Where) bool { return t.asksCost(&p) }) ||
-		w.Field == pricing.FieldRange && slices.ContainsFunc(t.engine.Book().Ranges, func(r pricing.Range) bool {
+		w.Field == pricing.FieldRange && slices.ContainsFunc(t.Engine.Book().Ranges, func(r pricing.Range) bool {
 			return slices.Contains(w.Values, r.Code) && t.asksCost(&r.Where)
 		})
 }
@@ -85,7 +85,7 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 	out.Where = t.spelled(r.Where)
 	if r.Ladder != "" {
 		out.Ladder = ""
-		out.Breaks, out.Counting = t.engine.Breaks(ordinal)
+		out.Breaks, out.Counting = t.Engine.Breaks(ordinal)
 	}
 	if c != nil {
 		var opens, holds bool
@@ -110,7 +110,7 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 			secret := *c
 			secret.Words = nil
 			for _, word := range c.Words {
-				secret.Words = append(secret.Words, hashed(word))
+				secret.Words = append(secret.Words, Hashed(word))
 			}
 			offer.Codes = &secret
 		}
@@ -123,7 +123,7 @@ func (t *Telling) whole(ordinal int, r *pricing.Rule, c *pricing.Campaign) *pric
 func (t *Telling) spelled(w pricing.Where) pricing.Where {
 	if w.Field == pricing.FieldRange {
 		any := pricing.Where{Field: pricing.FieldAny}
-		for _, r := range t.engine.Book().Ranges {
+		for _, r := range t.Engine.Book().Ranges {
 			if slices.Contains(w.Values, r.Code) {
 				any.Parts = append(any.Parts, t.spelled(r.Where))
 			}
@@ -141,7 +141,7 @@ func (t *Telling) spelled(w pricing.Where) pricing.Where {
 }
 
 // changesOf are what a channel that took some rules is to be told of others.
-func changesOf(took, now map[string]json.RawMessage) (c RuleChanges) {
+func ChangesOf(took, now map[string]json.RawMessage) (c RuleChanges) {
 	for _, code := range slices.Sorted(maps.Keys(now)) {
 		if string(took[code]) != string(now[code]) {
 			c.Rules = append(c.Rules, now[code])
@@ -156,7 +156,7 @@ func changesOf(took, now map[string]json.RawMessage) (c RuleChanges) {
 }
 
 // hashed is a code word as channels are told it.
-func hashed(word string) string {
+func Hashed(word string) string {
 	sum := sha256.Sum256([]byte(word))
 	return hex.EncodeToString(sum[:])
 }

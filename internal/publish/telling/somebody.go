@@ -1,17 +1,17 @@
-package publish
+package telling
 
 import "dogbane/internal/pricing"
 
 // to is how somebody is told the prices, instead of all that the channel knows.
-func (t *Telling) to(vp pricing.Viewpoint) *Telling {
+func (t *Telling) To(vp pricing.Viewpoint) *Telling {
 	own := *t
-	own.groups, own.buyer = nil, vp
+	own.Groups, own.buyer = nil, vp
 	return &own
 }
 
 // tell are the lines of some products that have a price, in their order, with how long each holds.
-func (t *Telling) tell(at pricing.Moment, before *reductions, products []int32) ([]Told, error) {
-	some := t.engine.SetOf(products)
+func (t *Telling) Tell(at pricing.Moment, before *Reductions, products []int32) ([]Told, error) {
+	some := t.Engine.SetOf(products)
 	lines, err := t.AtSome(at, before, some)
 	if err != nil {
 		return nil, err

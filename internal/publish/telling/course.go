@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"slices"
@@ -24,10 +24,10 @@ type buyer struct {
 func (l *Lines) buyer(i int) *buyer {
 	b := &l.buyers[i]
 	b.once.Do(func() {
-		t := l.of
-		b.odd, b.graduated, b.derived, b.apart = t.none(), t.none(), t.none(), t.none()
+		t := l.Telling
+		b.odd, b.graduated, b.derived, b.apart = t.None(), t.None(), t.None(), t.None()
 		var err error
-		if b.scope, err = t.engine.Scope(t.viewpoints(l.At, 1)[i]); err != nil {
+		if b.scope, err = t.Engine.Scope(t.viewpoints(l.At, 1)[i]); err != nil {
 			return // the same viewpoint was priced before
 		}
 		guests := map[int]bool{} // the rules that take part for guests, and not for this buyer
@@ -38,27 +38,27 @@ func (l *Lines) buyer(i int) *buyer {
 		}
 		b.scope.ActiveRules(func(ordinal int, r *pricing.Rule, breaks []pricing.Break, counting pricing.Counting) {
 			if !guests[ordinal] || derives(r, breaks) {
-				b.apart = b.apart.Or(t.engine.Reaches(ordinal))
+				b.apart = b.apart.Or(t.Engine.Reaches(ordinal))
 			}
 			delete(guests, ordinal)
 			if counting.Method == pricing.Graduated && len(breaks) > 0 {
-				b.graduated = b.graduated.Or(t.engine.Reaches(ordinal))
+				b.graduated = b.graduated.Or(t.Engine.Reaches(ordinal))
 			}
 			if len(breaks) > 0 && counting.Measure != "term" && counting.Measure != "days" &&
 				(counting.Method == pricing.Graduated || !inLines(r, counting)) {
-				b.odd = b.odd.Or(t.engine.Reaches(ordinal))
+				b.odd = b.odd.Or(t.Engine.Reaches(ordinal))
 			}
 			if ofSubtotal(r.Effect) {
-				b.derived = b.derived.Or(t.engine.Reaches(ordinal))
+				b.derived = b.derived.Or(t.Engine.Reaches(ordinal))
 			}
 			for k := range breaks {
 				if ofSubtotal(&breaks[k].Effect) {
-					b.derived = b.derived.Or(t.engine.Reaches(ordinal))
+					b.derived = b.derived.Or(t.Engine.Reaches(ordinal))
 				}
 			}
 		})
 		for ordinal := range guests {
-			b.apart = b.apart.Or(t.engine.Reaches(ordinal))
+			b.apart = b.apart.Or(t.Engine.Reaches(ordinal))
 		}
 	})
 	return b
@@ -78,10 +78,10 @@ type entry struct {
 // line, and how they make the total of a line; or that it has to be asked for, without entries.
 func (l *Lines) course(p int32, place, least int, price int64) (breaks []LineBreak, how Method, ask bool) {
 	b := l.buyer(place)
-	if b.derived.Has(p) || l.of.engine.Products()[p].Unit == "day" {
+	if b.derived.Has(p) || l.Telling.Engine.Products()[p].Unit == "day" {
 		return nil, EachReached, true
 	}
-	if !l.of.can("breaks") {
+	if !l.Telling.can("breaks") {
 		return nil, EachReached, false
 	}
 	entries := l.entries(p, place, least, price)
@@ -91,7 +91,7 @@ func (l *Lines) course(p int32, place, least int, price int64) (breaks []LineBre
 		} else {
 			ask = !l.told(course, p, entries, least)
 		}
-		if ask || how == Brackets && !l.of.can("brackets") {
+		if ask || how == Brackets && !l.Telling.can("brackets") {
 			return nil, EachReached, true
 		}
 	}
@@ -104,12 +104,12 @@ func (l *Lines) course(p int32, place, least int, price int64) (breaks []LineBre
 // entries are the price and the quantities above least from which a unit costs otherwise than from the one before.
 func (l *Lines) entries(p int32, place, least int, price int64) []entry {
 	list := append(make([]entry, 0, 4), entry{1, price})
-	for _, step := range l.steps {
-		if step.from <= least || !step.moves.Has(p) {
+	for _, step := range l.Steps {
+		if step.From <= least || !step.Moves.Has(p) {
 			continue
 		}
-		if minor, ok := step.sweeps[place].Price(p); ok && minor != list[len(list)-1].minor {
-			list = append(list, entry{step.from, minor})
+		if minor, ok := step.Sweeps[place].Price(p); ok && minor != list[len(list)-1].minor {
+			list = append(list, entry{step.From, minor})
 		}
 	}
 	return list
@@ -120,8 +120,8 @@ func (l *Lines) entries(p int32, place, least int, price int64) []entry {
 func (l *Lines) told(course *pricing.Course, p int32, entries []entry, least int) bool {
 	all, _ := course.Begins()
 	for _, begins := range all {
-		if begins <= least || slices.ContainsFunc(l.steps, func(s quantityStep) bool {
-			return s.from == begins && s.moves.Has(p)
+		if begins <= least || slices.ContainsFunc(l.Steps, func(s quantityStep) bool {
+			return s.From == begins && s.Moves.Has(p)
 		}) {
 			continue
 		}
@@ -196,7 +196,7 @@ func (l *Lines) manner(course *pricing.Course, entries []entry, least int) (how 
 // byPiece reports whether what a rule does to a unit depends on which of the line's it is, and not on how many there
 // are: alone, such a rule makes what its entries say.
 func (l *Lines) byPiece(ordinal int) bool {
-	r := l.of.engine.Rule(ordinal)
-	_, counting := l.of.engine.Breaks(ordinal)
+	r := l.Telling.Engine.Rule(ordinal)
+	_, counting := l.Telling.Engine.Breaks(ordinal)
 	return counting.Method == pricing.Graduated && inLines(r, counting) && r.MinQuantity <= 1
 }

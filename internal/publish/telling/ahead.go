@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"bytes"
@@ -8,29 +8,29 @@ import (
 	"dogbane/internal/pricing"
 )
 
-func alike(a, b *Digest) bool { return (a == nil) == (b == nil) && (a == nil || *a == *b) }
+func Alike(a, b *Digest) bool { return (a == nil) == (b == nil) && (a == nil || *a == *b) }
 
 // touched are the products, by the numbers of each, of which two books may tell a channel something else.
 func touched(before, now *Telling) (was, is pricing.Set) {
-	is, told := now.engine.Touched(before.engine)
+	is, told := now.Engine.Touched(before.Engine)
 	if !told {
 		everything := &pricing.Where{Field: pricing.FieldAll}
-		return before.engine.Match(everything), now.engine.Match(everything)
+		return before.Engine.Match(everything), now.Engine.Match(everything)
 	}
-	products := now.engine.Products()
+	products := now.Engine.Products()
 	var old []int32
 	is.Each(func(n int32) bool {
-		if p, exists := before.engine.ProductNumber(products[n].SKU); exists {
+		if p, exists := before.Engine.ProductNumber(products[n].SKU); exists {
 			old = append(old, p)
 		}
 		return true
 	})
-	return before.engine.SetOf(old), is
+	return before.Engine.SetOf(old), is
 }
 
 // apart are the lines at a moment of products of which two books may tell a channel something else, by their SKU; nil:
 // there is none.
-func apart(before, now *Telling, at pricing.Moment) (is, was map[string]*Digest, err error) {
+func Apart(before, now *Telling, at pricing.Moment) (is, was map[string]*Digest, err error) {
 	old, some := touched(before, now)
 	if is, err = now.digests(at, some); err == nil {
 		was, err = before.digests(at, old)
@@ -46,25 +46,25 @@ func (t *Telling) digests(at pricing.Moment, some pricing.Set) (map[string]*Dige
 	all := make(map[string]*Digest, some.Count())
 	found, err := lines.digests(some)
 	for p, digest := range found {
-		all[t.engine.Products()[p].SKU] = digest
+		all[t.Engine.Products()[p].SKU] = digest
 	}
 	return all, err
 }
 
 // figure is what a channel is told of a product at a moment.
-type figure struct {
-	digest *Digest   // nil: no line
-	prices [][]entry // what each kind of buyer pays, where that is asked for
+type Figure struct {
+	Digest *Digest   // nil: no line
+	Prices [][]entry // what each kind of buyer pays, where that is asked for
 }
 
 // figures are those of some products at a moment; -1 among them stands for one that the book does not have.
-func (t *Telling) figures(at pricing.Moment, products []int32, prices bool) ([]figure, error) {
+func (t *Telling) figures(at pricing.Moment, products []int32, prices bool) ([]Figure, error) {
 	here := slices.DeleteFunc(slices.Clone(products), func(p int32) bool { return p < 0 })
-	list := make([]figure, len(products))
+	list := make([]Figure, len(products))
 	if len(here) == 0 {
 		return list, nil
 	}
-	lines, err := t.AtSome(at, nil, t.engine.SetOf(here))
+	lines, err := t.AtSome(at, nil, t.Engine.SetOf(here))
 	if err != nil {
 		return nil, err
 	}
@@ -79,8 +79,8 @@ func (t *Telling) figures(at pricing.Moment, products []int32, prices bool) ([]f
 				continue
 			}
 			digest := told.Digest()
-			if list[i].digest = &digest; prices {
-				list[i].prices = lines.paid(p)
+			if list[i].Digest = &digest; prices {
+				list[i].Prices = lines.paid(p)
 			}
 		}
 	})
@@ -90,8 +90,8 @@ func (t *Telling) figures(at pricing.Moment, products []int32, prices bool) ([]f
 // paid is what each kind of buyer pays for a product from which quantity on, by place among groups; nil where one of
 // them has no price.
 func (l *Lines) paid(p int32) [][]entry {
-	least, _ := l.of.baskets.Least(l.scope, p)
-	sweeps := l.orders(least)
+	least, _ := l.Telling.Baskets.Least(l.Scope, p)
+	sweeps := l.Orders(least)
 	all := make([][]entry, len(sweeps))
 	for i, sw := range sweeps {
 		if minor, priced := sw.Price(p); priced {
@@ -102,7 +102,7 @@ func (l *Lines) paid(p int32) [][]entry {
 }
 
 // pair is two books that tell one channel, over time.
-type pair struct {
+type Pair struct {
 	before, now *Telling
 	prices      bool // figures have prices
 }
@@ -113,13 +113,13 @@ type kin struct {
 	was, is []int32 // their numbers; -1: a book does not have it
 	rules   [2][]int
 	open    [2][]byte              // which of them are open, at the moment before
-	known   [2]map[string][]figure // by which are open
-	last    [2][]figure            // at the moment before
+	known   [2]map[string][]Figure // by which are open
+	last    [2][]Figure            // at the moment before
 }
 
 // differing visits the moments from one on, that included, up to Ahead later, at which products begin to be told
 // otherwise in one book than in the other, or otherwise than at the moment before.
-func (x *pair) differing(at pricing.Moment, visit func(at pricing.Moment, sku string, was, is *figure)) error {
+func (x *Pair) Differing(at pricing.Moment, visit func(at pricing.Moment, sku string, was, is *Figure)) error {
 	families, timed := x.kin()
 	tellings := [2]*Telling{x.before, x.now}
 	first := true
@@ -172,12 +172,12 @@ func (x *pair) differing(at pricing.Moment, visit func(at pricing.Moment, sku st
 		for _, k := range turned {
 			was, is := k.known[0][string(k.open[0])], k.known[1][string(k.open[1])]
 			for i, sku := range k.skus {
-				if !alike(was[i].digest, is[i].digest) && (first || !alike(was[i].digest, k.last[0][i].digest) ||
-					!alike(is[i].digest, k.last[1][i].digest)) {
+				if !Alike(was[i].Digest, is[i].Digest) && (first || !Alike(was[i].Digest, k.last[0][i].Digest) ||
+					!Alike(is[i].Digest, k.last[1][i].Digest)) {
 					visit(moment, sku, &was[i], &is[i])
 				}
 			}
-			k.last = [2][]figure{was, is}
+			k.last = [2][]Figure{was, is}
 		}
 		first = false
 	}
@@ -192,16 +192,16 @@ func (k *kin) numbers(side int) []int32 {
 }
 
 // moments are those at which anything opens or closes in either book, the first included.
-func (x *pair) moments(at pricing.Moment) []pricing.Moment {
+func (x *Pair) moments(at pricing.Moment) []pricing.Moment {
 	const most = 1 << 20
-	list := append([]pricing.Moment{at}, x.before.engine.Changes(at, at+Ahead, most, nil)...)
-	list = append(list, x.now.engine.Changes(at, at+Ahead, most, nil)...)
+	list := append([]pricing.Moment{at}, x.before.Engine.Changes(at, at+Ahead, most, nil)...)
+	list = append(list, x.now.Engine.Changes(at, at+Ahead, most, nil)...)
 	slices.Sort(list)
 	return slices.Compact(list)
 }
 
 // kin are the products of which the two books may say something else, by the rules that open or close for them.
-func (x *pair) kin() (list []*kin, timed [2][]timed) {
+func (x *Pair) kin() (list []*kin, timed [2][]timed) {
 	old, some := touched(x.before, x.now)
 	of := map[string]*kin{}
 	var derived [2]pricing.Set
@@ -220,15 +220,15 @@ func (x *pair) kin() (list []*kin, timed [2][]timed) {
 		key := fmt.Sprint(rules)
 		k := of[key]
 		if k == nil {
-			k = &kin{rules: rules, known: [2]map[string][]figure{{}, {}}}
+			k = &kin{rules: rules, known: [2]map[string][]Figure{{}, {}}}
 			of[key] = k
 			list = append(list, k)
 		}
 		k.skus, k.was, k.is = append(k.skus, sku), append(k.was, was), append(k.is, is)
 	}
 	some.Each(func(p int32) bool {
-		sku := x.now.engine.Products()[p].SKU
-		was, had := x.before.engine.ProductNumber(sku)
+		sku := x.now.Engine.Products()[p].SKU
+		was, had := x.before.Engine.ProductNumber(sku)
 		if !had {
 			was = -1
 		}
@@ -236,11 +236,14 @@ func (x *pair) kin() (list []*kin, timed [2][]timed) {
 		return true
 	})
 	old.Each(func(p int32) bool {
-		sku := x.before.engine.Products()[p].SKU
-		if _, still := x.now.engine.ProductNumber(sku); !still {
+		sku := x.before.Engine.Products()[p].SKU
+		if _, still := x.now.Engine.ProductNumber(sku); !still {
 			add(sku, p, -1)
 		}
 		return true
 	})
 	return list, timed
 }
+
+// Between compares two books from a moment on: by prices alone, or by all that lines say.
+func Between(before, now *Telling, prices bool) *Pair { return &Pair{before, now, prices} }

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"math/big"
@@ -73,14 +73,14 @@ func TestLinesSayWhatALineCosts(t *testing.T) {
 				continue
 			}
 			product := e.Products()[p]
-			least, _ := till.Least(lines.scope, p)
-			for _, group := range append([]string{""}, tell.groups...) {
+			least, _ := till.Least(lines.Scope, p)
+			for _, group := range append([]string{""}, tell.Groups...) {
 				have, own := told.Groups[group]
 				if !own {
 					have = GroupPrices{told.Price, told.Breaks, told.Method, told.Ask}
 				}
 				quote := func(quantity int) *big.Rat {
-					q := basket.Question{Viewpoint: tell.viewpoint(pricingtest.Noon, 1),
+					q := basket.Question{Viewpoint: tell.Viewpoint(pricingtest.Noon, 1),
 						Lines: []pricing.Line{{SKU: product.SKU, Quantity: quantity}}}
 					if group != "" {
 						q.Groups = []string{group}
@@ -96,7 +96,7 @@ func TestLinesSayWhatALineCosts(t *testing.T) {
 				if have.Ask {
 					require.Empty(t, have.Breaks)
 					if asked++; brackets && product.Unit != "day" && !derivesFromSubtotal(b, product) {
-						require.False(t, tells(t, lines, p, slices.Index(tell.groups, group)+1, least, quote),
+						require.False(t, tells(t, lines, p, slices.Index(tell.Groups, group)+1, least, quote),
 							"seed %d %s %q is not to be asked for", seed, product.SKU, group)
 					}
 					continue
@@ -125,7 +125,7 @@ func TestLinesSayWhatALineCosts(t *testing.T) {
 // tells reports whether entries of a line make its total for every quantity, by either method.
 func tells(t *testing.T, lines *Lines, p int32, place, least int, quote func(quantity int) *big.Rat) bool {
 	t.Helper()
-	price, _ := lines.orders(least)[place].Price(p)
+	price, _ := lines.Orders(least)[place].Price(p)
 	own := GroupPrices{}
 	for i, e := range lines.entries(p, place, least, price) {
 		text := big.NewRat(e.minor, 1)

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"slices"
@@ -21,19 +21,19 @@ func (r *timed) open(at pricing.Moment) bool {
 
 // timed are the rules of the book that open or close by themselves, and what derives prices from those of other goods.
 func (t *Telling) timed() (rules []timed, derived pricing.Set) {
-	derived = t.none()
-	t.engine.Rules(func(ordinal int, r *pricing.Rule, selected pricing.Set) {
+	derived = t.None()
+	t.Engine.Rules(func(ordinal int, r *pricing.Rule, selected pricing.Set) {
 		if r.Status == pricing.Off {
 			return
 		}
-		if breaks, _ := t.engine.Breaks(ordinal); derives(r, breaks) {
-			derived = derived.Or(t.engine.Reaches(ordinal))
+		if breaks, _ := t.Engine.Breaks(ordinal); derives(r, breaks) {
+			derived = derived.Or(t.Engine.Reaches(ordinal))
 		}
-		one := timed{reach: selected.Or(t.engine.Reaches(ordinal))}
+		one := timed{reach: selected.Or(t.Engine.Reaches(ordinal))}
 		if r.Window != nil {
 			one.windows = append(one.windows, r.Window)
 		}
-		if c := t.engine.Campaign(ordinal); c != nil && c.Window != nil {
+		if c := t.Engine.Campaign(ordinal); c != nil && c.Window != nil {
 			one.windows = append(one.windows, c.Window)
 		}
 		if len(one.windows) > 0 {
@@ -50,7 +50,7 @@ func derives(r *pricing.Rule, breaks []pricing.Break) bool {
 }
 
 // open says which rules that open or close by themselves are open at a moment, whoever they are for.
-func (t *Telling) open(at pricing.Moment) string {
+func (t *Telling) Open(at pricing.Moment) string {
 	rules, _ := t.timed()
 	key := make([]byte, len(rules))
 	for i := range rules {
@@ -62,9 +62,9 @@ func (t *Telling) open(at pricing.Moment) string {
 }
 
 // turned are the products of which a rule opens or closes between two moments.
-func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
+func (t *Telling) Turned(from, to pricing.Moment) pricing.Set {
 	rules, derived := t.timed()
-	all, any := t.none(), false
+	all, any := t.None(), false
 	for i := range rules {
 		if rules[i].open(from) != rules[i].open(to) {
 			all, any = all.Or(rules[i].reach), true
@@ -76,19 +76,19 @@ func (t *Telling) turned(from, to pricing.Moment) pricing.Set {
 	return all
 }
 
-func (t *Telling) none() pricing.Set { return t.engine.SetOf(nil) }
+func (t *Telling) None() pricing.Set { return t.Engine.SetOf(nil) }
 
 // walk visits the moments after those of lines, before to, at which a rule opens or closes, with the products that such
 // rules reach and their prices at that moment, until visit says no more. wants narrows the products; nil: all.
 func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 	visit func(at pricing.Moment, some pricing.Set, lines *Lines) (more bool, err error)) error {
-	rules, derived := l.of.timed()
+	rules, derived := l.Telling.timed()
 	open := make([]bool, len(rules))
 	for i := range rules {
 		open[i] = rules[i].open(l.At)
 	}
-	for _, at := range l.of.engine.Changes(l.At, to, 1<<20, nil) {
-		turned := l.of.none()
+	for _, at := range l.Telling.Engine.Changes(l.At, to, 1<<20, nil) {
+		turned := l.Telling.None()
 		any := false
 		for i := range rules {
 			if now := rules[i].open(at); now != open[i] {
@@ -110,12 +110,12 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 				}
 				return true
 			})
-			turned = l.of.engine.SetOf(left)
+			turned = l.Telling.Engine.SetOf(left)
 		}
 		if turned.Count() == 0 {
 			continue
 		}
-		then, err := l.of.prices(at, l.before, turned)
+		then, err := l.Telling.prices(at, l.Before, turned)
 		if err != nil {
 			return err
 		}
@@ -129,7 +129,7 @@ func (l *Lines) walk(to pricing.Moment, wants func(p int32, open []bool) bool,
 // Untils are the moments at which lines of some products will differ by themselves; those that will not in a year are
 // missing. digests are those of the lines now, by product; a product without a line has none.
 func (l *Lines) Untils(some pricing.Set, digests map[int32]Digest) (map[int32]pricing.Moment, error) {
-	rules, derived := l.of.timed()
+	rules, derived := l.Telling.timed()
 	of := map[int32][]int{} // rules that reach a product
 	start := make([]bool, len(rules))
 	for i := range rules {
@@ -177,7 +177,7 @@ func (l *Lines) Untils(some pricing.Set, digests map[int32]Digest) (map[int32]pr
 			}
 			return true
 		})
-		next, err := then.digests(l.of.engine.SetOf(alike))
+		next, err := then.digests(l.Telling.Engine.SetOf(alike))
 		for p, now := range next {
 			was, had := digests[p]
 			if (now != nil) != had || had && *now != was {

@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"errors"
@@ -18,20 +18,20 @@ type Lines struct {
 	Currency string
 	Digits   int
 
-	of     *Telling
-	single []*pricing.Sweep         // of one piece, by place among groups
-	rare   map[int][]*pricing.Sweep // by smallest order above 1, of the products that have it, by place among groups
-	steps  []quantityStep           // by place in of.thresholds
-	scope  *pricing.Scope
-	buyers []buyer // by place among groups
-	before *reductions
-	some   pricing.Set // nil: all products
+	Telling *Telling
+	Single  []*pricing.Sweep         // of one piece, by place among groups
+	rare    map[int][]*pricing.Sweep // by smallest order above 1, of the products that have it, by place among groups
+	Steps   []quantityStep           // by place in of.thresholds
+	Scope   *pricing.Scope
+	buyers  []buyer // by place among groups
+	Before  *Reductions
+	some    pricing.Set // nil: all products
 }
 
 // quantityStep is what units cost from a threshold on, of the products whose prices it may move, by place among groups.
 type quantityStep struct {
 	threshold
-	sweeps []*pricing.Sweep
+	Sweeps []*pricing.Sweep
 }
 
 // Telling is how a channel is told the prices of one book: from which viewpoints they are asked, and what of them a
@@ -39,22 +39,22 @@ type quantityStep struct {
 type Telling struct {
 	Channel string
 
-	engine     *pricing.Engine
-	baskets    *basket.Engine
-	channel    *pricing.Channel
-	kind       ReferenceKind
-	zone       *time.Location
+	Engine     *pricing.Engine
+	Baskets    *basket.Engine
+	Entry      *pricing.Channel
+	Kind       ReferenceKind
+	Zone       *time.Location
 	thresholds []threshold       // ascending
 	ordered    bool              // some product may have a smallest order above 1
-	groups     []string          // codes, in the book's order; guests come before them
+	Groups     []string          // codes, in the book's order; guests come before them
 	buyer      pricing.Viewpoint // who is told; the zero value: the channel
 }
 
 // threshold is a quantity above 1 at which breaks of lines begin, or a price rule's least quantity, with the products
 // of which a unit may cost otherwise than of the quantity asked before.
 type threshold struct {
-	from  int
-	moves pricing.Set
+	From  int
+	Moves pricing.Set
 }
 
 // Tell makes ready how a channel of a book is told. Its error is that there is no such channel.
@@ -68,7 +68,7 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 	if err != nil {
 		return nil, fmt.Errorf("load the book's time zone: %w", err)
 	}
-	t := &Telling{Channel: channel, engine: engine, baskets: baskets, channel: &book.Channels[i], kind: kind, zone: zone}
+	t := &Telling{Channel: channel, Engine: engine, Baskets: baskets, Entry: &book.Channels[i], Kind: kind, Zone: zone}
 	if t.can("breaks") {
 		t.thresholds = thresholds(engine)
 	}
@@ -76,7 +76,7 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 	engine.Rules(func(_ int, r *pricing.Rule, _ pricing.Set) { t.ordered = t.ordered || r.Order != nil })
 	if t.can("groups") {
 		for j := range book.Groups {
-			t.groups = append(t.groups, book.Groups[j].Code)
+			t.Groups = append(t.Groups, book.Groups[j].Code)
 		}
 	}
 	return t, nil
@@ -84,10 +84,10 @@ func Tell(engine *pricing.Engine, baskets *basket.Engine, channel string, kind R
 
 // can reports whether the channel can be told something: "breaks", "brackets", "groups", "offers", "codes", "schedule".
 func (t *Telling) can(what string) bool {
-	if t.channel.Can == nil {
+	if t.Entry.Can == nil {
 		return what != "schedule"
 	}
-	return slices.Contains(t.channel.Can, what)
+	return slices.Contains(t.Entry.Can, what)
 }
 
 // inLines reports whether lines say at which quantities the breaks of a rule begin: those that are counted in pieces of
@@ -130,16 +130,16 @@ func thresholds(e *pricing.Engine) (list []threshold) {
 }
 
 // quantities are 1 and the thresholds.
-func (t *Telling) quantities() []int {
+func (t *Telling) Quantities() []int {
 	list := []int{1}
 	for _, at := range t.thresholds {
-		list = append(list, at.from)
+		list = append(list, at.From)
 	}
 	return list
 }
 
 // viewpoint is that of a guest, or of who is told.
-func (t *Telling) viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
+func (t *Telling) Viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
 	vp := t.buyer
 	vp.Channel, vp.At, vp.Quantity = t.Channel, at, quantity
 	return vp
@@ -147,23 +147,23 @@ func (t *Telling) viewpoint(at pricing.Moment, quantity int) pricing.Viewpoint {
 
 // viewpoints are those of guests and of each group.
 func (t *Telling) viewpoints(at pricing.Moment, quantity int) []pricing.Viewpoint {
-	vps := make([]pricing.Viewpoint, 1+len(t.groups))
+	vps := make([]pricing.Viewpoint, 1+len(t.Groups))
 	for i := range vps {
-		vps[i] = t.viewpoint(at, quantity)
+		vps[i] = t.Viewpoint(at, quantity)
 		if i > 0 {
-			vps[i].Groups = []string{t.groups[i-1]}
+			vps[i].Groups = []string{t.Groups[i-1]}
 		}
 	}
 	return vps
 }
 
 // At prices all products at a moment. before is what there is to know of reductions; nil: none is under way.
-func (t *Telling) At(at pricing.Moment, before *reductions) (*Lines, error) {
+func (t *Telling) At(at pricing.Moment, before *Reductions) (*Lines, error) {
 	return t.AtSome(at, before, nil)
 }
 
 // AtSome prices some products alone; the lines are not to be asked for any other.
-func (t *Telling) AtSome(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
+func (t *Telling) AtSome(at pricing.Moment, before *Reductions, some pricing.Set) (*Lines, error) {
 	l, err := t.prices(at, before, some)
 	if err != nil {
 		return nil, err
@@ -172,44 +172,44 @@ func (t *Telling) AtSome(at pricing.Moment, before *reductions, some pricing.Set
 }
 
 // prices is AtSome as far as prices alone are asked for; lookBack readies whole lines.
-func (t *Telling) prices(at pricing.Moment, before *reductions, some pricing.Set) (*Lines, error) {
-	l := &Lines{At: at, of: t, before: before, some: some}
+func (t *Telling) prices(at pricing.Moment, before *Reductions, some pricing.Set) (*Lines, error) {
+	l := &Lines{At: at, Telling: t, Before: before, some: some}
 	if err := l.ask(); err != nil {
 		return nil, fmt.Errorf("price channel %q: %w", t.Channel, err)
 	}
-	l.Currency, l.Digits = l.single[0].Currency, l.single[0].Digits
+	l.Currency, l.Digits = l.Single[0].Currency, l.Single[0].Digits
 	return l, nil
 }
 
 // ask prices each product by as many units as a line of it tells of.
 func (l *Lines) ask() (err error) {
-	t := l.of
-	if l.scope, err = t.engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: l.At, Quantity: 1}); err != nil {
+	t := l.Telling
+	if l.Scope, err = t.Engine.Scope(pricing.Viewpoint{Channel: t.Channel, At: l.At, Quantity: 1}); err != nil {
 		return err
 	}
-	l.buyers = make([]buyer, 1+len(t.groups))
+	l.buyers = make([]buyer, 1+len(t.Groups))
 	if l.some == nil {
-		l.single, err = t.engine.LastUnits(t.viewpoints(l.At, 1))
+		l.Single, err = t.Engine.LastUnits(t.viewpoints(l.At, 1))
 	} else {
-		l.single, err = l.priced(1, l.some)
+		l.Single, err = l.priced(1, l.some)
 	}
 	for _, at := range t.thresholds {
 		if l.some != nil {
-			at.moves = at.moves.And(l.some)
+			at.Moves = at.Moves.And(l.some)
 		}
 		step := quantityStep{threshold: at}
-		if err == nil && at.moves.Count() > 0 {
-			step.sweeps, err = l.priced(at.from, at.moves)
-			l.steps = append(l.steps, step)
+		if err == nil && at.Moves.Count() > 0 {
+			step.Sweeps, err = l.priced(at.From, at.Moves)
+			l.Steps = append(l.Steps, step)
 		}
 	}
 	if !t.ordered {
 		return err
 	}
 	having := map[int][]int32{}
-	for p := range int32(len(t.engine.Products())) {
+	for p := range int32(len(t.Engine.Products())) {
 		if l.some == nil || l.some.Has(p) {
-			if least, _ := t.baskets.Least(l.scope, p); least > 1 && least <= pricing.MaxQuantity {
+			if least, _ := t.Baskets.Least(l.Scope, p); least > 1 && least <= pricing.MaxQuantity {
 				having[least] = append(having[least], p)
 			}
 		}
@@ -217,7 +217,7 @@ func (l *Lines) ask() (err error) {
 	l.rare = map[int][]*pricing.Sweep{}
 	for least, products := range having {
 		if err == nil {
-			l.rare[least], err = l.priced(least, t.engine.SetOf(products))
+			l.rare[least], err = l.priced(least, t.Engine.SetOf(products))
 		}
 	}
 	return err
@@ -225,8 +225,8 @@ func (l *Lines) ask() (err error) {
 
 // priced are the last units of so many of some products, by place among groups.
 func (l *Lines) priced(quantity int, some pricing.Set) (sweeps []*pricing.Sweep, err error) {
-	for _, vp := range l.of.viewpoints(l.At, quantity) {
-		sweep, err := l.of.engine.LastUnitOf(vp, some)
+	for _, vp := range l.Telling.viewpoints(l.At, quantity) {
+		sweep, err := l.Telling.Engine.LastUnitOf(vp, some)
 		if err != nil {
 			return nil, err
 		}
@@ -236,17 +236,17 @@ func (l *Lines) priced(quantity int, some pricing.Set) (sweeps []*pricing.Sweep,
 }
 
 // orders are the prices of a product's smallest order, by place among groups; nil: nobody can order as many.
-func (l *Lines) orders(least int) []*pricing.Sweep {
+func (l *Lines) Orders(least int) []*pricing.Sweep {
 	if least == 1 {
-		return l.single
+		return l.Single
 	}
 	return l.rare[least]
 }
 
 // price is what the last unit of a product's smallest order costs a guest, in minor units.
 func (l *Lines) price(p int32) (int64, bool) {
-	least, _ := l.of.baskets.Least(l.scope, p)
-	if sweeps := l.orders(least); sweeps != nil {
+	least, _ := l.Telling.Baskets.Least(l.Scope, p)
+	if sweeps := l.Orders(least); sweeps != nil {
 		return sweeps[0].Price(p)
 	}
 	return 0, false
@@ -263,9 +263,9 @@ type Told struct {
 
 // Of is the line of a product; false where the channel lists none, or it has no price.
 func (l *Lines) Of(p int32) (Told, bool) {
-	t, product := l.of, l.of.engine.Products()[p]
-	least, multiple := t.baskets.Least(l.scope, p)
-	sweeps := l.orders(least)
+	t, product := l.Telling, l.Telling.Engine.Products()[p]
+	least, multiple := t.Baskets.Least(l.Scope, p)
+	sweeps := l.Orders(least)
 	if sweeps == nil {
 		return Told{}, false
 	}
@@ -277,14 +277,14 @@ func (l *Lines) Of(p int32) (Told, bool) {
 	told := Told{Minor: minor, Rules: rules, Product: p, Line: Line{SKU: product.SKU, Name: product.Name,
 		Price: money.FormatMinor(minor, l.Digits), Currency: l.Currency, Tax: "included"}}
 	line := &told.Line
-	if _, included := l.scope.Tax(product.TaxClass); !included {
+	if _, included := l.Scope.Tax(product.TaxClass); !included {
 		line.Tax = "excluded"
 	}
 	if least > 1 || multiple > 1 {
 		line.Order = &LineOrder{least, multiple}
 	}
 	line.Breaks, line.Method, line.Ask = l.course(p, 0, least, minor)
-	for i, g := range t.groups {
+	for i, g := range t.Groups {
 		price, priced := sweeps[i+1].Price(p)
 		if !priced || !l.buyer(i+1).apart.Has(p) {
 			continue
@@ -335,7 +335,7 @@ func (l *Lines) texts(line *Line, rules []*pricing.Rule) {
 
 // Each visits the lines of all products that were priced, several at once.
 func (l *Lines) Each(visit func(p int32, told Told, is bool)) {
-	pricing.InParallel(len(l.of.engine.Products()), func(from, to int) {
+	pricing.InParallel(len(l.Telling.Engine.Products()), func(from, to int) {
 		for p := int32(from); p < int32(to); p++ {
 			if l.some == nil || l.some.Has(p) {
 				told, is := l.Of(p)
@@ -373,13 +373,13 @@ func (l *Lines) digests(some pricing.Set) (map[int32]*Digest, error) {
 
 // Instant is a moment as channels are told it: with the book's offset from UTC.
 func (t *Telling) Instant(at pricing.Moment) string {
-	return at.Instant(t.zone).Format("2006-01-02T15:04:05Z07:00")
+	return at.Instant(t.Zone).Format("2006-01-02T15:04:05Z07:00")
 }
 
 // numbers are those of the products of some SKUs that are in the book.
-func (t *Telling) numbers(skus []string) (products []int32) {
+func (t *Telling) Numbers(skus []string) (products []int32) {
 	for _, sku := range skus {
-		if p, exists := t.engine.ProductNumber(sku); exists {
+		if p, exists := t.Engine.ProductNumber(sku); exists {
 			products = append(products, p)
 		}
 	}

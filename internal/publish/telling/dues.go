@@ -1,4 +1,4 @@
-package publish
+package telling
 
 import (
 	"maps"
@@ -25,7 +25,7 @@ func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error)
 			}
 			return true
 		})
-		first, err := l.digests(l.of.engine.SetOf(unknown))
+		first, err := l.digests(l.Telling.Engine.SetOf(unknown))
 		if err != nil {
 			return false, err
 		}
@@ -35,7 +35,7 @@ func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error)
 			return false, err
 		}
 		for p, now := range next {
-			if !alike(last[p], now) {
+			if !Alike(last[p], now) {
 				changed = append(changed, p)
 			}
 			last[p] = now
@@ -44,7 +44,7 @@ func (l *Lines) Dues(to pricing.Moment, limit int) (dues []DueMoment, err error)
 		if len(changed) > 0 {
 			due := DueMoment{At: at, Changed: changed}
 			for _, p := range changed {
-				due.SKUs = append(due.SKUs, l.of.engine.Products()[p].SKU)
+				due.SKUs = append(due.SKUs, l.Telling.Engine.Products()[p].SKU)
 			}
 			dues = append(dues, due)
 		}
