@@ -14,7 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"dogbane/internal/publish"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/store"
 )
 
@@ -103,7 +103,7 @@ func seesRestored(ctx context.Context, s *store.Store, h *highest) error {
 }
 
 // comparesFirst holds what a channel shows against what it took, where that has to be known before it is sent anything.
-func comparesFirst(ctx context.Context, s *store.Store, c *publish.Comparer, channel string) error {
+func comparesFirst(ctx context.Context, s *store.Store, c *sending.Comparer, channel string) error {
 	has, err := s.ComparesFirst(ctx, channel)
 	if err != nil || !has {
 		return err

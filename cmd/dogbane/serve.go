@@ -32,6 +32,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/localdb"
@@ -152,7 +153,7 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	defer stop()
 	sender := newSender(s, live, present.Now)
 	desk := publish.NewDesk(s, present.Now, server.BrokenPrices(s), sender.Wake)
-	comparer := &publish.Comparer{Keeper: s, Now: present.Now}
+	comparer := &sending.Comparer{Keeper: s, Now: present.Now}
 	sender.Newer, sender.Told = comparer.Ask, desk.Turned
 	sender.Begins = func(ctx context.Context, p *publish.Publication) error {
 		if err := sent.note(p.ID); err != nil {
@@ -408,12 +409,12 @@ func listen(address string) (net.Listener, error) {
 const lease = 3 * time.Second
 
 // newSender sends what is queued, with the book's clock for what is recorded of prices.
-func newSender(s *store.Store, live *book.Live, now clock.Clock) *publish.Sender {
-	return &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: lease,
+func newSender(s *store.Store, live *book.Live, now clock.Clock) *sending.Sender {
+	return &sending.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: lease,
 		Instant: func(p *publish.Publication) string {
 			return p.At.Instant(live.Current().Zone).Format("2006-01-02T15:04:05Z07:00")
 		},
-		Wait: publish.Sleep}
+		Wait: sending.Sleep}
 }
 
 // publishOpening brings the demo's channels to the prices of a while ago, as if they had been published then.

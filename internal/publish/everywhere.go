@@ -127,3 +127,11 @@ func (e *everywhere) of(sku string) There {
 	}
 	return t
 }
+
+// Drift is a product of which a channel does not show what it took.
+type Drift struct {
+	SKU         string
+	Took, Shows *string // prices; nil: none
+	Since       time.Time
+	Accepted    bool // somebody lives with it, as long as it stays what it is
+}

@@ -4,6 +4,9 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+
+	"dogbane/internal/publish/sending"
+
 	mathrand "math/rand/v2"
 	"os"
 	"regexp"
@@ -63,8 +66,8 @@ func TestTheDatabaseFailsWhileSending(t *testing.T) {
 	none := func(context.Context, *book.Snapshot, string) (map[string]bool, error) { return nil, nil }
 	desk := publish.NewDesk(direct, time.Now, none, nil)
 	o := &office{t: t, store: direct, live: live, desk: desk, now: time.Now()}
-	sender := &publish.Sender{Keeper: s, Owner: rand.Text(), Book: time.Now, Machine: time.Now, Lease: 800 * time.Millisecond,
-		Wait: publish.Sleep, Instant: func(p *publish.Publication) string { return p.At.String() }}
+	sender := &sending.Sender{Keeper: s, Owner: rand.Text(), Book: time.Now, Machine: time.Now, Lease: 800 * time.Millisecond,
+		Wait: sending.Sleep, Instant: func(p *publish.Publication) string { return p.At.String() }}
 	ctx, stop := context.WithCancel(t.Context())
 	var running sync.WaitGroup
 	running.Go(func() { sender.Run(ctx) })

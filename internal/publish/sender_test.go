@@ -22,6 +22,7 @@ import (
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
@@ -33,7 +34,7 @@ type office struct {
 	store  *store.Store
 	live   *book.Live
 	desk   *publish.Desk
-	sender *publish.Sender
+	sender *sending.Sender
 	out    *publishtest.Channel
 
 	mu  sync.Mutex
@@ -76,7 +77,7 @@ func opened(t testing.TB, doc string) *office {
 
 // another has another instance take over.
 func (o *office) another() {
-	o.sender = &publish.Sender{Keeper: o.store, Owner: rand.Text(), Book: o.clock,
+	o.sender = &sending.Sender{Keeper: o.store, Owner: rand.Text(), Book: o.clock,
 		Machine: o.clock, Lease: time.Minute, Wait: o.wait, Instant: func(p *publish.Publication) string { return p.At.String() }}
 	broken := func(context.Context, *book.Snapshot, string) (map[string]bool, error) { return nil, nil }
 	o.desk = publish.NewDesk(o.store, o.clock, broken, nil)
@@ -461,7 +462,7 @@ func TestManyMomentsTwoInstances(t *testing.T) {
 func TestDrift(t *testing.T) {
 	o := opened(t, shop)
 	o.publishes(publish.Wish{})
-	c := &publish.Comparer{Keeper: o.store, Now: o.clock}
+	c := &sending.Comparer{Keeper: o.store, Now: o.clock}
 	drifts, err := c.Compare(t.Context(), "web")
 	require.NoError(t, err)
 	require.Empty(t, drifts)

@@ -22,6 +22,7 @@ import (
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/publish/telling"
 	"dogbane/internal/store"
 )
@@ -92,7 +93,7 @@ func asProblem(err error) error {
 	var unknown *pieces.UnknownPiece
 	var whole *publish.ErrWholeOnly
 	var turned *publish.ErrTurned
-	var unreachable *publish.Unreachable
+	var unreachable *sending.Unreachable
 	var broken *checks.BrokenError
 	var outage *store.Outage
 	switch {

@@ -30,6 +30,7 @@ import (
 	"dogbane/internal/jobs"
 	"dogbane/internal/mail"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/store"
 )
 
@@ -40,8 +41,8 @@ type Parts struct {
 	Clocks   clock.Clocks
 	Desk     *publish.Desk
 	Schedule *publish.Schedule
-	Comparer *publish.Comparer
-	Sender   *publish.Sender
+	Comparer *sending.Comparer
+	Sender   *sending.Sender
 	Jobs     *jobs.Shelf
 	Mail     *mail.Sender
 }

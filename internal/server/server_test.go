@@ -15,6 +15,9 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"dogbane/internal/publish/sending"
+
 	_ "time/tzdata"
 
 	"github.com/stretchr/testify/require"
@@ -66,12 +69,12 @@ func idle(ctx context.Context, s *store.Store, live *book.Live) *server.Server {
 // idleBy is one by other clocks.
 func idleBy(ctx context.Context, s *store.Store, live *book.Live, clocks clock.Clocks) *server.Server {
 	now := clocks.Book
-	sender := &publish.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: 3 * time.Second,
-		Instant: func(p *publish.Publication) string { return p.At.String() }, Wait: publish.Sleep}
+	sender := &sending.Sender{Keeper: s, Owner: rand.Text(), Book: now, Machine: time.Now, Lease: 3 * time.Second,
+		Instant: func(p *publish.Publication) string { return p.At.String() }, Wait: sending.Sleep}
 	desk := publish.NewDesk(s, now, server.BrokenPrices(s), sender.Wake)
 	sender.Told = desk.Turned
 	return server.New(server.Parts{Store: s, Live: live, Clocks: clocks, Sender: sender,
-		Desk: desk, Comparer: &publish.Comparer{Keeper: s, Now: now},
+		Desk: desk, Comparer: &sending.Comparer{Keeper: s, Now: now},
 		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
 		Mail: mail.NewSender("shop@marram.example")})
 }

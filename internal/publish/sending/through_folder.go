@@ -1,4 +1,4 @@
-package publish
+package sending
 
 import (
 	"context"
@@ -7,13 +7,14 @@ import (
 	"log/slog"
 	"time"
 
+	"dogbane/internal/publish"
 	"dogbane/internal/publish/format"
 	"dogbane/internal/publish/transport"
 )
 
 // throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed;
 // nil: it is read.
-func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, link *Link, m *format.Message) error {
+func (s *Sender) throughFolder(ctx, holding context.Context, p *publish.Publication, link *publish.Link, m *format.Message) error {
 	folder := &transport.Folder{Path: link.Address}
 	for pause := firstPause; ; {
 		parts, err := s.Keeper.Parts(holding, p.ID)
@@ -67,7 +68,7 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *Publication, lin
 
 // layDown lays a publication down. What answers to its number before that is of another program's life; problem says
 // why the folder cannot be used.
-func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publication, part *Part, m *format.Message,
+func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *publish.Publication, part *publish.Part, m *format.Message,
 	now time.Time) (problem, err error) {
 	if part.FirstTried == nil {
 		if problem := folder.Forget(p.ID); problem != nil {
@@ -85,7 +86,7 @@ func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *Publi
 	return nil, s.Keeper.KeepPart(ctx, p.ID, s.Owner, *part)
 }
 
-func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *Publication, m *format.Message) error {
+func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *publish.Publication, m *format.Message) error {
 	if m == nil {
 		body, err := s.Keeper.PartBytes(ctx, p.ID, 1)
 		if err != nil {
@@ -125,9 +126,9 @@ func (s *Sender) Late(ctx context.Context) error {
 			if err != nil || answers == nil {
 				continue
 			}
-			replies := map[string]Reply{}
+			replies := map[string]publish.Reply{}
 			for sku, a := range answers {
-				replies[sku] = Reply(a)
+				replies[sku] = publish.Reply(a)
 			}
 			err = s.Keeper.KeepLate(ctx, id, replies, s.Book())
 			s.told(channel)

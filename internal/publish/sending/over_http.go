@@ -1,4 +1,4 @@
-package publish
+package sending
 
 import (
 	"context"
@@ -7,11 +7,12 @@ import (
 	"strings"
 	"time"
 
+	"dogbane/internal/publish"
 	"dogbane/internal/publish/transport"
 )
 
 // overHTTP sends the parts of a publication one after the other until each has its answer, or nothing more comes.
-func (s *Sender) overHTTP(ctx, holding context.Context, p *Publication, link *Link) error {
+func (s *Sender) overHTTP(ctx, holding context.Context, p *publish.Publication, link *publish.Link) error {
 	channel := &transport.HTTP{Address: link.Address, Token: link.Token}
 	pause := time.Duration(0) // after an attempt of which nobody knows what it did
 	for {
@@ -87,7 +88,7 @@ func upper(text string) string {
 
 // nextPart is the part that is to be asked for next, and in how long: the first that has no answer, but those that the
 // channel reviews do not keep the next from being sent. nil: all are answered.
-func nextPart(parts []Part, now time.Time) (next *Part, in time.Duration) {
+func nextPart(parts []publish.Part, now time.Time) (next *publish.Part, in time.Duration) {
 	for i := range parts {
 		p := &parts[i]
 		if p.Answered {
@@ -108,7 +109,7 @@ func nextPart(parts []Part, now time.Time) (next *Part, in time.Duration) {
 }
 
 // digest keeps what an answer says. over says that the publication has ended before all was answered.
-func (s *Sender) digest(ctx, holding context.Context, p *Publication, link *Link, part *Part, r transport.Result,
+func (s *Sender) digest(ctx, holding context.Context, p *publish.Publication, link *publish.Link, part *publish.Part, r transport.Result,
 	pause *time.Duration) (over bool, problem string, err error) {
 	now := s.Machine().UTC()
 	wait := func(d time.Duration) {

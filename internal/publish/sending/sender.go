@@ -1,4 +1,4 @@
-package publish
+package sending
 
 import (
 	"context"
@@ -12,17 +12,18 @@ import (
 	"time"
 
 	"dogbane/internal/clock"
+	"dogbane/internal/publish"
 	"dogbane/internal/publish/format"
 )
 
 // Outbox is what the sender keeps, and how it tells others what is its own to send.
 type Outbox interface {
-	Links(ctx context.Context) (map[string]Link, error)
+	Links(ctx context.Context) (map[string]publish.Link, error)
 	// Underway are publications that are queued or sent, the lowest number of each channel.
-	Underway(ctx context.Context) ([]Publication, error)
-	Publication(ctx context.Context, id int64) (Publication, error)
+	Underway(ctx context.Context) ([]publish.Publication, error)
+	Publication(ctx context.Context, id int64) (publish.Publication, error)
 	// Going are the rows of a publication that are sent, by their parts, with what is said of each.
-	Going(ctx context.Context, id int64) ([]Going, error)
+	Going(ctx context.Context, id int64) ([]publish.Going, error)
 	// Claim makes a publication an owner's for as long as a lease lasts; false where it is another's.
 	Claim(ctx context.Context, id int64, owner string, lease time.Duration) (bool, error)
 	// Renew lengthens a lease: ErrLost where it is not the owner's any more, *Stopped where somebody stops what is sent,
@@ -32,20 +33,20 @@ type Outbox interface {
 	// FixParts keeps the bytes of all parts before the first is sent. A single one has all rows, of several each has
 	// those that were prepared for it.
 	FixParts(ctx context.Context, id int64, owner string, parts [][]byte) error
-	Parts(ctx context.Context, id int64) ([]Part, error)
+	Parts(ctx context.Context, id int64) ([]publish.Part, error)
 	PartBytes(ctx context.Context, id int64, number int) ([]byte, error)
-	KeepPart(ctx context.Context, id int64, owner string, p Part) error
+	KeepPart(ctx context.Context, id int64, owner string, p publish.Part) error
 	// KeepAnswers keeps answers to a part with what the channel shows from then on; a line not named is unanswered. nil:
 	// the channel will not answer any more.
-	KeepAnswers(ctx context.Context, p *Publication, owner string, number int, answers map[string]Reply,
+	KeepAnswers(ctx context.Context, p *publish.Publication, owner string, number int, answers map[string]publish.Reply,
 		at time.Time) error
-	End(ctx context.Context, p *Publication, owner, problem string, at time.Time) error
+	End(ctx context.Context, p *publish.Publication, owner, problem string, at time.Time) error
 	// DropUnsent drops what was prepared before an instant and nobody sent.
 	DropUnsent(ctx context.Context, before, now time.Time) error
 	// Unsettled are ended publications of which lines are unanswered.
 	Unsettled(ctx context.Context, channel string, since time.Time) ([]int64, error)
 	// KeepLate keeps answers that come after a publication has ended.
-	KeepLate(ctx context.Context, id int64, answers map[string]Reply, at time.Time) error
+	KeepLate(ctx context.Context, id int64, answers map[string]publish.Reply, at time.Time) error
 }
 
 // Sender sends what is queued: one publication to a channel at a time, in rising order, whichever instance is alive.
@@ -56,7 +57,7 @@ type Sender struct {
 	Book    clock.Clock // for what is recorded of prices
 	Machine clock.Clock // for patience
 	// Instant is a publication's moment as channels are told it.
-	Instant func(p *Publication) string
+	Instant func(p *publish.Publication) string
 	// Wait lets time pass; false where ctx has ended.
 	Wait func(ctx context.Context, d time.Duration) bool
 	// Newer is told of a channel that has a newer publication than the program knows; nil: nobody is.
@@ -64,7 +65,7 @@ type Sender struct {
 	// Told is told of a channel of which another answer is kept; nil: nobody is.
 	Told func(channel string)
 	// Begins is asked before anything of a publication is sent; its error puts that off. nil: nobody is.
-	Begins func(ctx context.Context, p *Publication) error
+	Begins func(ctx context.Context, p *publish.Publication) error
 	Lease  time.Duration // how long a publication is an instance's that says nothing
 
 	mu    sync.Mutex
@@ -194,16 +195,16 @@ func (s *Sender) send(ctx context.Context, id int64) {
 	defer close(done)
 	holder.Go(func() { s.hold(id, done, lose) })
 	err := s.deliver(ctx, holding, id)
-	var stopped *Stopped
+	var stopped *publish.Stopped
 	switch cause := context.Cause(holding); {
 	case err == nil:
 	case errors.As(cause, &stopped):
 		err = s.over(id, stopped.Error())
-	case errors.Is(cause, ErrUnlinked):
+	case errors.Is(cause, publish.ErrUnlinked):
 		err = s.over(id, unlinkedMeanwhile)
 	}
 	switch {
-	case errors.Is(err, ErrLost) || errors.Is(context.Cause(holding), ErrLost):
+	case errors.Is(err, publish.ErrLost) || errors.Is(context.Cause(holding), publish.ErrLost):
 		slog.Warn("another instance sends a publication that was this one's", "publication", id)
 	case err != nil && ctx.Err() == nil:
 		slog.Error("sending was interrupted; it goes on", "publication", id, "error", err)
@@ -231,11 +232,11 @@ func (s *Sender) hold(id int64, done <-chan struct{}, lose context.CancelCauseFu
 		ctx, cancel := context.WithTimeout(context.Background(), s.Lease/4)
 		err := s.Keeper.Renew(ctx, id, s.Owner, s.Lease)
 		cancel()
-		var stopped *Stopped
+		var stopped *publish.Stopped
 		switch {
 		case err == nil:
 			last = s.Machine()
-		case errors.Is(err, ErrLost), errors.Is(err, ErrUnlinked), errors.As(err, &stopped):
+		case errors.Is(err, publish.ErrLost), errors.Is(err, publish.ErrUnlinked), errors.As(err, &stopped):
 			select {
 			case <-done: // it has just ended
 			default:
@@ -243,7 +244,7 @@ func (s *Sender) hold(id int64, done <-chan struct{}, lose context.CancelCauseFu
 			}
 			return
 		case s.Machine().Sub(last) > s.Lease*3/4:
-			lose(ErrLost)
+			lose(publish.ErrLost)
 			return
 		}
 	}
@@ -309,12 +310,12 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 }
 
 // fix keeps the bytes of all parts, and tells the last. A folder gets all in one.
-func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) (last *format.Message, err error) {
+func (s *Sender) fix(ctx context.Context, p *publish.Publication, link *publish.Link) (last *format.Message, err error) {
 	rows, err := s.Keeper.Going(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	var chunks [][]Going
+	var chunks [][]publish.Going
 	for i := range rows {
 		n := rows[i].Part - 1
 		if link.Kind == "folder" {
@@ -355,7 +356,7 @@ func (s *Sender) fix(ctx context.Context, p *Publication, link *Link) (last *for
 	return last, s.Keeper.FixParts(ctx, p.ID, s.Owner, parts)
 }
 
-func (s *Sender) end(ctx context.Context, p *Publication, problem string) error {
+func (s *Sender) end(ctx context.Context, p *publish.Publication, problem string) error {
 	err := s.Keeper.End(ctx, p, s.Owner, problem, s.Book())
 	s.told(p.Channel)
 	if err != nil {
@@ -367,18 +368,18 @@ func (s *Sender) end(ctx context.Context, p *Publication, problem string) error 
 }
 
 // answered keeps answers to a part, however long the database is away, as long as the publication is this instance's.
-func (s *Sender) answered(ctx context.Context, p *Publication, number int, answers map[string]format.Answer) error {
-	var replies map[string]Reply // nil: it will not answer any more
+func (s *Sender) answered(ctx context.Context, p *publish.Publication, number int, answers map[string]format.Answer) error {
+	var replies map[string]publish.Reply // nil: it will not answer any more
 	if answers != nil {
-		replies = make(map[string]Reply, len(answers))
+		replies = make(map[string]publish.Reply, len(answers))
 	}
 	for sku, a := range answers {
-		replies[sku] = Reply(a)
+		replies[sku] = publish.Reply(a)
 	}
 	return s.keep(ctx, p, number, replies)
 }
 
-func (s *Sender) keep(ctx context.Context, p *Publication, number int, replies map[string]Reply) error {
+func (s *Sender) keep(ctx context.Context, p *publish.Publication, number int, replies map[string]publish.Reply) error {
 	err := s.Keeper.KeepAnswers(ctx, p, s.Owner, number, replies, s.Book())
 	s.told(p.Channel)
 	return err
@@ -391,7 +392,7 @@ func (s *Sender) told(channel string) {
 }
 
 // takenWhole keeps every line of a part as taken.
-func (s *Sender) takenWhole(ctx context.Context, p *Publication, number int) error {
+func (s *Sender) takenWhole(ctx context.Context, p *publish.Publication, number int) error {
 	body, err := s.Keeper.PartBytes(ctx, p.ID, number)
 	if err != nil {
 		return err
@@ -400,9 +401,9 @@ func (s *Sender) takenWhole(ctx context.Context, p *Publication, number int) err
 	if err != nil {
 		return err
 	}
-	replies := map[string]Reply{}
+	replies := map[string]publish.Reply{}
 	for _, sku := range append(skus, m.Remove...) {
-		replies[sku] = Reply{Taken: true}
+		replies[sku] = publish.Reply{Taken: true}
 	}
 	return s.keep(ctx, p, number, replies)
 }

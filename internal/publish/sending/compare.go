@@ -1,4 +1,4 @@
-package publish
+package sending
 
 import (
 	"context"
@@ -10,26 +10,19 @@ import (
 	"time"
 
 	"dogbane/internal/money"
+	"dogbane/internal/publish"
 	"dogbane/internal/publish/transport"
 )
 
-// Drift is a product of which a channel does not show what it took.
-type Drift struct {
-	SKU         string
-	Took, Shows *string // prices; nil: none
-	Since       time.Time
-	Accepted    bool // somebody lives with it, as long as it stays what it is
-}
-
 // DriftKeeper keeps drifts.
 type DriftKeeper interface {
-	Links(ctx context.Context) (map[string]Link, error)
-	ChannelState(ctx context.Context, channel string) (ChannelState, error)
-	Know(ctx context.Context, channel string, at time.Time) (*Know, error)
-	Underway(ctx context.Context) ([]Publication, error)
-	Drifts(ctx context.Context, channel string) ([]Drift, error)
+	Links(ctx context.Context) (map[string]publish.Link, error)
+	ChannelState(ctx context.Context, channel string) (publish.ChannelState, error)
+	Know(ctx context.Context, channel string, at time.Time) (*publish.Know, error)
+	Underway(ctx context.Context) ([]publish.Publication, error)
+	Drifts(ctx context.Context, channel string) ([]publish.Drift, error)
 	// KeepDrifts keeps what comparing found in the place of what it found before.
-	KeepDrifts(ctx context.Context, channel string, drifts []Drift, at time.Time) error
+	KeepDrifts(ctx context.Context, channel string, drifts []publish.Drift, at time.Time) error
 }
 
 // Comparer holds what channels show against what they took.
@@ -113,23 +106,23 @@ const (
 
 // Compare reads what a channel shows and holds it against what it took. While a publication to it is under way nothing
 // is compared: lines may be on their way.
-func (c *Comparer) Compare(ctx context.Context, channel string) ([]Drift, error) {
+func (c *Comparer) Compare(ctx context.Context, channel string) ([]publish.Drift, error) {
 	return c.compare(ctx, channel, false)
 }
 
 // CompareFirst compares before the publication is sent that waits for it.
-func (c *Comparer) CompareFirst(ctx context.Context, channel string) ([]Drift, error) {
+func (c *Comparer) CompareFirst(ctx context.Context, channel string) ([]publish.Drift, error) {
 	return c.compare(ctx, channel, true)
 }
 
-func (c *Comparer) compare(ctx context.Context, channel string, first bool) ([]Drift, error) {
+func (c *Comparer) compare(ctx context.Context, channel string, first bool) ([]publish.Drift, error) {
 	links, err := c.Keeper.Links(ctx)
 	if err != nil {
 		return nil, err
 	}
 	link, linked := links[channel]
 	if !linked || link.Kind != "http" {
-		return nil, fmt.Errorf("channel %q: %w", channel, ErrUnlinked)
+		return nil, fmt.Errorf("channel %q: %w", channel, publish.ErrUnlinked)
 	}
 	state, err := c.Keeper.ChannelState(ctx, channel)
 	if err != nil {
@@ -206,13 +199,13 @@ func (u *Unreachable) Error() string {
 func (u *Unreachable) Unwrap() error { return u.Err }
 
 // driftsOf are the differences between what a channel took and what it shows, by SKU; since when, if found before.
-func driftsOf(know *Know, shows map[string][2]string, before []Drift, now time.Time) (drifts []Drift) {
-	known := map[string]Drift{}
+func driftsOf(know *publish.Know, shows map[string][2]string, before []publish.Drift, now time.Time) (drifts []publish.Drift) {
+	known := map[string]publish.Drift{}
 	for _, d := range before {
 		known[d.SKU] = d
 	}
 	add := func(sku string, took, shown *string) {
-		d := Drift{SKU: sku, Took: took, Shows: shown, Since: now}
+		d := publish.Drift{SKU: sku, Took: took, Shows: shown, Since: now}
 		if was, is := known[sku]; is && sameText(was.Took, took) && sameText(was.Shows, shown) {
 			d.Since, d.Accepted = was.Since, was.Accepted
 		}
@@ -246,7 +239,7 @@ func driftsOf(know *Know, shows map[string][2]string, before []Drift, now time.T
 			add(sku, nil, &text)
 		}
 	}
-	slices.SortFunc(drifts, func(a, b Drift) int { return strings.Compare(a.SKU, b.SKU) })
+	slices.SortFunc(drifts, func(a, b publish.Drift) int { return strings.Compare(a.SKU, b.SKU) })
 	return drifts
 }
 
