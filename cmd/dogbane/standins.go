@@ -59,7 +59,7 @@ func (d *demoShop) open(ctx context.Context, s *store.Store, program string, bac
 		return err
 	}
 	for _, f := range d.feeds {
-		if links[f.channel].Kind != "feed" { // somebody has it told otherwise
+		if links[f.channel].Kind != publish.Feed { // somebody has it told otherwise
 			continue
 		}
 		key, err := keyOf(ctx, s, filepath.Join(d.folder, f.channel), f.channel, "feed")
@@ -172,7 +172,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			return nil, err
 		}
 		page := fmt.Sprintf("http://%s/", listener.Addr())
-		link := publish.Link{Channel: c.Channel, Kind: "http", Address: page + "interface", Token: token}
+		link := publish.Link{Channel: c.Channel, Kind: publish.HTTP, Address: page + "interface", Token: token}
 		var pages http.Handler
 		closing := func() {}
 		if c.Till {
@@ -184,7 +184,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			out.behave = append(out.behave, func() { till.Behave(standin.TillManners{CutOff: c.CutOff}) })
 			background.Go(func() { till.Watch(ctx) })
 			out.tills = append(out.tills, sells{till, c.Channel})
-			link = publish.Link{Channel: c.Channel, Kind: "folder", Address: filepath.Join(folder, c.Channel+"-till")}
+			link = publish.Link{Channel: c.Channel, Kind: publish.Folder, Address: filepath.Join(folder, c.Channel+"-till")}
 			pages = till.Handler()
 		} else {
 			shop, err := standin.OpenShop(filepath.Join(folder, c.Channel), c.Name, c.Currency, token)
@@ -198,7 +198,7 @@ func startStandins(ctx context.Context, s *store.Store, data string, now clock.C
 			}
 			link.Pages = page + "goods/{sku}"
 			if c.Feed {
-				link = publish.Link{Channel: c.Channel, Kind: "feed", Pages: link.Pages}
+				link = publish.Link{Channel: c.Channel, Kind: publish.Feed, Pages: link.Pages}
 				out.feeds = append(out.feeds, fed{shop, c.Channel})
 			}
 			pages, closing = shop.Handler(), shop.Close
@@ -245,12 +245,12 @@ func reach(ctx context.Context, s *store.Store, l publish.Link, token, folder st
 // with the stand-ins' own token, through a folder of theirs, or by a feed, which leads nowhere else.
 func isStandin(l *publish.Link, token, folder string) bool {
 	switch l.Kind {
-	case "http":
+	case publish.HTTP:
 		u, err := url.Parse(l.Address)
 		return l.Token == token || err == nil && u.Hostname() == "127.0.0.1" &&
 			(u.Path == "/interface" || u.Path == "/interface/prices")
-	case "folder":
+	case publish.Folder:
 		return filepath.Base(filepath.Dir(l.Address)) == filepath.Base(folder) && strings.HasSuffix(l.Address, "-till")
 	}
-	return l.Kind == "feed"
+	return l.Kind == publish.Feed
 }

@@ -3,16 +3,25 @@ package publish
 import (
 	"errors"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
+	"dogbane/internal/book"
 	"dogbane/internal/publish/telling"
+)
+
+// The kinds of channels, by how they are reached.
+const (
+	HTTP   = "http"
+	Folder = "folder"
+	Feed   = "feed"
 )
 
 // Link is how a channel is reached, when it is told, and who has to agree.
 type Link struct {
 	Channel     string
-	Kind        string // "http", "folder" or "feed"
+	Kind        string // HTTP, Folder or Feed
 	Address     string
 	Token       string
 	Sends       string // "by-hand" or "on-the-minute"
@@ -30,7 +39,7 @@ func (l *Link) OnTheMinute() bool { return l.Sends == "on-the-minute" }
 // Page is where people see the prices of a channel that is reached over HTTP, or "".
 func (l *Link) Page() string {
 	u, err := url.Parse(l.Address)
-	if l.Kind != "http" || err != nil {
+	if l.Kind != HTTP || err != nil {
 		return ""
 	}
 	return u.Scheme + "://" + u.Host + "/"
@@ -44,8 +53,8 @@ func (l *Link) PageOf(sku string) string {
 	return strings.ReplaceAll(l.Pages, skuInPages, url.PathEscape(sku))
 }
 
-// CheckPages reports what is wrong with an address of pages; "" is none, and right.
-func CheckPages(pages string) error {
+// checkPages reports what is wrong with an address of pages; "" is none, and right.
+func checkPages(pages string) error {
 	if pages == "" {
 		return nil
 	}
@@ -59,6 +68,21 @@ func CheckPages(pages string) error {
 		return errors.New("must have {sku} behind the host")
 	case len(pages) > 500:
 		return errors.New("must be at most 500 bytes long")
+	}
+	return nil
+}
+
+// Check reports what is wrong with when a channel is told, against what its reductions are shown, and where its goods are
+// seen. Its error is a *book.InvalidError.
+func (l *Link) Check() error {
+	if l.Sends != "by-hand" && l.Sends != "on-the-minute" {
+		return book.Invalid("sends", "must be by-hand or on-the-minute")
+	}
+	if !slices.Contains(telling.ReferenceKinds, l.Reference) {
+		return book.Invalid("reference", "must be lowest30, catalog, list or rrp")
+	}
+	if err := checkPages(l.Pages); err != nil {
+		return book.Invalid("pages", "The address of its pages "+err.Error()+".")
 	}
 	return nil
 }

@@ -4,13 +4,10 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"maps"
 	"net/http"
 	"net/url"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -19,8 +16,8 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/publish/telling"
-	"dogbane/internal/publish/transport"
 	"dogbane/internal/store"
 )
 
@@ -117,8 +114,8 @@ func (s *Server) registerLinks(api huma.API) {
 		if err != nil {
 			return Tried{}, err
 		}
-		if problem := try(ctx, &link); problem != "" {
-			return Tried{Problem: problem}, nil
+		if problem := sending.Try(ctx, &link); problem != nil {
+			return Tried{Problem: upper(problem.Error()) + "."}, nil
 		}
 		return Tried{Works: true}, nil
 	}, unchecked)
@@ -185,33 +182,12 @@ func (s *Server) readLink(ctx context.Context, in *LinkBody) (publish.Link, erro
 	f := &in.Body
 	link := publish.Link{Channel: in.Channel, Kind: f.Kind, Address: strings.TrimSpace(f.Address),
 		Sends: cmp.Or(f.Sends, "by-hand"), Approval: "none", GiveUpAfter: defaultGiveUp,
-		Reference: telling.ReferenceKind(cmp.Or(f.Reference, string(telling.Lowest30)))}
+		Reference: telling.ReferenceKind(cmp.Or(f.Reference, string(telling.Lowest30))), Pages: strings.TrimSpace(f.Pages)}
 	if s.newest(ctx).Channel(in.Channel) == nil {
 		return link, fmt.Errorf("channel %q: %w", in.Channel, store.ErrNotFound)
 	}
-	switch f.Kind {
-	case "http":
-		if err := transport.CheckAddress(link.Address); err != nil {
-			return link, invalid("address", "The address "+err.Error()+".")
-		}
-	case "folder":
-		if err := allowedFolder(link.Address); err != nil {
-			return link, invalid("address", upper(err.Error())+".")
-		}
-	case "feed":
-		link.Address = ""
-	default:
-		return link, invalid("kind", "A channel is reached by http, through a folder, or fetches a feed: http, folder or feed.")
-	}
-	if link.Sends != "by-hand" && link.Sends != "on-the-minute" {
-		return link, invalid("sends", "must be by-hand or on-the-minute")
-	}
-	if !slices.Contains(telling.ReferenceKinds, link.Reference) {
-		return link, invalid("reference", "must be lowest30, catalog, list or rrp")
-	}
-	link.Pages = strings.TrimSpace(f.Pages)
-	if err := publish.CheckPages(link.Pages); err != nil {
-		return link, invalid("pages", "The address of its pages "+err.Error()+".")
+	if err := sending.Check(&link); err != nil {
+		return link, err
 	}
 	if err := readApproval(f.Approval, &link); err != nil {
 		return link, err
@@ -270,45 +246,6 @@ func host(address string) string {
 		return ""
 	}
 	return u.Scheme + "://" + u.Host
-}
-
-// allowedFolder reports what is wrong with the folder of a channel: it has to lie below one that the operator allows.
-func allowedFolder(folder string) error {
-	allowed := os.Getenv("DOGBANE_FOLDERS")
-	if allowed == "" {
-		return errors.New("no folder is allowed: whoever runs the program names one in DOGBANE_FOLDERS")
-	}
-	clean := filepath.Clean(folder)
-	for _, root := range filepath.SplitList(allowed) {
-		rel, err := filepath.Rel(root, clean)
-		if filepath.IsAbs(folder) && err == nil && rel != "." && rel != ".." && !strings.HasPrefix(rel, "../") {
-			return nil
-		}
-	}
-	return fmt.Errorf("the folder must lie below %s", strings.Join(filepath.SplitList(allowed), " or "))
-}
-
-// try says what is wrong with a link, in the channel's words; "": it works.
-func try(ctx context.Context, l *publish.Link) string {
-	switch l.Kind {
-	case "http":
-		channel := &transport.HTTP{Address: l.Address, Token: l.Token}
-		if _, _, err := channel.Shown(ctx, ""); err != nil {
-			return upper(err.Error()) + "."
-		}
-	case "folder":
-		folder := filepath.Join(l.Address, "in")
-		if err := os.MkdirAll(folder, 0o755); err != nil {
-			return upper(err.Error()) + "."
-		}
-		probe, err := os.CreateTemp(folder, ".probe")
-		if err != nil {
-			return upper(err.Error()) + "."
-		}
-		_ = probe.Close()
-		_ = os.Remove(probe.Name())
-	}
-	return ""
 }
 
 func upper(text string) string { return strings.ToUpper(text[:1]) + text[1:] }

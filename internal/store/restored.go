@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"time"
+
+	"dogbane/internal/publish"
 )
 
 // NextPublication is the number that the next publication gets.
@@ -36,7 +38,7 @@ func (s *Store) PutBack(ctx context.Context, now time.Time) (int64, error) {
 		return 0, err
 	}
 	for channel := range links {
-		if links[channel].Kind == "http" {
+		if links[channel].Kind == publish.HTTP {
 			if err := s.SetFact(ctx, compareFirst+channel, "yes"); err != nil {
 				return 0, err
 			}

@@ -11,7 +11,6 @@ import (
 
 	"dogbane/internal/money"
 	"dogbane/internal/publish"
-	"dogbane/internal/publish/transport"
 )
 
 // DriftKeeper keeps drifts.
@@ -68,7 +67,7 @@ func (c *Comparer) look(ctx context.Context) error {
 		c.mu.Lock()
 		asked, tried := c.asked[channel], c.tried[channel]
 		c.mu.Unlock()
-		if link.Kind != "http" || link.Compare == 0 && !asked {
+		if readerOf(&link) == nil || link.Compare == 0 && !asked {
 			continue
 		}
 		state, err := c.Keeper.ChannelState(ctx, channel)
@@ -121,7 +120,8 @@ func (c *Comparer) compare(ctx context.Context, channel string, first bool) ([]p
 		return nil, err
 	}
 	link, linked := links[channel]
-	if !linked || link.Kind != "http" {
+	out := readerOf(&link)
+	if !linked || out == nil {
 		return nil, fmt.Errorf("channel %q: %w", channel, publish.ErrUnlinked)
 	}
 	state, err := c.Keeper.ChannelState(ctx, channel)
@@ -134,7 +134,6 @@ func (c *Comparer) compare(ctx context.Context, channel string, first bool) ([]p
 	}
 	reading, cancel := context.WithTimeout(ctx, longestComparing)
 	defer cancel()
-	out := &transport.HTTP{Address: link.Address, Token: link.Token}
 	shows := map[string][2]string{}
 	for after, read := "", 0; ; {
 		lines, next, err := out.Shown(reading, after)

@@ -8,8 +8,37 @@ import (
 	"time"
 
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/format"
 	"dogbane/internal/publish/transport"
 )
+
+// overHTTP is how channels are reached that take prices over HTTP and say which they took.
+type overHTTP struct{}
+
+func (overHTTP) whole() bool                                               { return false }
+func (overHTTP) answersLate() bool                                         { return false }
+func (overHTTP) late(context.Context, *Sender, *publish.Link, int64) error { return nil }
+
+func (overHTTP) Check(address string) (string, error) {
+	if err := transport.CheckAddress(address); err != nil {
+		return "", fmt.Errorf("the address %w", err)
+	}
+	return address, nil
+}
+
+func (w overHTTP) Try(ctx context.Context, l *publish.Link) error {
+	_, _, err := w.Read(l).Shown(ctx, "")
+	return err
+}
+
+func (overHTTP) Read(l *publish.Link) Reader {
+	return &transport.HTTP{Address: l.Address, Token: l.Token}
+}
+
+func (overHTTP) send(ctx, holding context.Context, s *Sender, p *publish.Publication, l *publish.Link,
+	_ *format.Message) error {
+	return s.overHTTP(ctx, holding, p, l)
+}
 
 // overHTTP sends the parts of a publication one after the other until each has its answer, or nothing more comes.
 func (s *Sender) overHTTP(ctx, holding context.Context, p *publish.Publication, link *publish.Link) error {

@@ -292,25 +292,22 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 			return err
 		}
 	}
-	switch {
-	case p.Parts == 0:
-		return s.end(holding, &p, "")
-	case link.Kind == "http":
-		return s.overHTTP(ctx, holding, &p, &link)
-	case link.Kind == "folder":
-		return s.throughFolder(ctx, holding, &p, &link, last)
-	default: // nothing is sent: it is published the moment its publication is
-		for n := 1; n <= p.Parts; n++ {
-			if err := s.takenWhole(holding, &p, n); err != nil {
-				return err
-			}
-		}
+	if p.Parts == 0 {
 		return s.end(holding, &p, "")
 	}
+	way, err := WayOf(link.Kind)
+	if err != nil {
+		return err
+	}
+	return way.send(ctx, holding, s, &p, &link, last)
 }
 
-// fix keeps the bytes of all parts, and tells the last. A folder gets all in one.
+// fix keeps the bytes of all parts, and tells the last.
 func (s *Sender) fix(ctx context.Context, p *publish.Publication, link *publish.Link) (last *format.Message, err error) {
+	way, err := WayOf(link.Kind)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := s.Keeper.Going(ctx, p.ID)
 	if err != nil {
 		return nil, err
@@ -318,7 +315,7 @@ func (s *Sender) fix(ctx context.Context, p *publish.Publication, link *publish.
 	var chunks [][]publish.Going
 	for i := range rows {
 		n := rows[i].Part - 1
-		if link.Kind == "folder" {
+		if way.whole() {
 			n = 0
 		}
 		if n == len(chunks) {
@@ -423,4 +420,28 @@ func readMessage(body []byte) (m format.Message, skus []string, err error) {
 		skus = append(skus, head.SKU)
 	}
 	return m, skus, nil
+}
+
+// Late keeps answers that channels give to publications which have ended.
+func (s *Sender) Late(ctx context.Context) error {
+	links, err := s.Keeper.Links(ctx)
+	if err != nil {
+		return err
+	}
+	for channel, link := range links {
+		way, known := ways[link.Kind]
+		if !known || !way.answersLate() {
+			continue
+		}
+		ids, err := s.Keeper.Unsettled(ctx, channel, s.Book().Add(-lateAnswers))
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if err := way.late(ctx, s, &link, id); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -3,14 +3,51 @@ package sending
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
 	"time"
 
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/format"
 	"dogbane/internal/publish/transport"
 )
+
+// throughFolder is how channels are reached that take files from a folder and lay answers beside them.
+type throughFolder struct{}
+
+func (throughFolder) whole() bool               { return true }
+func (throughFolder) answersLate() bool         { return true }
+func (throughFolder) Read(*publish.Link) Reader { return nil }
+
+// Check wants a folder below one that the operator allows.
+func (throughFolder) Check(folder string) (string, error) { return folder, allowedFolder(folder) }
+
+func (throughFolder) Try(_ context.Context, l *publish.Link) error {
+	return (&transport.Folder{Path: l.Address}).Try()
+}
+
+func (throughFolder) send(ctx, holding context.Context, s *Sender, p *publish.Publication, l *publish.Link,
+	last *format.Message) error {
+	return s.throughFolder(ctx, holding, p, l, last)
+}
+
+func (throughFolder) late(ctx context.Context, s *Sender, l *publish.Link, id int64) error {
+	answers, err := (&transport.Folder{Path: l.Address}).Answers(id)
+	if err != nil || answers == nil {
+		return nil // there are none, or it is asked again later
+	}
+	replies := map[string]publish.Reply{}
+	for sku, a := range answers {
+		replies[sku] = publish.Reply(a)
+	}
+	err = s.Keeper.KeepLate(ctx, id, replies, s.Book())
+	s.told(l.Channel)
+	return err
+}
 
 // throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed;
 // nil: it is read.
@@ -107,35 +144,18 @@ func (s *Sender) lay(ctx context.Context, folder *transport.Folder, p *publish.P
 	return folder.Lay(p.ID, m.Lines, m.Remove, rules)
 }
 
-// Late keeps answers that folders give to publications which have ended.
-func (s *Sender) Late(ctx context.Context) error {
-	links, err := s.Keeper.Links(ctx)
-	if err != nil {
-		return err
+// allowedFolder reports what is wrong with the folder of a channel: it has to lie below one that the operator allows.
+func allowedFolder(folder string) error {
+	allowed := os.Getenv("DOGBANE_FOLDERS")
+	if allowed == "" {
+		return errors.New("no folder is allowed: whoever runs the program names one in DOGBANE_FOLDERS")
 	}
-	for channel, link := range links {
-		if link.Kind != "folder" {
-			continue
-		}
-		ids, err := s.Keeper.Unsettled(ctx, channel, s.Book().Add(-lateAnswers))
-		if err != nil {
-			return err
-		}
-		for _, id := range ids {
-			answers, err := (&transport.Folder{Path: link.Address}).Answers(id)
-			if err != nil || answers == nil {
-				continue
-			}
-			replies := map[string]publish.Reply{}
-			for sku, a := range answers {
-				replies[sku] = publish.Reply(a)
-			}
-			err = s.Keeper.KeepLate(ctx, id, replies, s.Book())
-			s.told(channel)
-			if err != nil {
-				return err
-			}
+	clean := filepath.Clean(folder)
+	for _, root := range filepath.SplitList(allowed) {
+		rel, err := filepath.Rel(root, clean)
+		if filepath.IsAbs(folder) && err == nil && rel != "." && rel != ".." && !strings.HasPrefix(rel, "../") {
+			return nil
 		}
 	}
-	return nil
+	return fmt.Errorf("the folder must lie below %s", strings.Join(filepath.SplitList(allowed), " or "))
 }

@@ -1,6 +1,7 @@
 package transport
 
 import (
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -200,4 +201,19 @@ func readAnswers(root *os.Root, file string) (map[string]format.Answer, error) {
 		return nil, fmt.Errorf("it has %d bytes, more than %d", about.Size(), int64(largestAnswer))
 	}
 	return format.ReadCSV(io.LimitReader(from, largestAnswer))
+}
+
+// Try reports whether files can be laid down in the folder.
+func (f *Folder) Try() error {
+	return f.within(func(root *os.Root) error {
+		if err := root.Mkdir("in", 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+		probe := path.Join("in", ".probe-"+rand.Text())
+		file, err := root.OpenFile(probe, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+		if err != nil {
+			return err
+		}
+		return errors.Join(file.Close(), root.Remove(probe))
+	})
 }
