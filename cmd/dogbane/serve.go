@@ -33,6 +33,7 @@ import (
 	"dogbane/internal/pricing/flags"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/sending"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/localdb"
@@ -171,7 +172,7 @@ func run(ctx context.Context, s *store.Store, options serveOptions) error {
 	due := func() time.Time { return present.Now().Add(common.Off()) }
 	parts := server.Parts{Store: s, Live: live, Clocks: clock.Clocks{Book: present.Now, Machine: time.Now}, Sender: sender,
 		Desk: desk, Comparer: comparer, Jobs: jobs.NewShelf(ctx),
-		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: due, Wake: sender.Wake},
+		Schedule: &timing.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: due, Wake: sender.Wake},
 		Mail:     mail.NewSender(cmp.Or(os.Getenv("DOGBANE_MAIL_FROM"), "shop@dogbane.example"))}
 	shop := &demoShop{}
 	if present.IsSet() {

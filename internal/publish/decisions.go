@@ -32,11 +32,11 @@ func (d *Desk) plan(ctx context.Context, e *Edition, to *target, w *Wish, p *Pub
 	if len(wanted) == 0 {
 		return nil
 	}
-	now, err := d.telling(ctx, to.Snapshot, p.Channel)
+	now, err := d.Telling(ctx, to.Snapshot, p.Channel)
 	if err != nil {
 		return err
 	}
-	before, err := d.telling(ctx, e.Snapshot, p.Channel)
+	before, err := d.Telling(ctx, e.Snapshot, p.Channel)
 	if err != nil {
 		return err
 	}
@@ -53,7 +53,7 @@ func (d *Desk) planFirst(ctx context.Context, to *target, w *Wish, p *Publicatio
 	if len(wanted) == 0 {
 		return nil
 	}
-	t, err := d.telling(ctx, to.Snapshot, p.Channel)
+	t, err := d.Telling(ctx, to.Snapshot, p.Channel)
 	if err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func (d *Desk) planFirst(ctx context.Context, to *target, w *Wish, p *Publicatio
 	if err != nil {
 		return err
 	}
-	dues, err := lines.Dues(p.At+telling.Ahead, mostDues)
+	dues, err := lines.Dues(p.At+telling.Ahead, MostDues)
 	for i := range dues {
 		for _, sku := range dues[i].SKUs {
 			if reason, is := wanted[sku]; is {

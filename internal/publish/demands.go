@@ -137,11 +137,11 @@ func (d *Desk) linesMove(ctx context.Context, p *Publication, rows []Row, over m
 // book says then without it: for guests, groups and the customers that brought rules name, at each quantity.
 func (d *Desk) plansMove(ctx context.Context, p *Publication, before, now *book.Snapshot, brought []book.Change,
 	over money.Rat) (bool, error) {
-	was, err := d.telling(ctx, before, p.Channel)
+	was, err := d.Telling(ctx, before, p.Channel)
 	if err != nil {
 		return false, err
 	}
-	is, err := d.telling(ctx, now, p.Channel)
+	is, err := d.Telling(ctx, now, p.Channel)
 	if err != nil {
 		return false, err
 	}

@@ -1,6 +1,3 @@
-// Package publish brings prices to the channels: what a channel is told of each product, what would change there, what
-// blocks it, who has to agree, sending, and what the channel answered. What a price is belongs to package pricing; what
-// was sent is kept by package store; bytes and how they travel belong to packages format and transport.
 package publish
 
 import (
@@ -8,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -32,27 +28,6 @@ const (
 	Again     Kind = "again"     // nothing changes, but nobody knows whether the channel shows it
 	Gone      Kind = "gone"      // the channel shows a price and should show none
 )
-
-// BrokenCheck blocks a line whose pinned price does not hold.
-const BrokenCheck flags.Kind = "pinned-price"
-
-// Stop is what keeps a price, or an offer, from being sent, with for whom and at which quantity it is worst.
-type Stop struct {
-	Kind            flags.Kind
-	Group, Customer string // "": a guest
-	Quantity        int
-	Price, Left     *money.Rat // what a piece costs then, and what is left of it; nil: unknown
-}
-
-// stopOf is a flag as what stops.
-func stopOf(f *flags.Flag) Stop {
-	s := Stop{Kind: f.Kind, Customer: f.Witness.Customer, Quantity: max(f.Witness.Quantity, 1),
-		Price: f.Price, Left: f.Margin}
-	if len(f.Witness.Groups) > 0 {
-		s.Group = f.Witness.Groups[0]
-	}
-	return s
-}
 
 // Difference is one product whose line in a channel is not what the book says.
 type Difference struct {
@@ -136,95 +111,6 @@ func (d *Differences) count() {
 			d.Unpriced++
 		}
 	}
-}
-
-// Blocked reports whether the row is sent only with a reason.
-func (d *Difference) Blocked() bool { return len(d.Stops) > 0 }
-
-// Blocked is how many rows are blocked.
-func (d *Differences) Blocked() int {
-	n := 0
-	for i := range d.Rows {
-		if d.Rows[i].Blocked() {
-			n++
-		}
-	}
-	return n
-}
-
-// Know is what is known of a channel: what it shows, which lines are open there, and which rules it took.
-type Know struct {
-	Shown map[string]telling.Shown
-	Later map[string]Later // what it will show from a later instant on
-	Until *time.Time       // when the first of that begins
-	Open  map[string]Open
-	Rules map[string]json.RawMessage
-}
-
-// Later is what a channel will show of a product; nil: nothing.
-type Later struct {
-	*telling.Shown
-	From time.Time
-}
-
-// Open says why a channel does not show, or may not show, what the book says of a product.
-type Open struct {
-	Unanswered, Behind, Held bool
-	HeldPrice                *money.Rat // the price that was taken back; nil: the product's removal was
-	LeftOut                  bool
-	Left                     telling.Digest // what it was when it was left out: it stays so as long as it is that
-	Since                    int64          // the first publication since which the line is open
-}
-
-// unlike are the SKUs of which something else was known than is of now: what the channel shows, or what is open there.
-func (k *Know) unlike(now *Know) (skus []string) {
-	if k == now {
-		return nil
-	}
-	for sku, is := range now.Shown {
-		if was, shown := k.Shown[sku]; !shown || !was.Same(&is) {
-			skus = append(skus, sku)
-		}
-	}
-	for sku := range k.Shown {
-		if _, shown := now.Shown[sku]; !shown {
-			skus = append(skus, sku)
-		}
-	}
-	for sku, is := range now.Open {
-		if was, open := k.Open[sku]; !open || !was.same(is) {
-			skus = append(skus, sku)
-		}
-	}
-	for sku := range k.Open {
-		if _, open := now.Open[sku]; !open {
-			skus = append(skus, sku)
-		}
-	}
-	return skus
-}
-
-func (o Open) same(other Open) bool {
-	return o.Unanswered == other.Unanswered && o.Behind == other.Behind && o.Held == other.Held &&
-		o.LeftOut == other.LeftOut && o.Left == other.Left && o.Since == other.Since &&
-		telling.SameAmount(o.HeldPrice, other.HeldPrice)
-}
-
-// later is what is known as it will be when everything that the channel was told ahead is shown.
-func (k *Know) later() *Know {
-	if len(k.Later) == 0 {
-		return k
-	}
-	next := *k
-	next.Shown = maps.Clone(k.Shown)
-	for sku, later := range k.Later {
-		if later.Shown == nil {
-			delete(next.Shown, sku)
-		} else {
-			next.Shown[sku] = *later.Shown
-		}
-	}
-	return &next
 }
 
 // Compare holds what a channel shows against what the book says at a moment. With whole, all lines are told again.
@@ -415,102 +301,6 @@ func differenceOf(open Open, was telling.Shown, shows bool, told telling.Told, i
 // stands notes what is open about a row whose price is known.
 func (d *Difference) stands(open Open) {
 	d.Held, d.Behind, d.Unanswered = open.holds(d.Price), open.Behind, open.Unanswered
-}
-
-// holds reports whether a line is held back: it was taken back, and the book still says what was taken back.
-func (o Open) holds(price *money.Rat) bool { return o.Held && telling.SameAmount(o.HeldPrice, price) }
-
-// judge finds what blocks rows, and what they leave.
-func (d *Differences) judge(t *telling.Telling, rows []Difference, broken map[string]bool) error {
-	x, err := t.Engine.Examine(pricing.Viewpoint{Channel: d.Channel, At: d.At})
-	if err != nil {
-		return fmt.Errorf("weigh the changes of channel %q: %w", d.Channel, err)
-	}
-	d.weigh(x, rows)
-	pricing.InParallel(len(rows), func(from, to int) {
-		for i := from; i < to; i++ {
-			r := &rows[i]
-			if r.Line == nil {
-				continue
-			}
-			first := d.lines.Single[0]
-			if cost, known := first.Cost(r.Product); known {
-				amount := money.FromMinor(cost, d.Digits)
-				r.Cost = &amount
-				if _, minor, known := first.Margin(r.Product); known {
-					margin := money.FromMinor(minor, d.Digits)
-					r.Margin = &margin
-				}
-			}
-			if stop := belowCost(d.lines, r); stop != nil {
-				if m := x.Margin(r.Product, *stop.Price); m != nil {
-					stop.Left = &m.Amount
-				}
-				r.Stops = append(r.Stops, *stop)
-			}
-			if broken[r.SKU] {
-				r.Stops = append(r.Stops, Stop{Kind: BrokenCheck, Quantity: 1, Price: r.Price})
-			}
-		}
-	})
-	var suspects []int32
-	for i := range rows {
-		if r := &rows[i]; r.Line != nil && t.Entry.Limits != nil && r.Begun.Reduced {
-			suspects = append(suspects, r.Product)
-		}
-	}
-	if len(suspects) == 0 {
-		return nil
-	}
-	q := flags.Question{From: d.At, To: d.At + 1, Channels: []string{d.Channel}, Groups: append([]string{""}, t.Groups...),
-		Quantities: t.Quantities()}
-	stopping, err := flags.Stopping(t.Engine, q, t.Engine.SetOf(suspects))
-	if err != nil {
-		return fmt.Errorf("hold the prices against the limits of channel %q: %w", d.Channel, err)
-	}
-	for i := range rows {
-		r := &rows[i]
-		if r.Line == nil {
-			continue
-		}
-		for _, f := range stopping[r.Product] {
-			if !slices.ContainsFunc(r.Stops, func(s Stop) bool { return s.Kind == f.Kind }) {
-				r.Stops = append(r.Stops, stopOf(&f))
-			}
-		}
-	}
-	return nil
-}
-
-// belowCost is for whom and at which quantity a row's product costs less than it does itself; nil: for nobody.
-func belowCost(l *telling.Lines, r *Difference) *Stop {
-	least, priced := int64(0), false
-	var worst Stop
-	look := func(quantity int, sweeps []*pricing.Sweep) {
-		for i, sw := range sweeps {
-			if price, ok := sw.Price(r.Product); ok && (!priced || price < least) {
-				least, priced = price, true
-				if worst.Quantity, worst.Group = quantity, ""; i > 0 {
-					worst.Group = l.Telling.Groups[i-1]
-				}
-			}
-		}
-	}
-	look(1, l.Single)
-	if r.Line.Order != nil {
-		look(r.Line.Order.Min, l.Orders(r.Line.Order.Min))
-	}
-	for _, step := range l.Steps {
-		if step.Moves.Has(r.Product) {
-			look(step.From, step.Sweeps)
-		}
-	}
-	if !priced || !l.Single[0].Loses(r.Product, least) {
-		return nil
-	}
-	price := money.FromMinor(least, l.Digits)
-	worst.Kind, worst.Price = flags.BelowCost, &price
-	return &worst
 }
 
 // untils says of rows how long they hold.

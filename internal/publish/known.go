@@ -179,8 +179,8 @@ func (d *Desk) link(ctx context.Context, channel string) (Link, error) {
 	return links[channel], nil
 }
 
-// telling is how a channel is told the prices of a version of the book.
-func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string) (*telling.Telling, error) {
+// Telling is how a channel is told the prices of a version of the book.
+func (d *Desk) Telling(ctx context.Context, snap *book.Snapshot, channel string) (*telling.Telling, error) {
 	link, err := d.link(ctx, channel)
 	if err != nil {
 		return nil, err
@@ -196,7 +196,7 @@ func (d *Desk) telling(ctx context.Context, snap *book.Snapshot, channel string)
 // known of it.
 func (d *Desk) grounds(ctx context.Context, snap *book.Snapshot, channel string) (t *telling.Telling,
 	broken map[string]bool, know *Know, err error) {
-	if t, err = d.telling(ctx, snap, channel); err != nil {
+	if t, err = d.Telling(ctx, snap, channel); err != nil {
 		return nil, nil, nil, err
 	}
 	if broken, err = d.broken(ctx, snap, channel); err != nil {

@@ -72,8 +72,8 @@ func checkPages(pages string) error {
 	return nil
 }
 
-// Check reports what is wrong with when a channel is told, against what its reductions are shown, and where its goods are
-// seen. Its error is a *book.InvalidError.
+// Check reports what is wrong with when a channel is told, against what its reductions are shown, and where its goods
+// are seen. Its error is a *book.InvalidError.
 func (l *Link) Check() error {
 	if l.Sends != "by-hand" && l.Sends != "on-the-minute" {
 		return book.Invalid("sends", "must be by-hand or on-the-minute")

@@ -4,9 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
-
-	"dogbane/internal/publish/sending"
-
 	mathrand "math/rand/v2"
 	"os"
 	"regexp"
@@ -24,6 +21,7 @@ import (
 	"dogbane/internal/checks"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/publishtest"
+	"dogbane/internal/publish/sending"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )

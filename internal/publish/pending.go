@@ -264,7 +264,7 @@ type planned struct {
 // laterOf is what each of the pieces that differ in a channel changes later, by its place.
 func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string, e *Edition,
 	at pricing.Moment) ([][]LaterLines, error) {
-	now, err := d.telling(ctx, snap, channel)
+	now, err := d.Telling(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -277,7 +277,7 @@ func (d *Desk) laterOf(ctx context.Context, snap *book.Snapshot, channel string,
 	}) {
 		return known.of, nil
 	}
-	before, err := d.telling(ctx, e.Snapshot, channel)
+	before, err := d.Telling(ctx, e.Snapshot, channel)
 	if err != nil {
 		return nil, err
 	}

@@ -41,7 +41,7 @@ func (d *Desk) Lines(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpo
 
 func (d *Desk) linesOf(ctx context.Context, snap *book.Snapshot, vp pricing.Viewpoint,
 	products []int32) ([]telling.Told, error) {
-	t, err := d.telling(ctx, snap, vp.Channel)
+	t, err := d.Telling(ctx, snap, vp.Channel)
 	if err != nil {
 		return nil, err
 	}

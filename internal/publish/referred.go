@@ -19,7 +19,7 @@ type Referred struct {
 // of the book were told it then, by product number. Those that are not reduced, or against nothing, are not among them.
 func (d *Desk) References(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
 	products []int32) (map[int32]Referred, error) {
-	t, err := d.telling(ctx, snap, channel)
+	t, err := d.Telling(ctx, snap, channel)
 	if err != nil {
 		return nil, err
 	}

@@ -24,6 +24,7 @@ import (
 	"dogbane/internal/publish/publishtest"
 	"dogbane/internal/publish/sending"
 	"dogbane/internal/publish/telling"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
 )
@@ -351,11 +352,11 @@ func TestAnotherInstanceGoesOn(t *testing.T) {
 }
 
 // scheduled has the office publish by itself what is due.
-func (o *office) scheduled() *publish.Schedule {
-	return &publish.Schedule{Desk: o.desk, Keeper: o.store, Book: o.live.Current, Now: o.clock, Wake: func() {}}
+func (o *office) scheduled() *timing.Schedule {
+	return &timing.Schedule{Desk: o.desk, Keeper: o.store, Book: o.live.Current, Now: o.clock, Wake: func() {}}
 }
 
-func (o *office) passes(d time.Duration, schedules ...*publish.Schedule) {
+func (o *office) passes(d time.Duration, schedules ...*timing.Schedule) {
 	o.t.Helper()
 	o.wait(o.t.Context(), d)
 	for _, s := range schedules {
@@ -438,7 +439,7 @@ func TestManyMomentsTwoInstances(t *testing.T) {
 	boundaries := 0
 	for boundaries < 200 {
 		was := o.out.Prices()["A"]
-		instances := []*publish.Schedule{first, second}
+		instances := []*timing.Schedule{first, second}
 		if boundaries > 100 {
 			instances = instances[1:]
 		}

@@ -11,6 +11,7 @@ import (
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
 	"dogbane/internal/publish/telling"
+	"dogbane/internal/publish/timing"
 )
 
 // evenings is a shop with a reduction every evening, in a campaign.
@@ -36,12 +37,12 @@ func TestCausesOfADueMoment(t *testing.T) {
 	o.publishes(publish.Wish{})
 	dues := o.dues()
 	require.Equal(t, "2026-11-26T17:00", dues[0].At.String(), "at 10:00 a campaign opens, and no price changes")
-	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Opens: true, Lines: 2}, {Kind: "rules", Code: "N", Opens: true, Lines: 1}},
-		publish.Causes(o.live.Current(), "web", &dues[0]), "what is for another channel is no cause")
-	require.Equal(t, []publish.Cause{{Kind: "rules", Code: "E", Lines: 2}}, publish.Causes(o.live.Current(), "web", &dues[1]))
+	require.Equal(t, []timing.Cause{{Kind: "rules", Code: "E", Opens: true, Lines: 2}, {Kind: "rules", Code: "N", Opens: true, Lines: 1}},
+		timing.Causes(o.live.Current(), "web", &dues[0]), "what is for another channel is no cause")
+	require.Equal(t, []timing.Cause{{Kind: "rules", Code: "E", Lines: 2}}, timing.Causes(o.live.Current(), "web", &dues[1]))
 	last := dues[len(dues)-1]
 	require.Equal(t, "2026-12-10T00:00", last.At.String())
-	require.Equal(t, []publish.Cause{{Kind: "campaigns", Code: "W", Lines: 1, Rules: 1}}, publish.Causes(o.live.Current(), "web", &last),
+	require.Equal(t, []timing.Cause{{Kind: "campaigns", Code: "W", Lines: 1, Rules: 1}}, timing.Causes(o.live.Current(), "web", &last),
 		"a rule that ends with its campaign is told with it")
 }
 

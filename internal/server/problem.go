@@ -24,6 +24,7 @@ import (
 	"dogbane/internal/publish/pieces"
 	"dogbane/internal/publish/sending"
 	"dogbane/internal/publish/telling"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/store"
 )
 
@@ -92,7 +93,7 @@ func asProblem(err error) error {
 	var dangling *pieces.Dangling
 	var unknown *pieces.UnknownPiece
 	var whole *publish.ErrWholeOnly
-	var turned *publish.ErrTurned
+	var turned *timing.ErrTurned
 	var unreachable *sending.Unreachable
 	var broken *checks.BrokenError
 	var outage *store.Outage

@@ -31,6 +31,7 @@ import (
 	"dogbane/internal/mail"
 	"dogbane/internal/publish"
 	"dogbane/internal/publish/sending"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/store"
 )
 
@@ -40,7 +41,7 @@ type Parts struct {
 	Live     *book.Live
 	Clocks   clock.Clocks
 	Desk     *publish.Desk
-	Schedule *publish.Schedule
+	Schedule *timing.Schedule
 	Comparer *sending.Comparer
 	Sender   *sending.Sender
 	Jobs     *jobs.Shelf

@@ -15,9 +15,6 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
-
-	"dogbane/internal/publish/sending"
-
 	_ "time/tzdata"
 
 	"github.com/stretchr/testify/require"
@@ -30,6 +27,8 @@ import (
 	"dogbane/internal/mail"
 	"dogbane/internal/pricing"
 	"dogbane/internal/publish"
+	"dogbane/internal/publish/sending"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/server"
 	"dogbane/internal/store"
 	"dogbane/internal/store/storetest"
@@ -75,7 +74,7 @@ func idleBy(ctx context.Context, s *store.Store, live *book.Live, clocks clock.C
 	sender.Told = desk.Turned
 	return server.New(server.Parts{Store: s, Live: live, Clocks: clocks, Sender: sender,
 		Desk: desk, Comparer: &sending.Comparer{Keeper: s, Now: now},
-		Schedule: &publish.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
+		Schedule: &timing.Schedule{Desk: desk, Keeper: s, Book: live.Current, Now: now, Wake: sender.Wake}, Jobs: jobs.NewShelf(ctx),
 		Mail: mail.NewSender("shop@marram.example")})
 }
 

@@ -9,9 +9,9 @@ import (
 
 	"dogbane/internal/book"
 	"dogbane/internal/pricing"
-	"dogbane/internal/publish"
 	"dogbane/internal/publish/pieces"
 	"dogbane/internal/publish/telling"
+	"dogbane/internal/publish/timing"
 	"dogbane/internal/store"
 )
 
@@ -46,7 +46,7 @@ type TurnAnswer struct {
 func (s *Server) causes(snap, version *book.Snapshot, channel string, due *telling.DueMoment,
 	behind map[pieces.Key][]*pricing.Channel) []DueCause {
 	list := []DueCause{}
-	for _, c := range publish.Causes(version, channel, due) {
+	for _, c := range timing.Causes(version, channel, due) {
 		out := DueCause{Kind: c.Kind, Code: c.Code, Name: c.Code, Opens: c.Opens, Lines: c.Lines, Rules: c.Rules,
 			Turns: []pricing.Turn{}, Along: []string{}}
 		name, turns := c.Turns(snap, due.At, snap.Present(s.Clocks.Book()))
@@ -55,7 +55,7 @@ func (s *Server) causes(snap, version *book.Snapshot, channel string, due *telli
 		}
 		turned := []pieces.Key{{Kind: c.Kind, Code: c.Code}}
 		if c.Kind == book.Campaigns {
-			for _, r := range publish.Along(snap.Book, c.Code, due.At, c.Opens) {
+			for _, r := range timing.Along(snap.Book, c.Code, due.At, c.Opens) {
 				turned = append(turned, pieces.Key{Kind: book.Rules, Code: r.Code})
 			}
 		}
@@ -82,7 +82,7 @@ func (s *Server) turn(ctx context.Context, in *struct {
 		return out, &pricing.QuestionError{Path: "at", Problem: err.Error()}
 	}
 	before := s.newest(ctx)
-	turn := publish.Turn{Kind: in.Body.Kind, Code: in.Body.Code, Turn: in.Body.Turn, At: at}
+	turn := timing.Turn{Kind: in.Body.Kind, Code: in.Body.Code, Turn: in.Body.Turn, At: at}
 	changes, summary, err := turn.Changes(before, before.Present(s.Clocks.Book()))
 	if err != nil {
 		return out, err

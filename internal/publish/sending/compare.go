@@ -198,7 +198,8 @@ func (u *Unreachable) Error() string {
 func (u *Unreachable) Unwrap() error { return u.Err }
 
 // driftsOf are the differences between what a channel took and what it shows, by SKU; since when, if found before.
-func driftsOf(know *publish.Know, shows map[string][2]string, before []publish.Drift, now time.Time) (drifts []publish.Drift) {
+func driftsOf(know *publish.Know, shows map[string][2]string, before []publish.Drift,
+	now time.Time) (drifts []publish.Drift) {
 	known := map[string]publish.Drift{}
 	for _, d := range before {
 		known[d.SKU] = d

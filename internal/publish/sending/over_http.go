@@ -138,7 +138,8 @@ func nextPart(parts []publish.Part, now time.Time) (next *publish.Part, in time.
 }
 
 // digest keeps what an answer says. over says that the publication has ended before all was answered.
-func (s *Sender) digest(ctx, holding context.Context, p *publish.Publication, link *publish.Link, part *publish.Part, r transport.Result,
+func (s *Sender) digest(ctx, holding context.Context, p *publish.Publication, link *publish.Link,
+	part *publish.Part, r transport.Result,
 	pause *time.Duration) (over bool, problem string, err error) {
 	now := s.Machine().UTC()
 	wait := func(d time.Duration) {

@@ -1,3 +1,6 @@
+// Package sending brings what the desk decided to the channels, and their answers back: parts with keys, leases among
+// instances, patience, late answers, and what a channel shows held against what it took. Each kind of channel is a Way
+// with a file of its own.
 package sending
 
 import (
@@ -303,7 +306,8 @@ func (s *Sender) deliver(ctx, holding context.Context, id int64) (err error) {
 }
 
 // fix keeps the bytes of all parts, and tells the last.
-func (s *Sender) fix(ctx context.Context, p *publish.Publication, link *publish.Link) (last *format.Message, err error) {
+func (s *Sender) fix(ctx context.Context, p *publish.Publication, link *publish.Link) (last *format.Message,
+	err error) {
 	way, err := WayOf(link.Kind)
 	if err != nil {
 		return nil, err
@@ -365,7 +369,8 @@ func (s *Sender) end(ctx context.Context, p *publish.Publication, problem string
 }
 
 // answered keeps answers to a part, however long the database is away, as long as the publication is this instance's.
-func (s *Sender) answered(ctx context.Context, p *publish.Publication, number int, answers map[string]format.Answer) error {
+func (s *Sender) answered(ctx context.Context, p *publish.Publication, number int,
+	answers map[string]format.Answer) error {
 	var replies map[string]publish.Reply // nil: it will not answer any more
 	if answers != nil {
 		replies = make(map[string]publish.Reply, len(answers))

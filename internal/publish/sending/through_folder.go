@@ -51,7 +51,8 @@ func (throughFolder) late(ctx context.Context, s *Sender, l *publish.Link, id in
 
 // throughFolder lays a publication down and waits for its answer file. m is its only part where that was just fixed;
 // nil: it is read.
-func (s *Sender) throughFolder(ctx, holding context.Context, p *publish.Publication, link *publish.Link, m *format.Message) error {
+func (s *Sender) throughFolder(ctx, holding context.Context, p *publish.Publication, link *publish.Link,
+	m *format.Message) error {
 	folder := &transport.Folder{Path: link.Address}
 	for pause := firstPause; ; {
 		parts, err := s.Keeper.Parts(holding, p.ID)
@@ -105,7 +106,8 @@ func (s *Sender) throughFolder(ctx, holding context.Context, p *publish.Publicat
 
 // layDown lays a publication down. What answers to its number before that is of another program's life; problem says
 // why the folder cannot be used.
-func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *publish.Publication, part *publish.Part, m *format.Message,
+func (s *Sender) layDown(ctx context.Context, folder *transport.Folder, p *publish.Publication, part *publish.Part,
+	m *format.Message,
 	now time.Time) (problem, err error) {
 	if part.FirstTried == nil {
 		if problem := folder.Forget(p.ID); problem != nil {

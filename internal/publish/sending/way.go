@@ -20,8 +20,8 @@ type Way interface {
 
 	// whole reports whether all lines go in one part.
 	whole() bool
-	// send brings a publication to its end, or until ctx ends; holding ends where it is another's to send. last is its last
-	// part where that was just fixed.
+	// send brings a publication to its end, or until ctx ends; holding ends where it is another's to send. last is its
+	// last part where that was just fixed.
 	send(ctx, holding context.Context, s *Sender, p *publish.Publication, l *publish.Link, last *format.Message) error
 	// late keeps answers to a publication that has ended.
 	late(ctx context.Context, s *Sender, l *publish.Link, id int64) error

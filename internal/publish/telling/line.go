@@ -1,3 +1,7 @@
+// Package telling says what a channel is told of one product at a moment, as section 2 of docs/publication.md writes
+// it: its line with prices by quantity and group, what reductions are shown against, how long it holds, at which
+// moments it differs by itself, the rules that go along, and where two books tell otherwise. It knows a book and a
+// channel, and nothing of what was sent.
 package telling
 
 import (

@@ -1,4 +1,6 @@
-package publish
+// Package timing is the clock of publishing: it has channels told by themselves what begins or ends at a moment in the
+// book that is published there, and starts, ends or skips such a turn when somebody asks for it.
+package timing
 
 import (
 	"context"
@@ -13,23 +15,25 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
+	"dogbane/internal/publish"
 	"dogbane/internal/publish/telling"
 )
 
 // DueKeeper keeps which moments were dealt with.
 type DueKeeper interface {
-	Links(ctx context.Context) (map[string]Link, error)
-	ChannelState(ctx context.Context, channel string) (ChannelState, error)
-	Underway(ctx context.Context) ([]Publication, error)
+	Links(ctx context.Context) (map[string]publish.Link, error)
+	ChannelState(ctx context.Context, channel string) (publish.ChannelState, error)
+	Underway(ctx context.Context) ([]publish.Publication, error)
 	// ClaimDue says that a channel's moments up to one are dealt with, by a publication that is queued at once where it
 	// has rows or rules; false where another instance was first.
-	ClaimDue(ctx context.Context, channel string, after, to pricing.Moment, p *Publication, rows []Row) (bool, error)
+	ClaimDue(ctx context.Context, channel string, after, to pricing.Moment, p *publish.Publication,
+		rows []publish.Row) (bool, error)
 }
 
 // Schedule publishes by itself what differs when a moment comes, in channels that are told on the minute. Any number of
 // instances may: each moment of a channel is claimed once.
 type Schedule struct {
-	Desk   *Desk
+	Desk   *publish.Desk
 	Keeper DueKeeper
 	Book   func() *book.Snapshot
 	Now    func() time.Time // the book's
@@ -51,16 +55,15 @@ type awaited struct {
 // readied is what a channel will be told at a moment, found before it so that it goes out on it.
 type readied struct {
 	from        grounds
-	publication Publication
-	rows        []Row
+	publication publish.Publication
+	rows        []publish.Row
 }
 
 // grounds are what that was found from. Where any of it is another when the moment comes, it is found anew.
 type grounds struct {
 	at                       pricing.Moment
 	version, saved, revision int64
-	reference                telling.ReferenceKind
-	broken                   string // the SKUs of pinned prices that do not hold
+	told                     string // as the desk has it
 }
 
 // lookAhead is how far ahead the next due moments are looked for; beyond, they are looked for again.
@@ -151,7 +154,8 @@ const (
 )
 
 // getReady finds what a channel is told at its next moment, where that is near and nothing else is.
-func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState, a *awaited,
+func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel string, state publish.ChannelState,
+	a *awaited,
 	now pricing.Moment) error {
 	if len(a.dues) == 0 || a.dues[0].At > now+readyBefore {
 		return nil
@@ -177,18 +181,14 @@ func (s *Schedule) getReady(ctx context.Context, snap *book.Snapshot, channel st
 	return err
 }
 
-func (s *Schedule) grounds(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
+func (s *Schedule) grounds(ctx context.Context, snap *book.Snapshot, channel string, state publish.ChannelState,
 	at pricing.Moment) (g grounds, err error) {
 	version, err := s.published(ctx, snap, channel)
 	if err != nil {
 		return g, err
 	}
-	link, err := s.Desk.link(ctx, channel)
-	if err != nil {
-		return g, err
-	}
-	broken, err := s.Desk.broken(ctx, version.Snapshot, channel)
-	return grounds{at, version.Version, snap.Version, state.Revision, link.Reference, fmt.Sprint(broken)}, err
+	told, err := s.Desk.Grounds(ctx, version, channel)
+	return grounds{at, version.Version, snap.Version, state.Revision, told}, err
 }
 
 // leastLead is the least that a channel which can schedule is told ahead.
@@ -210,7 +210,7 @@ func leadOf(snap *book.Snapshot, channel string) pricing.Moment {
 }
 
 // awaited are the next due moments of a channel, found once for each version and moment that was dealt with.
-func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
+func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel string, state publish.ChannelState,
 	now pricing.Moment) (*awaited, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -226,7 +226,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 		now < a.until-lookAhead/2-leadOf(snap, channel) {
 		return a, nil
 	}
-	t, err := s.Desk.telling(ctx, version.Snapshot, channel)
+	t, err := s.Desk.Telling(ctx, version.Snapshot, channel)
 	if err != nil {
 		return nil, err
 	}
@@ -235,7 +235,7 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 		return nil, err
 	}
 	a = &awaited{version: version.Version, after: *state.DueAfter, until: now + lookAhead + leadOf(snap, channel)}
-	if a.dues, err = lines.Dues(a.until, mostDues); err != nil {
+	if a.dues, err = lines.Dues(a.until, publish.MostDues); err != nil {
 		return nil, err
 	}
 	s.next[channel] = a
@@ -243,24 +243,22 @@ func (s *Schedule) awaited(ctx context.Context, snap *book.Snapshot, channel str
 }
 
 // published is the book on which a channel runs.
-func (s *Schedule) published(ctx context.Context, snap *book.Snapshot, channel string) (*Edition, error) {
+func (s *Schedule) published(ctx context.Context, snap *book.Snapshot, channel string) (*publish.Edition, error) {
 	e, err := s.Desk.Published(ctx, snap, channel)
 	if err == nil && e == nil {
-		err = ErrForgotten // it was taken back just now
+		err = publish.ErrForgotten // it was taken back just now
 	}
 	return e, err
 }
 
-// mostDues bounds how many due moments are looked at at once.
-const mostDues = 5000
-
 // publish publishes the last of some moments that have come; the others are named.
-func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState, a *awaited,
+func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel string, state publish.ChannelState,
+	a *awaited,
 	passed int, ahead bool) error {
 	dues := a.dues[:passed]
 	at := dues[passed-1].At
-	var p Publication
-	var rows []Row
+	var p publish.Publication
+	var rows []publish.Row
 	if passed == 1 && !ahead && a.ready != nil {
 		from, err := s.grounds(ctx, snap, channel, state, at)
 		if err != nil {
@@ -287,11 +285,11 @@ func (s *Schedule) publish(ctx context.Context, snap *book.Snapshot, channel str
 }
 
 // build makes the publication of the last of some moments.
-func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel string, state ChannelState,
-	dues []telling.DueMoment, ahead bool) (p Publication, rows []Row, err error) {
+func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel string, state publish.ChannelState,
+	dues []telling.DueMoment, ahead bool) (p publish.Publication, rows []publish.Row, err error) {
 	at := dues[len(dues)-1].At
-	p = Publication{Channel: channel, Version: state.Version, At: at, Who: "the clock", Kind: Due, State: Queued}
-	changed := map[string]bool{}
+	p = publish.Publication{Channel: channel, Version: state.Version, At: at, Who: "the clock", Kind: publish.Due,
+		State: publish.Queued}
 	version, err := s.published(ctx, snap, channel)
 	if err != nil {
 		return p, nil, err
@@ -300,184 +298,10 @@ func (s *Schedule) build(ctx context.Context, snap *book.Snapshot, channel strin
 		if i < len(dues)-1 {
 			p.Named.Passed = append(p.Named.Passed, due.At.String())
 		}
-		for _, sku := range due.SKUs {
-			changed[sku] = true
-		}
-	}
-	known, err := s.Desk.know(ctx, channel)
-	if err != nil {
-		return p, nil, err
-	}
-	var found *Differences
-	if !ahead && len(known.Later) == 0 {
-		var products []int32
-		for _, due := range dues {
-			products = append(products, due.Changed...)
-		}
-		found, err = s.Desk.ofSome(ctx, version.Snapshot, channel, at, products)
-	} else {
-		found, err = s.Desk.at(ctx, version.Snapshot, channel, at, false)
-	}
-	if err != nil {
-		return p, nil, err
-	}
-	p.Rules = found.Rules
-	decided, err := s.Desk.keeper.Decisions(ctx, channel)
-	if err != nil {
-		return p, nil, err
-	}
-	if rows, err = dueRows(found, changed, decided); err != nil {
-		return p, nil, err
 	}
 	if ahead {
 		p.Named.Effective = at.Instant(snap.Zone).Format(time.RFC3339)
 	}
-	if len(version.Pieces) > 0 {
-		if p.Named.Unpublished, err = s.Desk.unpublished(ctx, snap, version.Snapshot, channel, at); err != nil {
-			return p, nil, err
-		}
-	}
-	return p, rows, nil
-}
-
-// ofSome are the differences of some products at a moment, with their lines, and of those of which nobody knows what
-// the channel shows.
-func (d *Desk) ofSome(ctx context.Context, snap *book.Snapshot, channel string, at pricing.Moment,
-	products []int32) (*Differences, error) {
-	t, broken, know, err := d.grounds(ctx, snap, channel)
-	if err != nil {
-		return nil, err
-	}
-	for sku, open := range know.Open {
-		if p, exists := t.Engine.ProductNumber(sku); exists && open.Unanswered {
-			products = append(products, p)
-		}
-	}
-	none := &Differences{states: make([]lineState, len(t.Engine.Products()))}
-	return none.after(t, at, know, d.reductions(ctx, t, at, know, &telling.Lows{}), broken, t.Engine.SetOf(products))
-}
-
-// dueRows are those lines of differences whose change comes from the clock, and those of which nobody knows whether the
-// channel shows them. What was refused, left out or taken back waits for somebody; what is blocked is left out, unless
-// it was decided otherwise when that was published.
-func dueRows(d *Differences, changed map[string]bool, decided map[string]Decision) ([]Row, error) {
-	w := Wish{Overrides: map[string]string{}}
-	var rows []Difference
-	for _, r := range d.Rows {
-		switch {
-		case r.Held:
-		case r.Unanswered, r.Kind == Again, changed[r.SKU] && !r.Behind:
-			rows = append(rows, r)
-			said, is := decided[r.SKU]
-			is = is && d.At <= said.Until && changed[r.SKU]
-			switch {
-			case is && said.Reason == "", r.Blocked() && !is:
-				w.LeaveOut = append(w.LeaveOut, r.SKU)
-			case is:
-				w.Overrides[r.SKU] = said.Reason
-			}
-		}
-	}
-	some := *d
-	some.Rows = rows
-	out, err := w.rows(&some)
-	if errors.Is(err, ErrNothing) {
-		err = nil // what is left out is kept as that, also where it is all there is
-	}
-	return out, err
-}
-
-// unpublished is how many lines the saved book has otherwise than the published one at a moment.
-func (d *Desk) unpublished(ctx context.Context, snap, published *book.Snapshot, channel string,
-	at pricing.Moment) (n int, err error) {
-	now, err := d.telling(ctx, snap, channel)
-	if err != nil {
-		return 0, err
-	}
-	before, err := d.telling(ctx, published, channel)
-	if err != nil {
-		return 0, err
-	}
-	is, was, err := telling.Apart(before, now, at)
-	if err != nil {
-		return 0, err
-	}
-	for sku, digest := range is {
-		if !telling.Alike(digest, was[sku]) {
-			n++
-		}
-	}
-	for sku, digest := range was {
-		if _, still := is[sku]; !still && digest != nil {
-			n++
-		}
-	}
-	return n, nil
-}
-
-// Upcoming are the next due moments of a channel, as its published version of the book has them; nil where nothing was
-// published.
-func (d *Desk) Upcoming(ctx context.Context, snap *book.Snapshot, channel string, to pricing.Moment,
-	limit int) ([]telling.DueMoment, error) {
-	version, err := d.Published(ctx, snap, channel)
-	if err != nil || version == nil {
-		return nil, err
-	}
-	t, err := d.telling(ctx, version.Snapshot, channel)
-	if err != nil {
-		return nil, err
-	}
-	now := snap.Present(d.now())
-	d.mu.Lock()
-	known := d.upcoming[channel]
-	d.mu.Unlock()
-	if known != nil && known.version == version.Version && known.kind == t.Kind && known.from <= now &&
-		now-known.from < pricing.Hour && (len(known.dues) == 0 || now < known.dues[0].At) {
-		return known.dues, nil
-	}
-	lines, err := t.At(now, nil)
-	if err != nil {
-		return nil, err
-	}
-	found := &upcoming{version: version.Version, kind: t.Kind, from: now}
-	if found.dues, err = lines.Dues(to, limit); err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	d.upcoming[channel] = found
-	return found.dues, nil
-}
-
-// upcoming are due moments that were found for a version.
-type upcoming struct {
-	version int64
-	kind    telling.ReferenceKind
-	from    pricing.Moment
-	dues    []telling.DueMoment
-}
-
-// Waits are products whose lines may be saved otherwise than they were published in a channel: what is due sends them
-// as they were published.
-func (d *Desk) Waits(ctx context.Context, snap *book.Snapshot, channel string) (map[string]bool, error) {
-	version, err := d.Published(ctx, snap, channel)
-	if err != nil || version == nil || len(version.Pieces) == 0 {
-		return nil, err
-	}
-	waits := map[string]bool{}
-	if touched, told := snap.Engine.Touched(version.Engine); told {
-		touched.Each(func(p int32) bool {
-			waits[snap.Engine.Products()[p].SKU] = true
-			return true
-		})
-		return waits, nil
-	}
-	found, err := d.Differences(ctx, snap, channel, snap.Moment(d.now()))
-	if err != nil {
-		return nil, err
-	}
-	for i := range found.Rows {
-		waits[found.Rows[i].SKU] = true
-	}
-	return waits, nil
+	rows, err = s.Desk.BuildDue(ctx, snap, version, &p, dues, ahead)
+	return p, rows, err
 }

@@ -1,4 +1,4 @@
-package publish
+package timing
 
 import (
 	"cmp"
