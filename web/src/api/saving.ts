@@ -1,8 +1,7 @@
 import { useMutation, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useNotices } from "../ui/toasts";
-import { Problem, type Saved, type Seen } from "./client";
+import { Problem, type Saved, type Seen, type State } from "./client";
 import { undo } from "./log";
-import { useProgramState } from "./state";
 
 /** Asks everything anew that rests on the book. */
 export const refresh = (client: QueryClient) =>
@@ -29,8 +28,10 @@ async function asking<In, Out extends Saved>(
 export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, Out>) {
   const client = useQueryClient();
   const { tell, ask } = useNotices();
-  const { data: state } = useProgramState();
-  const publish = (s: Saved) => (s.publish && state?.channels.some((c) => c.linked) ? s.entry : undefined);
+  const publish = (s: Saved) => {
+    const state = client.getQueryData<State>(["state"]);
+    return s.publish && state?.channels.some((c) => c.linked) ? s.entry : undefined;
+  };
   const back = async (entry: number) => {
     const saved = await asking(ask, undo, entry);
     tell({ text: saved.summary, publish: publish(saved) });

@@ -309,7 +309,7 @@ test("a deal that is blocked goes with a reason alone", async () => {
 test("what the changes earn or cost at the sales of 30 days is told", async () => {
   await sheet();
   expect(screen.getByTestId("worth").textContent).toBe(
-    "at the sales of 30 days: margin −12.40, sales −30.00, 1 unknown",
+    "at its own sales of 30 days: margin −12.40, sales −30.00, 1 unknown",
   );
 });
 
