@@ -8,11 +8,13 @@ import { program } from "../testing/server";
 import { HireHours, type HireTimes } from "./hire-hours";
 
 let said: HireTimes | undefined;
+const tell = (value: HireTimes | undefined) => {
+  said = value;
+};
 
 function Field({ first, above }: { first: HireTimes | undefined; above?: string }) {
   const [value, setValue] = useState(first);
-  said = value;
-  return <HireHours value={value} {...(above !== undefined && { above })} onChange={setValue} />;
+  return <HireHours value={value} {...(above !== undefined && { above })} onChange={(v) => (setValue(v), tell(v))} />;
 }
 
 test("hours are its own, nobody's, or those from above", async () => {

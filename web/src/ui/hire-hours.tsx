@@ -34,9 +34,8 @@ export function HireHours({ value, above, error, onChange }: Props) {
       maxLength={5}
       value={value?.[key] ?? ""}
       onChange={(v) => {
-        const next = { ...value, [key]: v.trim() };
-        if (v.trim() === "") delete next[key];
-        onChange(next);
+        const next = Object.entries({ ...value, [key]: v.trim() }).filter(([, hour]) => hour !== "");
+        onChange(Object.fromEntries(next) as HireTimes);
       }}
     />
   );

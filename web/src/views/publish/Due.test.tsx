@@ -59,7 +59,16 @@ const sale = {
   turns: ["end"],
   along: ["Web <shop>", "Till"],
 };
-const evening = { kind: "rules", code: "E", name: "طين evening", opens: true, lines: 3, rules: 0, turns: ["skip"], along: [] };
+const evening = {
+  kind: "rules",
+  code: "E",
+  name: "طين evening",
+  opens: true,
+  lines: 3,
+  rules: 0,
+  turns: ["skip"],
+  along: [],
+};
 
 /** The tab of a shop in which a campaign ends and an evening begins. */
 function turning(role: string, more: Parameters<typeof program>[0] = {}) {
