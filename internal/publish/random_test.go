@@ -25,6 +25,9 @@ import (
 // the book's prices but for lines that are named as refused, unanswered, left out or held.
 func TestRandomSequences(t *testing.T) {
 	sequences, steps := 4, 60
+	if testing.Short() {
+		sequences = 1
+	}
 	if os.Getenv("DOGBANE_LONG") != "" {
 		sequences, steps = 30, 300
 	}

@@ -35,7 +35,7 @@ export function HireHours({ value, above, error, onChange }: Props) {
       value={value?.[key] ?? ""}
       onChange={(v) => {
         const next = Object.entries({ ...value, [key]: v.trim() }).filter(([, hour]) => hour !== "");
-        onChange(Object.fromEntries(next) as HireTimes);
+        onChange(Object.fromEntries(next));
       }}
     />
   );
