@@ -2,13 +2,18 @@ package publish
 
 import (
 	"encoding/json"
+	"fmt"
 	"io"
+	"runtime"
+	"slices"
 	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"dogbane/internal/book"
 	"dogbane/internal/demo"
+	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/publish/format"
@@ -83,4 +88,79 @@ func BenchmarkLines(b *testing.B) {
 			require.NoError(b, first.untils())
 		}
 	})
+}
+
+// How much more is in memory where six channels run on books of their own, each with three other rules and a thousand
+// other costs than the saved one, in parts of what one book and its engine take; and what it takes to make one of them,
+// beside compiling a book anew.
+func BenchmarkPublishedBooks(b *testing.B) {
+	heap := func() float64 {
+		runtime.GC()
+		runtime.GC()
+		var m runtime.MemStats
+		runtime.ReadMemStats(&m)
+		return float64(m.HeapAlloc)
+	}
+	none := heap()
+	saved := demo.Book(100_000)
+	e := pricing.Compile(saved)
+	snap, err := book.NewSnapshot(saved, 1, e, nil)
+	require.NoError(b, err)
+	at := moment(b, demo.Now)
+	looks := func(e *pricing.Engine) {
+		_, err := linesOf(e, at)
+		require.NoError(b, err)
+	}
+	looks(e)
+	one := heap() - none
+	own := func(n int) *pricing.Book {
+		next := *saved
+		next.Products, next.Rules = slices.Clone(saved.Products), slices.Clone(saved.Rules)
+		for i := range 1000 {
+			p := &next.Products[(i*97+n*13)%len(next.Products)]
+			cost := money.MustParse(fmt.Sprintf("%d.%02d", 1+n, i%100))
+			p.Cost = &cost
+		}
+		for i := range 3 {
+			r := &next.Rules[i+n]
+			r.Note = fmt.Sprintf("%s %d", r.Note, n)
+		}
+		return &next
+	}
+	b.Run("baseline=compile", func(b *testing.B) {
+		for b.Loop() {
+			pricing.Compile(saved)
+		}
+	})
+	b.Run("one", func(b *testing.B) {
+		published := own(1)
+		for b.Loop() {
+			_, err := composed(published, snap, demo.WebShop, e)
+			require.NoError(b, err)
+		}
+	})
+	b.Run("memory", func(b *testing.B) {
+		for b.Loop() {
+			var six []*book.Snapshot
+			for n := range 6 {
+				published, err := composed(own(n), snap, demo.WebShop, e)
+				require.NoError(b, err)
+				looks(published.Engine)
+				six = append(six, published)
+			}
+			b.ReportMetric((heap()-none-one)/one, "of-one-book")
+			b.ReportMetric(one/1e6, "one-MB")
+			runtime.KeepAlive(six)
+		}
+	})
+	runtime.KeepAlive(snap)
+}
+
+// linesOf are those of a channel, so that an engine has everything at hand that it makes when it is first asked.
+func linesOf(e *pricing.Engine, at pricing.Moment) (*telling.Lines, error) {
+	t, err := telling.Tell(e, basket.Compile(e), demo.WebShop, telling.Lowest30)
+	if err != nil {
+		return nil, err
+	}
+	return t.At(at, nil)
 }
