@@ -48,7 +48,7 @@ func Set(b *pricing.Book, prices Prices) ([]book.Change, error) {
 		}
 	}
 	for i := range b.Products {
-		p := &b.Products[i]
+		p := b.Products[i]
 		after := *p
 		if touched[p.SKU] {
 			after.Levels = maps.Clone(p.Levels)
@@ -181,7 +181,7 @@ func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 	out.Fixed = own != nil && own.Fixes()
 	vp := pricing.Viewpoint{At: at, Customer: customer, Quantity: 1}
 	for i := range snap.Book.Products {
-		p := &snap.Book.Products[i]
+		p := snap.Book.Products[i]
 		price, has := p.Levels[level]
 		if !has {
 			continue

@@ -47,7 +47,7 @@ func FacetsOf(b *pricing.Book) Facets {
 		sets[kind][value] = true
 	}
 	for i := range b.Products {
-		p := &b.Products[i]
+		p := b.Products[i]
 		for path := p.Category; path != "" && !sets["category"][path]; path = path[:max(strings.LastIndex(path, "/"), 0)] {
 			add("category", path)
 		}

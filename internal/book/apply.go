@@ -106,7 +106,7 @@ func applyProducts(next *pricing.Book, changes []Change) error {
 		}
 	})
 	next.Products = slices.Clone(next.Products)
-	products := positions(next.Products, func(p *pricing.Product) string { return p.SKU })
+	products := positions(next.Products, func(p **pricing.Product) string { return (*p).SKU })
 	gone := map[string]bool{}
 	for i, c := range changes {
 		if errs[i] != nil {
@@ -118,19 +118,20 @@ func applyProducts(next *pricing.Book, changes []Change) error {
 			if !exists {
 				continue // it left the book; nothing is counted of it any more
 			}
-			p := &next.Products[at]
+			p := *next.Products[at] // the book before keeps its own
 			var err error
 			if p.Stock, p.Sold, err = readMeasures(c.After); err != nil {
 				return fmt.Errorf("stock and units sold of %q: %w", c.Code, err)
 			}
+			next.Products[at] = &p
 		case c.After == nil:
 			gone[c.Code] = true
 		default:
-			put(&next.Products, products, c.Code, decoded[i])
+			put(&next.Products, products, c.Code, &decoded[i])
 		}
 	}
 	if len(gone) > 0 {
-		next.Products = slices.DeleteFunc(next.Products, func(p pricing.Product) bool { return gone[p.SKU] })
+		next.Products = slices.DeleteFunc(next.Products, func(p *pricing.Product) bool { return gone[p.SKU] })
 	}
 	return nil
 }
@@ -156,9 +157,9 @@ func put[T any](items *[]T, at map[string]int, code string, item T) {
 func WithProducts(b *pricing.Book, list []pricing.Product) *pricing.Book {
 	next := *b
 	next.Products = slices.Clone(b.Products)
-	at := positions(next.Products, func(p *pricing.Product) string { return p.SKU })
+	at := positions(next.Products, func(p **pricing.Product) string { return (*p).SKU })
 	for i := range list {
-		put(&next.Products, at, list[i].SKU, list[i])
+		put(&next.Products, at, list[i].SKU, &list[i])
 	}
 	return &next
 }

@@ -30,7 +30,7 @@ func sorted(b *pricing.Book) string {
 		slices.Clone(b.Groups)
 	s.Customers, s.Ladders, s.Campaigns, s.Channels = slices.Clone(b.Customers), slices.Clone(b.Ladders),
 		slices.Clone(b.Campaigns), slices.Clone(b.Channels)
-	slices.SortFunc(s.Products, func(a, b pricing.Product) int { return compare(a.SKU, b.SKU) })
+	slices.SortFunc(s.Products, func(a, b *pricing.Product) int { return compare(a.SKU, b.SKU) })
 	slices.SortFunc(s.Rules, func(a, b pricing.Rule) int { return compare(a.Code, b.Code) })
 	slices.SortFunc(s.Ranges, func(a, b pricing.Range) int { return compare(a.Code, b.Code) })
 	slices.SortFunc(s.Groups, func(a, b pricing.Group) int { return compare(a.Code, b.Code) })

@@ -39,7 +39,7 @@ func Of(b *pricing.Book) []Change {
 		}
 	}
 	for i := range b.Products {
-		list = append(list, Change{Kind: Products, Code: b.Products[i].SKU, After: bookfile.EncodeProduct(&b.Products[i])})
+		list = append(list, Change{Kind: Products, Code: b.Products[i].SKU, After: bookfile.EncodeProduct(b.Products[i])})
 	}
 	for i := range b.Rules {
 		list = append(list, Change{Kind: Rules, Code: b.Rules[i].Code, After: bookfile.EncodeRule(&b.Rules[i])})

@@ -20,7 +20,7 @@ func TestSplitAndJoin(t *testing.T) {
 	for seed := range uint64(20) {
 		b := pricingtest.Book(rand.New(rand.NewPCG(seed, 4)))
 		for i := range b.Products {
-			docs = append(docs, string(bookfile.EncodeProduct(&b.Products[i])))
+			docs = append(docs, string(bookfile.EncodeProduct(b.Products[i])))
 		}
 	}
 	for _, doc := range docs {

@@ -42,9 +42,11 @@ func (p *Pieces) Channel(code string) *pricing.Channel {
 
 // Product is the product with a SKU; nil: there is none.
 func (p *Pieces) Product(sku string) *pricing.Product {
-	p.productsOnce.Do(func() { p.products = positions(p.Book.Products, func(r *pricing.Product) string { return r.SKU }) })
+	p.productsOnce.Do(func() {
+		p.products = positions(p.Book.Products, func(r **pricing.Product) string { return (*r).SKU })
+	})
 	if i, exists := p.products[sku]; exists {
-		return &p.Book.Products[i]
+		return p.Book.Products[i]
 	}
 	return nil
 }

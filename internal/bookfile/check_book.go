@@ -200,7 +200,7 @@ func (n *node) knownTax(rates map[string]money.Rat) {
 func CheckTaxClasses(b *pricing.Book) error {
 	var errs Errors
 	for i := range b.Products {
-		p := &b.Products[i]
+		p := b.Products[i]
 		if _, rated := b.Settings.TaxRates[p.TaxClass]; p.TaxClass != "" && !rated {
 			errs = append(errs, Error{Path: fmt.Sprintf("products[%d].taxClass", i), Value: p.TaxClass,
 				Problem: "this tax class has no rate in settings.taxRates"})

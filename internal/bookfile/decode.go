@@ -74,7 +74,7 @@ func (n *node) book() *pricing.Book {
 	each(n.may("ladders"), &b.Ladders, (*node).ladder)
 	each(n.may("campaigns"), &b.Campaigns, (*node).campaign)
 	each(n.may("channels"), &b.Channels, (*node).channel)
-	each(n.may("products"), &b.Products, (*node).product)
+	each(n.may("products"), &b.Products, func(n *node) *pricing.Product { p := n.product(); return &p })
 	each(n.may("rules"), &b.Rules, (*node).rule)
 	n.checkBook(b)
 	return b

@@ -23,7 +23,7 @@ func Encode(b *pricing.Book) []byte {
 	list(o, "ladders", b.Ladders, EncodeLadder)
 	list(o, "campaigns", b.Campaigns, EncodeCampaign)
 	list(o, "channels", b.Channels, EncodeChannel)
-	list(o, "products", b.Products, EncodeProduct)
+	list(o, "products", b.Products, func(p **pricing.Product) []byte { return EncodeProduct(*p) })
 	list(o, "rules", b.Rules, EncodeRule)
 	var out bytes.Buffer
 	if err := json.Indent(&out, o.done(), "", "  "); err != nil {

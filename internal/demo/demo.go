@@ -98,8 +98,8 @@ type size struct {
 	amount     string
 }
 
-func (f family) products(series int) []pricing.Product {
-	var list []pricing.Product
+func (f family) products(series int) []*pricing.Product {
+	var list []*pricing.Product
 	for i, variant := range f.variants {
 		style := fmt.Sprintf("%s-%02d", f.code, i+1)
 		name := variant + " " + f.name
@@ -133,7 +133,7 @@ func (f family) products(series int) []pricing.Product {
 			if len(p.Tags) == 0 {
 				p.Tags = nil
 			}
-			list = append(list, p)
+			list = append(list, &p)
 		}
 	}
 	return list
@@ -211,8 +211,8 @@ type single struct {
 	tags                                       []string
 }
 
-func singles() []pricing.Product {
-	var list []pricing.Product
+func singles() []*pricing.Product {
+	var list []*pricing.Product
 	for _, s := range []single{
 		{"KILN-EL-42", "Havermoor 42 litre table kiln, 1300 °C", "Kilns/Electric", "Havermoor", "Havermoor Kilns", "kiln",
 			145000, 83200, 4, "", []string{"heavy"}},
@@ -266,7 +266,7 @@ func singles() []pricing.Product {
 		if s.kind == "stamp" {
 			p.Options = []pricing.Option{{Code: "engraved-text", Price: *cents(600), Part: "work"}}
 		}
-		list = append(list, p)
+		list = append(list, &p)
 	}
 	return list
 }

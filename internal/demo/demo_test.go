@@ -114,7 +114,7 @@ func TestRecordFitsTheBook(t *testing.T) {
 		}
 	}
 	for i := range b.Products {
-		if p := &b.Products[i]; p.Sold != nil {
+		if p := b.Products[i]; p.Sold != nil {
 			require.Equal(t, p.Sold.String(), money.Int(units[p.SKU]).String(), p.SKU)
 		}
 	}

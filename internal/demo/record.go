@@ -29,7 +29,7 @@ func Sales(b *pricing.Book) []Sale {
 	var list []Sale
 	shops := []string{WebShop, WebShop, WebShop, QuayShop, MillShop}
 	for i := range b.Products[:min(len(b.Products), soldProducts)] {
-		p := &b.Products[i]
+		p := b.Products[i]
 		if p.Sold == nil || p.List == nil {
 			continue
 		}

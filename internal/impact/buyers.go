@@ -141,14 +141,14 @@ func changedLevels(now, next *pricing.Book) map[string]bool {
 	}
 	var was map[string]*pricing.Product // by SKU, once they stand in another order
 	for i := range next.Products {
-		p, old := &next.Products[i], &pricing.Product{}
+		p, old := next.Products[i], &pricing.Product{}
 		if i < len(now.Products) && now.Products[i].SKU == p.SKU {
-			old = &now.Products[i]
+			old = now.Products[i]
 		} else {
 			if was == nil {
 				was = map[string]*pricing.Product{}
 				for k := range now.Products {
-					was[now.Products[k].SKU] = &now.Products[k]
+					was[now.Products[k].SKU] = now.Products[k]
 				}
 			}
 			old = cmp.Or(was[p.SKU], old)

@@ -23,7 +23,7 @@ func TestWhatWasNotCountedIsCountedLater(t *testing.T) {
 		now := before.Book
 		changes := []book.Change{}
 		if i%3 == 0 { // a product
-			p := now.Products[i]
+			p := *now.Products[i]
 			next := p
 			next.Name += " & more"
 			dearer := p.List.Add(*p.List)

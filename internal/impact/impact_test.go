@@ -200,7 +200,9 @@ func TestAnAgreedPriceIsToldForItsCustomer(t *testing.T) {
 	level := func(b pricing.Book, price int64) pricing.Book {
 		b.Products = slices.Clone(b.Products)
 		amount := money.Int(price)
-		b.Products[0].Levels = map[string]money.Rat{"agreed:C1": amount}
+		first := *b.Products[0]
+		first.Levels = map[string]money.Rat{"agreed:C1": amount}
+		b.Products[0] = &first
 		return b
 	}
 	before := level(*d.snap.Book, 9)
@@ -250,8 +252,8 @@ func TestAnEditsImpact(t *testing.T) {
 	next := *d.snap.Book
 	next.Channels = append(append([]pricing.Channel{}, next.Channels...), pricing.Channel{Code: "new", Name: "New"})
 	ten := money.Int(10)
-	next.Products = append(append([]pricing.Product{}, next.Products[1:]...),
-		pricing.Product{SKU: "NEW", List: &ten, Cost: &ten})
+	next.Products = append(slices.Clone(next.Products[1:]),
+		&pricing.Product{SKU: "NEW", List: &ten, Cost: &ten})
 	trade := d.rule(`{"code":"T","layer":"group","rank":1,"where":{"sku":"C"},"audience":{"groups":["trade"]},"breaks":[{"from":3,"percentOff":"10"},{"from":9,"percentOff":"20"}]}`)
 	next.Rules = append(append([]pricing.Rule{}, next.Rules...), trade)
 	others := impact.Buyers(d.snap.Book, &next)

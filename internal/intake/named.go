@@ -111,7 +111,7 @@ func TextAttr(text string) pricing.Attr {
 func namedIn(b *pricing.Book) []Column {
 	found := map[named]bool{}
 	for i := range b.Products {
-		p := &b.Products[i]
+		p := b.Products[i]
 		for name := range p.Levels {
 			found[named{priceLevel, name}] = !agreed.IsLevel(name)
 		}

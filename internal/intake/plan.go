@@ -123,7 +123,7 @@ func (i *Imports) planAgreed(snap *book.Snapshot, file *waitingFile, p *Plan, ou
 	}
 	products := map[string]*pricing.Product{}
 	for n := range snap.Book.Products {
-		products[snap.Book.Products[n].SKU] = &snap.Book.Products[n]
+		products[snap.Book.Products[n].SKU] = snap.Book.Products[n]
 	}
 	for _, one := range list {
 		was, had := products[one.SKU].Levels[agreed.Level(one.Customer)]

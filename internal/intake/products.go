@@ -324,7 +324,7 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 	}
 	now := make(map[string]*pricing.Product, len(book.Products))
 	for i := range book.Products {
-		now[book.Products[i].SKU] = &book.Products[i]
+		now[book.Products[i].SKU] = book.Products[i]
 	}
 	out, seen := &Comparison{}, map[string]int{}
 	for n, cells := range t.Rows {

@@ -67,7 +67,7 @@ const soldDays = 30
 func soldChanges(b *pricing.Book, units map[string]int64, gone map[string]bool) []book.Change {
 	var changes []book.Change
 	for i := range b.Products {
-		p := &b.Products[i]
+		p := b.Products[i]
 		sold := p.Sold
 		if n, counted := units[p.SKU]; counted {
 			is := money.Int(n)

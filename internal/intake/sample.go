@@ -25,7 +25,7 @@ func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
 		list := []string{"4.90", "12.00"}
 		for i, sku := range []string{"CUP-01", "BOWL-02"} {
 			amount := money.MustParse(list[i])
-			goods = append(goods, pricing.Product{SKU: sku, Name: []string{"Cup", "Bowl"}[i], List: &amount, Category: "Ware"})
+			goods = append(goods, &pricing.Product{SKU: sku, Name: []string{"Cup", "Bowl"}[i], List: &amount, Category: "Ware"})
 		}
 	}
 	customers := []string{"C-01"}
@@ -67,9 +67,9 @@ func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
 			cells := make([]string, len(columns))
 			for k, c := range columns {
 				if n, is := namedBy(c.Key); is {
-					cells[k] = n.text(&goods[i])
+					cells[k] = n.text(goods[i])
 				} else {
-					cells[k] = text(&goods[i], c.Key)
+					cells[k] = text(goods[i], c.Key)
 				}
 			}
 			rows = append(rows, cells)

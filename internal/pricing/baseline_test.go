@@ -155,7 +155,7 @@ func BenchmarkBaselineClosures(b *testing.B) {
 	for b.Loop() {
 		for _, group := range pricingtest.LargeGroups {
 			for i := range book.Products {
-				closurePrice(book, byLayer, &book.Products[i], group)
+				closurePrice(book, byLayer, book.Products[i], group)
 			}
 		}
 	}

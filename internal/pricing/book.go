@@ -17,7 +17,7 @@ type Book struct {
 	Ladders   []Ladder
 	Campaigns []Campaign
 	Channels  []Channel
-	Products  []Product
+	Products  []*Product // none of them ever changes: books that differ in a few have the others in common
 	Rules     []Rule
 }
 

@@ -73,7 +73,7 @@ func newGoods(book *Book) *goods {
 }
 
 // readProducts makes the columns, going through the products as they lie in memory.
-func (g *goods) readProducts(products []Product, numberOf []int32) {
+func (g *goods) readProducts(products []*Product, numberOf []int32) {
 	g.taxes, g.taxOf = []money.Rat{money.Int(1)}, make([]uint16, len(products))
 	class := map[string]uint16{}
 	for name, percent := range g.settings.TaxRates {
@@ -82,7 +82,7 @@ func (g *goods) readProducts(products []Product, numberOf []int32) {
 	}
 	g.list, g.cost = newColumn(len(products)), newColumn(len(products))
 	for i := range products {
-		p, at := &products[i], numberOf[i]
+		p, at := products[i], numberOf[i]
 		g.list.set(at, p.List)
 		g.cost.set(at, p.Cost)
 		if p.TaxClass != "" {

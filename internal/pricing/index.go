@@ -14,8 +14,8 @@ import (
 // category with all that lies under it is one run of numbers. What a field needs is built when a selection first looks
 // at it: a book of a hundred thousand products uses few of all fields.
 type index struct {
-	book     []Product // in the book's order, in which they lie in memory
-	numberOf []int32   // by place in book
+	book     []*Product // in the book's order
+	numberOf []int32    // by place in book
 	bySKU    map[string]int32
 	skuOnce  sync.Once
 
@@ -59,7 +59,7 @@ type categoryRun struct {
 func categoryOrder(path string) string { return strings.ReplaceAll(path, "/", "\x00") }
 
 // inOrder numbers products by category, those of one category in the book's order.
-func inOrder(products []Product) (list []*Product, numberOf []int32, categories []categoryRun) {
+func inOrder(products []*Product) (list []*Product, numberOf []int32, categories []categoryRun) {
 	number := map[string]int{}
 	var runs []categoryRun
 	of := make([]int32, len(products))
@@ -90,14 +90,14 @@ func inOrder(products []Product) (list []*Product, numberOf []int32, categories 
 	list = make([]*Product, len(products))
 	for i := range products {
 		k := of[i]
-		list[fill[k]] = &products[i]
+		list[fill[k]] = products[i]
 		of[i] = fill[k] // from here on its number
 		fill[k]++
 	}
 	return list, of, sorted
 }
 
-func newIndex(book []Product, numberOf []int32, categories []categoryRun, ranges []Range) *index {
+func newIndex(book []*Product, numberOf []int32, categories []categoryRun, ranges []Range) *index {
 	x := &index{book: book, numberOf: numberOf, categories: categories, ranges: map[string]*Where{},
 		rangeSets: map[string]Set{}}
 	for i := range ranges {
@@ -249,7 +249,7 @@ func (x *index) fieldTexts(f Field) map[string][]int32 {
 	return x.texts.get(f, func() map[string][]int32 {
 		list := map[string][]int32{}
 		for i := range x.book {
-			p := &x.book[i]
+			p := x.book[i]
 			if f == FieldTag {
 				for _, t := range p.Tags {
 					list[t] = append(list[t], x.numberOf[i])
@@ -315,7 +315,7 @@ func (x *index) newNumbers(value func(p *Product) *money.Rat) *numbers {
 	for i := range x.book {
 		at := x.numberOf[i]
 		n.millionths[at] = missing
-		v := value(&x.book[i])
+		v := value(x.book[i])
 		if v == nil {
 			continue
 		}

@@ -117,7 +117,7 @@ func BenchmarkPublishedBooks(b *testing.B) {
 		next := *saved
 		next.Products, next.Rules = slices.Clone(saved.Products), slices.Clone(saved.Rules)
 		for i := range 1000 {
-			p := &next.Products[(i*97+n*13)%len(next.Products)]
+			p := next.Products[(i*97+n*13)%len(next.Products)]
 			cost := money.MustParse(fmt.Sprintf("%d.%02d", 1+n, i%100))
 			p.Cost = &cost
 		}

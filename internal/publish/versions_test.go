@@ -24,7 +24,7 @@ func TestVersionsReadAgainShareTheirGoods(t *testing.T) {
 	before, err := o.desk.Published(t.Context(), now, "web")
 	require.NoError(t, err)
 	require.NotEqual(t, now.Version, before.Version)
-	require.Same(t, &now.Book.Products[0], &before.Book.Products[0])
+	require.Same(t, now.Book.Products[0], before.Book.Products[0])
 	touched, told := now.Engine.Touched(before.Engine)
 	require.True(t, told)
 	require.Positive(t, touched.Count(), "the rule differs")

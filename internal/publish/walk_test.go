@@ -89,7 +89,7 @@ func (o *office) saved() map[string]string {
 		docs["campaign "+b.Campaigns[i].Code] = string(bookfile.EncodeCampaign(&b.Campaigns[i]))
 	}
 	for i := range b.Products {
-		docs["product "+b.Products[i].SKU] = string(bookfile.EncodeProduct(&b.Products[i]))
+		docs["product "+b.Products[i].SKU] = string(bookfile.EncodeProduct(b.Products[i]))
 	}
 	return docs
 }

@@ -215,7 +215,7 @@ func TestEveryFormSaysWhatTheChannelTook(t *testing.T) {
 	whole := demo.Book(0)
 	for i, name := range hostileNames {
 		list := money.Int(int64(10 + i))
-		whole.Products = append(whole.Products, pricing.Product{SKU: hostileSKU(i), Name: name, Category: "Tools",
+		whole.Products = append(whole.Products, &pricing.Product{SKU: hostileSKU(i), Name: name, Category: "Tools",
 			List: &list})
 	}
 	a := startedWith(t, store.Administrator, whole)
@@ -423,7 +423,7 @@ func TestFeedsInPages(t *testing.T) {
 	whole := demo.Book(0)
 	for i, name := range hostileNames {
 		list := money.Int(int64(10 + i))
-		whole.Products = append(whole.Products, pricing.Product{SKU: hostileSKU(i), Name: name, List: &list})
+		whole.Products = append(whole.Products, &pricing.Product{SKU: hostileSKU(i), Name: name, List: &list})
 	}
 	a := startedWith(t, store.Administrator, whole)
 	a.do("PUT", "/api/links/web", object{"kind": "feed"}, 204, nil)

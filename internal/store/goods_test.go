@@ -23,10 +23,10 @@ func repriced(b *pricing.Book, n int, price string) []book.Change {
 	var changes []book.Change
 	amount := money.MustParse(price)
 	for i := range b.Products[:n] {
-		after := b.Products[i]
+		after := *b.Products[i]
 		after.List = &amount
 		changes = append(changes, book.Change{Kind: book.Products, Code: after.SKU,
-			Before: bookfile.EncodeProduct(&b.Products[i]), After: bookfile.EncodeProduct(&after)})
+			Before: bookfile.EncodeProduct(b.Products[i]), After: bookfile.EncodeProduct(&after)})
 	}
 	return changes
 }

@@ -14,7 +14,7 @@ func shop(offer *pricing.Offer) *basket.Engine {
 	all := pricing.Where{Field: pricing.FieldAll, Parts: []pricing.Where{}}
 	list := money.MustParse("9.00")
 	book := &pricing.Book{Settings: pricing.Settings{Currency: "EUR", TimeZone: "UTC", Layers: pricing.DefaultLayers()},
-		Products: []pricing.Product{{SKU: "A", List: &list, Unit: "each"}, {SKU: "W", List: &list, Unit: "day"}},
+		Products: []*pricing.Product{{SKU: "A", List: &list, Unit: "each"}, {SKU: "W", List: &list, Unit: "day"}},
 		Rules: []pricing.Rule{{Code: "OFFER", Layer: pricing.Promotion, Rank: 1, Status: pricing.On, Where: all,
 			MinQuantity: 1, HireMatch: "days",
 			Counting: pricing.DefaultCounting(), Offer: offer}}}

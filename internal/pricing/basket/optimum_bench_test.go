@@ -71,7 +71,7 @@ func competing(rng *rand.Rand) (*pricing.Book, basket.Question, []int64) {
 		cents := int64(300 + rng.IntN(2500))
 		list := money.FromMinor(cents, 2)
 		sku := fmt.Sprintf("P%d", i)
-		book.Products = append(book.Products, pricing.Product{SKU: sku, List: &list, Unit: "each"})
+		book.Products = append(book.Products, &pricing.Product{SKU: sku, List: &list, Unit: "each"})
 		q.Lines = append(q.Lines, pricing.Line{SKU: sku, Quantity: 1})
 		prices = append(prices, cents)
 	}

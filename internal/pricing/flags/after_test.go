@@ -2,6 +2,7 @@ package flags_test
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -40,9 +41,12 @@ func TestAfterAnEditAsAnew(t *testing.T) {
 				next.Rules[at].Rank, next.Rules[at].Window = 1+rng.IntN(5), nil
 				next.Rules[at].MinQuantity = 1 + rng.IntN(3)
 			case 3:
-				next.Products = append([]pricing.Product{}, book.Products...)
+				next.Products = slices.Clone(book.Products)
 				half := money.MustParse("7.77")
-				next.Products[rng.IntN(len(next.Products))].Cost = &half
+				k := rng.IntN(len(next.Products))
+				p := *next.Products[k]
+				p.Cost = &half
+				next.Products[k] = &p
 			}
 			after := e.Recompile(&next)
 			touched, told := after.Touched(e)

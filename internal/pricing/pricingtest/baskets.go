@@ -116,7 +116,7 @@ func Basket(rng *rand.Rand, b *pricing.Book) basket.Question {
 	g := &generator{rng}
 	q := basket.Question{Viewpoint: Viewpoint(rng, b)}
 	for range 1 + g.IntN(5) {
-		p := &b.Products[g.IntN(len(b.Products))]
+		p := b.Products[g.IntN(len(b.Products))]
 		l := pricing.Line{SKU: p.SKU, Quantity: 1 + g.IntN(5)}
 		if g.chance(3) {
 			l.Term = 1 + g.IntN(12)

@@ -41,7 +41,7 @@ func Large(products int) *pricing.Book {
 			Attrs: map[string]pricing.Attr{"cone": {Text: fmt.Sprint(g.IntN(12)), Quoted: true}}}
 		stock := money.Int(int64(g.IntN(200)))
 		p.Stock = &stock
-		b.Products = append(b.Products, p)
+		b.Products = append(b.Products, &p)
 	}
 	texts := func(f pricing.Field, n int, one func() string) pricing.Where {
 		w := pricing.Where{Field: f}

@@ -34,7 +34,8 @@ func Book(rng *rand.Rand) *pricing.Book {
 		g.channel(&b.Channels[i])
 	}
 	for i := range 24 + g.IntN(12) {
-		b.Products = append(b.Products, g.product(i))
+		p := g.product(i)
+		b.Products = append(b.Products, &p)
 	}
 	modes := map[pricing.Layer]pricing.LayerMode{}
 	for _, l := range b.Settings.Layers {
@@ -50,7 +51,7 @@ func Book(rng *rand.Rand) *pricing.Book {
 // Question makes a random question about a book of Book.
 func Question(rng *rand.Rand, b *pricing.Book) pricing.Question {
 	g := &generator{rng}
-	p := &b.Products[g.IntN(len(b.Products))]
+	p := b.Products[g.IntN(len(b.Products))]
 	q := pricing.Question{SKU: p.SKU, Viewpoint: Viewpoint(rng, b)}
 	for _, o := range p.Options {
 		if g.chance(2) {

@@ -193,7 +193,7 @@ func end(e *pricing.Ending, a *big.Rat) *big.Rat {
 func (r *reference) product(sku string) *pricing.Product {
 	for i := range r.book.Products {
 		if r.book.Products[i].SKU == sku {
-			return &r.book.Products[i]
+			return r.book.Products[i]
 		}
 	}
 	return nil

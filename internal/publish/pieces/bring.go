@@ -242,8 +242,12 @@ func without(published *pricing.Book, changes []book.Change) error {
 	products := slices.ContainsFunc(changes, func(c book.Change) bool { return c.Kind == book.Products })
 	switch {
 	case products:
-		products := func(p *pricing.Product) string { return p.SKU }
-		if err := edit(&next.Products, changes, book.Products, products, bookfile.ReadProduct); err != nil {
+		products := func(p **pricing.Product) string { return (*p).SKU }
+		read := func(doc []byte) (*pricing.Product, error) {
+			p, err := bookfile.ReadProduct(doc)
+			return &p, err
+		}
+		if err := edit(&next.Products, changes, book.Products, products, read); err != nil {
 			return err
 		}
 	case !rated:

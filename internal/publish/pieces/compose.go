@@ -101,25 +101,26 @@ func kept[T any](published, saved []T, needed func(*T) bool, code func(*T) strin
 
 // goods are the published products with the stock, units sold and rating of the saved ones. What is the same in both is
 // the saved one's, so that it lies in memory once.
-func goods(published, saved []pricing.Product) []pricing.Product {
+func goods(published, saved []*pricing.Product) []*pricing.Product {
 	if sameSlice(published, saved) {
 		return saved
 	}
 	is := placesOf(saved, published)
-	next := make([]pricing.Product, len(published))
+	next := make([]*pricing.Product, len(published))
 	differs := make([]bool, len(published))
 	pricing.InParallel(len(published), func(from, to int) {
 		for i := from; i < to; i++ {
-			p := &published[i]
+			p := published[i]
 			at := is.of(i, p.SKU)
 			switch {
 			case at < 0:
-				next[i], differs[i] = *p, true
-			case SameProduct(p, &saved[at]):
+				next[i], differs[i] = p, true
+			case SameProduct(p, saved[at]):
 				next[i] = saved[at]
 			default:
-				next[i], differs[i] = *p, true
-				next[i].Stock, next[i].Sold, next[i].Rating = saved[at].Stock, saved[at].Sold, saved[at].Rating
+				own := *p // the published one stays as it is
+				own.Stock, own.Sold, own.Rating = saved[at].Stock, saved[at].Sold, saved[at].Rating
+				next[i], differs[i] = &own, true
 			}
 		}
 	})
@@ -142,7 +143,7 @@ func LiveSame(a, b *pricing.Book) bool {
 		return false
 	}
 	for i := range a.Products {
-		x, y := &a.Products[i], &b.Products[i]
+		x, y := a.Products[i], b.Products[i]
 		if x.SKU != y.SKU || !sameLive(x, y) {
 			return false
 		}

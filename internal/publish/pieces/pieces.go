@@ -195,20 +195,20 @@ func products(published, saved *pricing.Book) (list []Piece) {
 	seen := make([]bool, len(published.Products))
 	docs := map[string][]byte{}
 	for i := range saved.Products {
-		p := &saved.Products[i]
+		p := saved.Products[i]
 		switch at := was.of(i, p.SKU); {
 		case at < 0:
 			docs[p.SKU] = bookfile.EncodeProduct(withoutLive(p))
 			list = append(list, Piece{Key: Key{book.Products, p.SKU}, Name: named(p.Name, p.SKU), Change: New})
 		default:
 			seen[at] = true
-			if !SameProduct(&published.Products[at], p) {
+			if !SameProduct(published.Products[at], p) {
 				list = append(list, Piece{Key: Key{book.Products, p.SKU}, Name: named(p.Name, p.SKU), Change: Changed})
 			}
 		}
 	}
 	for i := range published.Products {
-		if p := &published.Products[i]; !seen[i] {
+		if p := published.Products[i]; !seen[i] {
 			left := Piece{Key: Key{book.Products, p.SKU}, Name: named(p.Name, p.SKU), Change: Gone}
 			if len(docs) == 0 {
 				list = append(list, left)
@@ -231,12 +231,12 @@ func sameSlice[T any](a, b []T) bool { return len(a) == len(b) && (len(a) == 0 |
 
 // places finds products of one list that stand at the same place, or elsewhere, in another.
 type places struct {
-	list []pricing.Product
+	list []*pricing.Product
 	by   map[string]int // made where they stand elsewhere
 }
 
 // placesOf finds products in list; like is the list that is gone through.
-func placesOf(list, like []pricing.Product) *places {
+func placesOf(list, like []*pricing.Product) *places {
 	p := &places{list: list}
 	n := min(len(list), len(like))
 	for i := range n {

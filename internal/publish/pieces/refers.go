@@ -158,7 +158,10 @@ func indexOf(b *pricing.Book) *index {
 
 func (x *index) product(sku string) *pricing.Product {
 	if x.goods == nil {
-		x.goods = by(x.Products, func(p *pricing.Product) string { return p.SKU })
+		x.goods = make(map[string]*pricing.Product, len(x.Products))
+		for _, p := range x.Products {
+			x.goods[p.SKU] = p
+		}
 	}
 	return x.goods[sku]
 }
