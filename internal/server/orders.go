@@ -143,6 +143,9 @@ func orderAnswer(o *store.Order, again bool, refused error) (*status[OrderAnswer
 	return keptOnce(answer, again), nil
 }
 
+// mostMailed bounds how many reduced goods a mail names: it is read as a sentence.
+const mostMailed = 4
+
 // messageOf is what a customer is told of an offer that a purchase opened; false where it tells nothing.
 func messageOf(
 	snap *book.Snapshot,
@@ -165,9 +168,10 @@ func messageOf(
 			f.Name = cmp.Or(c.Name, c.Code)
 		}
 	}
-	for _, g := range reduced.Goods {
+	named := reduced.Goods[:min(len(reduced.Goods), mostMailed)]
+	for _, g := range named {
 		f.Rewarded = append(f.Rewarded, mail.Goods{Name: cmp.Or(g.Name, g.SKU), Page: link.PageOf(g.SKU)})
 	}
-	f.More = reduced.Many - len(reduced.Goods)
+	f.More = reduced.Many - len(named)
 	return mail.Write(storefront.Label(x.Rule, in), show.Message, f), true
 }

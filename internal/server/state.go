@@ -118,7 +118,8 @@ func (s *Server) state(ctx context.Context) (State, error) {
 	if err != nil {
 		return st, err
 	}
-	st.SetUp = setUp == "open"
+	// A book that was brought in as a whole, from a file, says all that.
+	st.SetUp = setUp == "open" && len(snap.Book.Products)+len(snap.Book.Rules) == 0
 	underway, err := s.Store.Underway(asking)
 	if err != nil {
 		return st, err

@@ -3066,7 +3066,7 @@ export interface components {
             change: string | null;
             cost: string | null;
             /** @description what else it says otherwise: breaks, groups, texts */
-            details?: components["schemas"]["PublishLineChange"][];
+            details?: components["schemas"]["TellingLineChange"][];
             /** @description taken back: nothing sends it until it is released */
             held: boolean;
             /** @enum {string} */
@@ -4444,18 +4444,6 @@ export interface components {
             /** @description everything is told again */
             whole?: boolean;
         };
-        PublishLineChange: {
-            group?: string;
-            is?: string;
-            /**
-             * Format: int64
-             * @description of a price: from which on
-             */
-            quantity?: number;
-            was?: string;
-            /** @description price, reference, method, ask, order, name, a text's key, tags */
-            what: string;
-        };
         PublishNamedLater: {
             at: string;
             /**
@@ -4854,7 +4842,7 @@ export interface components {
             /** @description the first of them */
             goods: components["schemas"]["StorefrontSetGoods"][];
             /** @description whether the product that is asked about is among them: then it is the first */
-            has: boolean;
+            has?: boolean;
             /**
              * Format: int64
              * @description how many kinds of goods there are
@@ -4979,6 +4967,18 @@ export interface components {
             percent: string;
             /** Format: int64 */
             products: number;
+        };
+        TellingLineChange: {
+            group?: string;
+            is?: string;
+            /**
+             * Format: int64
+             * @description of a price: from which on
+             */
+            quantity?: number;
+            was?: string;
+            /** @description price, reference, method, ask, order, name, a text's key, tags */
+            what: string;
         };
         Trail: {
             finish: components["schemas"]["TrailFinish"];
