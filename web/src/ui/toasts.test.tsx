@@ -1,5 +1,6 @@
 // @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
+import type { UserEvent } from "@testing-library/user-event";
 import { useState } from "react";
 import { expect, test } from "vitest";
 import type { BrokenCheck, Saved, Seen } from "../api/client";
@@ -32,12 +33,8 @@ function Deleter() {
   );
 }
 
-/** The control of a notice, once it can be pressed: for the time that it takes to be drawn, the list of notices lets the pointer through. */
-async function undo() {
-  const control = await screen.findByText("Undo");
-  await waitFor(() => expect(control.closest("ol")?.style.pointerEvents).toBe(""));
-  return control;
-}
+/** Presses the control of a notice, once it can be: while it is drawn, the list of notices lets the pointer through. */
+const pressUndo = (user: UserEvent) => waitFor(async () => user.click(await screen.findByText("Undo")));
 
 test("what breaks no check is saved at once, and can be undone from the notice", async () => {
   const asked = program({
@@ -49,7 +46,7 @@ test("what breaks no check is saved at once, and can be undone from the notice",
   expect(await screen.findByText("Deleted the rule “quay & clay”")).toBeTruthy();
   expect(screen.getByText("it is gone")).toBeTruthy();
   expect(asked[0]?.header.get("Checks-Seen")).toBeNull();
-  await user.click(await undo());
+  await pressUndo(user);
   expect(await screen.findByText("Took back: Deleted the rule")).toBeTruthy();
   expect(asked.map((a) => a.path)).toEqual(["/api/rules/R", "/api/log/7/undo"]);
 });
@@ -84,7 +81,7 @@ test("an undo that is refused says so in a notice", async () => {
   program({ "DELETE /api/rules/R": saved, "POST /api/log/7/undo": () => problem(409, "R was changed since.") });
   const { user } = page(<Deleter />);
   await user.click(screen.getByText("Delete"));
-  await user.click(await undo());
+  await pressUndo(user);
   expect(await screen.findByText("Cannot be undone: R was changed since.")).toBeTruthy();
 });
 
