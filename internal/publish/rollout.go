@@ -24,15 +24,41 @@ type Rollout struct {
 
 // Rollouts are what pieces change in each linked channel that they concern and where they are not published.
 func (d *Desk) Rollouts(ctx context.Context, snap *book.Snapshot, keys []pieces.Key) ([]Rollout, error) {
-	links, err := d.keeper.Links(ctx)
-	if err != nil {
-		return nil, err
-	}
 	wanted := make(map[pieces.Key]bool, len(keys))
 	for _, k := range keys {
 		wanted[k] = true
 	}
 	var list []Rollout
+	err := d.linkedChannels(ctx, snap, func(c *pricing.Channel, e *Edition) error {
+		if e == nil {
+			if slices.ContainsFunc(keys, func(k pieces.Key) bool { return concerns(snap, k, c.Code) }) {
+				list = append(list, Rollout{Channel: c, Err: ErrFirst})
+			}
+			return nil
+		}
+		choice := Choice{}
+		for _, p := range e.concerning(snap, c.Code) {
+			if wanted[p.Key] {
+				choice.Keys = append(choice.Keys, p.Key)
+			}
+		}
+		if len(choice.Keys) == 0 {
+			return nil
+		}
+		one, err := d.rollout(ctx, snap, c, choice)
+		list = append(list, one)
+		return err
+	})
+	return list, err
+}
+
+// linkedChannels visits the channels that are linked with what is published in each; nil: nothing is.
+func (d *Desk) linkedChannels(ctx context.Context, snap *book.Snapshot,
+	visit func(c *pricing.Channel, e *Edition) error) error {
+	links, err := d.keeper.Links(ctx)
+	if err != nil {
+		return err
+	}
 	for i := range snap.Book.Channels {
 		c := &snap.Book.Channels[i]
 		if _, linked := links[c.Code]; !linked {
@@ -40,30 +66,23 @@ func (d *Desk) Rollouts(ctx context.Context, snap *book.Snapshot, keys []pieces.
 		}
 		e, err := d.Published(ctx, snap, c.Code)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if e == nil {
-			if slices.ContainsFunc(keys, func(k pieces.Key) bool { return concerns(snap, k, c.Code) }) {
-				list = append(list, Rollout{Channel: c, Err: ErrFirst})
-			}
-			continue
+		if err := visit(c, e); err != nil {
+			return err
 		}
-		choice := Choice{}
-		for _, p := range e.Pieces {
-			if wanted[p.Key] && (concerns(snap, p.Key, c.Code) || concerns(e.Snapshot, p.Key, c.Code)) {
-				choice.Keys = append(choice.Keys, p.Key)
-			}
-		}
-		if len(choice.Keys) == 0 {
-			continue
-		}
-		one, err := d.rollout(ctx, snap, c, choice)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, one)
 	}
-	return list, nil
+	return nil
+}
+
+// concerning are the pieces that differ and that are for a channel, as published or as saved.
+func (e *Edition) concerning(snap *book.Snapshot, channel string) (list []pieces.Piece) {
+	for _, p := range e.Pieces {
+		if concerns(snap, p.Key, channel) || concerns(e.Snapshot, p.Key, channel) {
+			list = append(list, p)
+		}
+	}
+	return list
 }
 
 // rollout is what a choice changes in a channel. A choice that cannot be made is its Err.
@@ -104,30 +123,16 @@ func (d *Desk) rollout(ctx context.Context, snap *book.Snapshot, c *pricing.Chan
 
 // Behind are the linked channels in which pieces of the saved book are not published as they are saved, by piece.
 func (d *Desk) Behind(ctx context.Context, snap *book.Snapshot) (map[pieces.Key][]*pricing.Channel, error) {
-	links, err := d.keeper.Links(ctx)
-	if err != nil {
-		return nil, err
-	}
 	behind := map[pieces.Key][]*pricing.Channel{}
-	for i := range snap.Book.Channels {
-		c := &snap.Book.Channels[i]
-		if _, linked := links[c.Code]; !linked {
-			continue
-		}
-		e, err := d.Published(ctx, snap, c.Code)
-		if err != nil {
-			return nil, err
-		}
-		if e == nil {
-			continue
-		}
-		for _, p := range e.Pieces {
-			if concerns(snap, p.Key, c.Code) || concerns(e.Snapshot, p.Key, c.Code) {
+	err := d.linkedChannels(ctx, snap, func(c *pricing.Channel, e *Edition) error {
+		if e != nil {
+			for _, p := range e.concerning(snap, c.Code) {
 				behind[p.Key] = append(behind[p.Key], c)
 			}
 		}
-	}
-	return behind, nil
+		return nil
+	})
+	return behind, err
 }
 
 // RollOut has the channels among some (nil: all) that pieces concern told what these change there, and nothing else.

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -119,6 +120,14 @@ func (s *Server) registerRollout(api huma.API) {
 		snap := s.newest(ctx)
 		if in.Body.Version != snap.Version {
 			return RolloutList{}, publish.ErrStale
+		}
+		if in.Body.Channels != nil && len(in.Body.Channels) == 0 || in.Body.Entry == 0 && len(in.Body.Pieces) == 0 {
+			return RolloutList{}, publish.ErrNoChoice // an empty choice is one of nothing
+		}
+		for i, code := range in.Body.Channels {
+			if snap.Channel(code) == nil {
+				return RolloutList{}, invalid(fmt.Sprintf("channels[%d]", i), "There is no such channel.")
+			}
 		}
 		keys, err := s.rolloutKeys(ctx, in.Body.Entry, in.Body.Pieces)
 		if err != nil {
