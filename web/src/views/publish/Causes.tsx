@@ -45,7 +45,10 @@ export function Causes(props: Props) {
   const on = open.filter((p) => isTicked(p, choice)).length + (withLoose && choice.loose ? 1 : 0);
   const many = open.length + (withLoose ? 1 : 0);
   return (
-    <section aria-label="What was changed" className="flex w-[330px] shrink-0 flex-col border-r @max-[900px]:w-[250px]">
+    <section
+      aria-label="What was changed"
+      className="flex w-[330px] shrink-0 flex-col border-r @max-[1000px]:w-[210px]"
+    >
       <h2 className="flex items-center gap-2 border-b border-ink/50 py-1 pr-3 pl-5 text-[12px] text-quiet">
         {onChoice && many > 0 && (
           <input

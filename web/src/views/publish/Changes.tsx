@@ -185,7 +185,7 @@ function Rows({ channel, data, of, decisions, all, leaveOutBlocked, mayOverride,
         <span className="w-[70px] text-right">change</span>
         <span className="w-[70px] text-right @max-[1000px]:hidden">was</span>
         <span className="w-[64px] text-right">margin</span>
-        <span className="w-[270px] @max-[1100px]:w-[220px]">blocked</span>
+        <span className="w-[270px] @max-[1100px]:w-[220px] @max-[760px]:w-[150px]">blocked</span>
       </div>
       <div
         ref={scroller}

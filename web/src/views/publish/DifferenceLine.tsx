@@ -87,7 +87,7 @@ export function DifferenceLine({
       <span className={`w-[64px] text-right ${blocked ? "font-semibold text-bad" : ""}`}>
         {amount(row.marginAmount)}
       </span>
-      <div className="flex w-[270px] items-center gap-2 @max-[1100px]:w-[220px]">
+      <div className="flex w-[270px] items-center gap-2 @max-[1100px]:w-[220px] @max-[760px]:w-[150px]">
         {kept && (
           <>
             <span className="text-quiet">
