@@ -73,5 +73,7 @@ test("with nothing ticked nothing can be sent; where it is stale that is said an
   await userEvent.click(boxes[0] as HTMLElement);
   await userEvent.click(screen.getByRole("button", { name: "Send to Web & <shop>" }));
   expect((await screen.findByRole("alert")).textContent).toContain("The book has changed.");
-  await waitFor(() => expect(sent.filter((a) => a.path === "/api/rollout" && a.method === "GET").length).toBeGreaterThan(1));
+  await waitFor(() =>
+    expect(sent.filter((a) => a.path === "/api/rollout" && a.method === "GET").length).toBeGreaterThan(1),
+  );
 });
