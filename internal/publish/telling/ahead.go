@@ -95,7 +95,7 @@ func (l *Lines) paid(p int32) [][]entry {
 	all := make([][]entry, len(sweeps))
 	for i, sw := range sweeps {
 		if minor, priced := sw.Price(p); priced {
-			all[i] = l.entries(p, i, least, minor)
+			all[i] = l.entries(nil, p, i, least, minor)
 		}
 	}
 	return all

@@ -84,7 +84,7 @@ func (l *Lines) course(p int32, place, least int, price int64) (breaks []LineBre
 	if !l.Telling.can("breaks") {
 		return nil, EachReached, false
 	}
-	entries := l.entries(p, place, least, price)
+	entries := l.entries(make([]entry, 0, 8), p, place, least, price)
 	if b.odd.Has(p) {
 		if course := b.scope.Course(p); b.graduated.Has(p) {
 			how, ask = l.manner(course, entries, least)
@@ -95,15 +95,19 @@ func (l *Lines) course(p int32, place, least int, price int64) (breaks []LineBre
 			return nil, EachReached, true
 		}
 	}
+	if len(entries) > 1 {
+		breaks = make([]LineBreak, 0, len(entries)-1)
+	}
 	for _, e := range entries[1:] {
 		breaks = append(breaks, LineBreak{e.from, money.FormatMinor(e.minor, l.Digits)})
 	}
 	return breaks, how, false
 }
 
-// entries are the price and the quantities above least from which a unit costs otherwise than from the one before.
-func (l *Lines) entries(p int32, place, least int, price int64) []entry {
-	list := append(make([]entry, 0, 4), entry{1, price})
+// entries appends to list the price and the quantities above least from which a unit costs otherwise than from the one
+// before.
+func (l *Lines) entries(list []entry, p int32, place, least int, price int64) []entry {
+	list = append(list, entry{1, price})
 	for _, step := range l.Steps {
 		if step.From <= least || !step.Moves.Has(p) {
 			continue

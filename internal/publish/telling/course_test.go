@@ -127,7 +127,7 @@ func tells(t *testing.T, lines *Lines, p int32, place, least int, quote func(qua
 	t.Helper()
 	price, _ := lines.Orders(least)[place].Price(p)
 	own := GroupPrices{}
-	for i, e := range lines.entries(p, place, least, price) {
+	for i, e := range lines.entries(nil, p, place, least, price) {
 		text := big.NewRat(e.minor, 1)
 		for range lines.Digits {
 			text.Quo(text, big.NewRat(10, 1))
