@@ -54,8 +54,7 @@ func DecodeRule(data []byte, in *pricing.Book) (pricing.Rule, error) {
 
 func (n *node) book() *pricing.Book {
 	b := &pricing.Book{}
-	if n.object("book", "settings", "groups", "customers", "ranges", "ladders", "campaigns", "channels", "products",
-		"rules") == nil {
+	if n.shaped("") == nil {
 		return b
 	}
 	if f := n.need("book"); f != nil && f.text() != Format {
@@ -88,8 +87,7 @@ func each[T any](n *node, list *[]T, read func(*node) T) {
 
 func (n *node) settings() pricing.Settings {
 	s := pricing.Settings{PricesIncludeTax: true, Layers: pricing.DefaultLayers()}
-	if n.object("currency", "timeZone", "rounding", "pricesIncludeTax", "taxRates", "shippingTaxClass", "layers", "guard",
-		"guards", "byHand", "hire", "rates") == nil {
+	if n.shaped("settings") == nil {
 		return s
 	}
 	if c := n.need("currency"); c != nil {
@@ -101,7 +99,7 @@ func (n *node) settings() pricing.Settings {
 			z.fail("is not a time zone of the IANA database, such as \"Europe/Amsterdam\"")
 		}
 	}
-	if r := n.may("rounding"); r != nil && r.object("mode", "when") != nil {
+	if r := n.may("rounding"); r != nil && r.shaped("settings.rounding") != nil {
 		if r.may("mode").oneOf("half-up", "half-up", "half-even") == "half-even" {
 			s.Rounding.Mode = money.HalfEven
 		}
@@ -119,7 +117,7 @@ func (n *node) settings() pricing.Settings {
 	for _, g := range n.may("guards").items() {
 		s.Guards = append(s.Guards, g.guard(true))
 	}
-	if h := n.may("byHand"); h != nil && h.object("maxPercent", "maxAmount") != nil {
+	if h := n.may("byHand"); h != nil && h.shaped("settings.byHand") != nil {
 		s.ByHandMaxPercent, s.ByHandMaxAmount = h.may("maxPercent").percent(), h.may("maxAmount").amountPtr()
 	}
 	s.Hire = n.may("hire").hireTimes()
@@ -151,7 +149,7 @@ func (n *node) layers() []pricing.LayerSetting {
 	var list []pricing.LayerSetting
 	failed := false
 	for _, item := range n.items() {
-		if item.object("layer", "mode", "then") == nil {
+		if item.shaped("layerSetting") == nil {
 			failed = true
 			continue
 		}
@@ -187,11 +185,11 @@ func (n *node) layers() []pricing.LayerSetting {
 
 func (n *node) guard(where bool) pricing.Guard {
 	var g pricing.Guard
-	keys := []string{"minMargin", "action", "maxOff"}
+	shape := "settings.guard"
 	if where {
-		keys = append(keys, "where")
+		shape = "settings.guards"
 	}
-	if n.object(keys...) == nil {
+	if n.shaped(shape) == nil {
 		return g
 	}
 	if where {
@@ -204,7 +202,7 @@ func (n *node) guard(where bool) pricing.Guard {
 }
 
 func (n *node) hireTimes() *pricing.HireTimes {
-	if n == nil || n.object("freeFirstDayFrom", "freeLastDayUntil") == nil {
+	if n == nil || n.shaped("hireTimes") == nil {
 		return nil
 	}
 	return &pricing.HireTimes{FreeFirstDayFrom: n.may("freeFirstDayFrom").clockPtr(),
@@ -212,14 +210,14 @@ func (n *node) hireTimes() *pricing.HireTimes {
 }
 
 func (n *node) group() (g pricing.Group) {
-	if n.object("code", "name") != nil {
+	if n.shaped("group") != nil {
 		g.Code, g.Name = n.need("code").code(), n.may("name").name()
 	}
 	return g
 }
 
 func (n *node) customer() (c pricing.Customer) {
-	if n.object("code", "name", "groups", "attrs") == nil {
+	if n.shaped("customer") == nil {
 		return c
 	}
 	c.Code, c.Name, c.Groups = n.need("code").code(), n.may("name").name(), n.may("groups").texts()
@@ -234,7 +232,7 @@ func (n *node) customer() (c pricing.Customer) {
 }
 
 func (n *node) namedRange() (r pricing.Range) {
-	if n.object("code", "name", "where") == nil {
+	if n.shaped("range") == nil {
 		return r
 	}
 	r.Code, r.Name = n.need("code").code(), n.may("name").name()
@@ -245,7 +243,7 @@ func (n *node) namedRange() (r pricing.Range) {
 }
 
 func (n *node) ladder() (l pricing.Ladder) {
-	if n.object("code", "name", "breaks", "method", "count", "measure") == nil {
+	if n.shaped("ladder") == nil {
 		return l
 	}
 	l.Code, l.Name = n.need("code").code(), n.may("name").name()
@@ -257,7 +255,7 @@ func (n *node) ladder() (l pricing.Ladder) {
 }
 
 func (n *node) campaign() (c pricing.Campaign) {
-	if n.object("code", "name", "status", "window", "audience", "channels") == nil {
+	if n.shaped("campaign") == nil {
 		return c
 	}
 	c.Code, c.Name = n.need("code").code(), n.may("name").name()
@@ -269,8 +267,7 @@ func (n *node) campaign() (c pricing.Campaign) {
 var abilities = []string{"breaks", "brackets", "offers", "codes", "groups", "schedule"}
 
 func (n *node) channel() (c pricing.Channel) {
-	if n.object("code", "name", "currency", "group", "country", "tax", "ending", "where", "fee", "hire", "can",
-		"limits") == nil {
+	if n.shaped("channel") == nil {
 		return c
 	}
 	c.Code, c.Name = n.need("code").code(), n.may("name").name()
@@ -286,7 +283,7 @@ func (n *node) channel() (c pricing.Channel) {
 	if n.has("where") {
 		c.Where = n.where("where", false)
 	}
-	if f := n.may("fee"); f != nil && f.object("percent", "amount") != nil {
+	if f := n.may("fee"); f != nil && f.shaped("channel.fee") != nil {
 		c.FeePercent, c.FeeAmount = f.may("percent").percent(), f.may("amount").amount()
 	}
 	c.Hire = n.may("hire").hireTimes()
@@ -296,8 +293,7 @@ func (n *node) channel() (c pricing.Channel) {
 			c.Can = append(c.Can, item.oneOf("", abilities...))
 		}
 	}
-	if l := n.may("limits"); l != nil && l.object("wholeUnits", "minOffPercent", "maxOffPercent", "offFrom",
-		"needsReference", "minRating", "leadHours", "refusedWords", "needsTerms") != nil {
+	if l := n.may("limits"); l != nil && l.shaped("channel.limits") != nil {
 		c.Limits = &pricing.Limits{WholeUnits: l.may("wholeUnits").truth(false),
 			NeedsReference: l.may("needsReference").truth(false),
 			NeedsTerms:     l.may("needsTerms").truth(false), MinOffPercent: l.may("minOffPercent").percentPtr(),
@@ -326,10 +322,7 @@ func (n *node) numberPtr() *money.Rat {
 }
 
 func (n *node) product() (p pricing.Product) {
-	if n.object("sku", "name", "list", "cost", "costs", "rrp", "map", "levels", "listIn", "style", "category", "brand",
-		"supplier", "type",
-		"tags", "attrs", "stock", "rating", "gtin", "taxClass", "minOrder", "unit", "content", "hire", "options",
-		"sold") == nil {
+	if n.shaped("product") == nil {
 		return p
 	}
 	p.SKU, p.Name = n.need("sku").sku(), n.may("name").name()
@@ -356,7 +349,7 @@ func (n *node) product() (p pricing.Product) {
 	p.Stock, p.Rating, p.Sold = n.may("stock").numberPtr(), n.may("rating").numberPtr(), n.may("sold").numberPtr()
 	p.MinOrder = n.may("minOrder").whole(0, 1)
 	p.Unit = n.may("unit").oneOf("each", "each", "day", "month")
-	if c := n.may("content"); c != nil && c.object("amount", "of") != nil {
+	if c := n.may("content"); c != nil && c.shaped("product.content") != nil {
 		p.Content = &pricing.Content{Of: c.need("of").word()}
 		if a := c.need("amount"); a != nil {
 			p.Content.Amount = a.amount()
@@ -367,7 +360,7 @@ func (n *node) product() (p pricing.Product) {
 	}
 	p.Hire = n.may("hire").hireTimes()
 	for _, o := range n.may("options").items() {
-		if o.object("code", "price", "part") == nil {
+		if o.shaped("product.options") == nil {
 			continue
 		}
 		option := pricing.Option{Code: o.need("code").word(), Price: o.need("price").amount(),
@@ -438,7 +431,7 @@ func (n *node) moment() (pricing.Moment, bool) {
 }
 
 func (n *node) window() *pricing.Window {
-	if n == nil || n.object("from", "to", "days", "hours", "weekly", "yearly") == nil {
+	if n == nil || n.shaped("window") == nil {
 		return nil
 	}
 	w := &pricing.Window{}
@@ -476,7 +469,7 @@ func (n *node) window() *pricing.Window {
 			h.fail("must be a begin and an end, such as [\"09:00\", \"12:00\"]")
 		}
 	}
-	if k := n.may("weekly"); k != nil && k.object("from", "to") != nil {
+	if k := n.may("weekly"); k != nil && k.shaped("window.weekly") != nil {
 		from, ok1 := k.need("from").weekMoment()
 		to, ok2 := k.need("to").weekMoment()
 		if ok1 && ok2 && from == to {
@@ -484,7 +477,7 @@ func (n *node) window() *pricing.Window {
 		}
 		w.Weekly = &pricing.Weekly{From: from, To: to}
 	}
-	if y := n.may("yearly"); y != nil && y.object("from", "to") != nil {
+	if y := n.may("yearly"); y != nil && y.shaped("window.yearly") != nil {
 		from, ok1 := y.need("from").monthDay()
 		to, ok2 := y.need("to").monthDay()
 		if ok1 && ok2 && from == to {
@@ -532,7 +525,7 @@ func (n *node) monthDay() (pricing.MonthDay, bool) {
 }
 
 func (n *node) audience() *pricing.Audience {
-	if n == nil || n.object("groups", "customers", "countries", "customerAttr", "firstOrder", "signedIn") == nil {
+	if n == nil || n.shaped("audience") == nil {
 		return nil
 	}
 	a := &pricing.Audience{Groups: n.may("groups").texts(), Customers: n.may("customers").texts(),
@@ -549,7 +542,7 @@ func (n *node) audience() *pricing.Audience {
 }
 
 func (n *node) ending() *pricing.Ending {
-	if n == nil || n.object("step", "direction", "shift") == nil {
+	if n == nil || n.shaped("ending") == nil {
 		return nil
 	}
 	e := &pricing.Ending{Direction: pricing.Direction(n.may("direction").oneOf("nearest", "nearest", "up", "down")),

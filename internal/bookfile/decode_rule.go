@@ -10,17 +10,8 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// Keys of a rule: those of every rule, those of price rules, and those of rules with breaks of their own.
-var (
-	ruleKeys = []string{"code", "layer", "rank", "where", "name", "note", "status", "campaign", "window", "audience",
-		"channels",
-		"minQuantity", "currency", "hireMatch", "then", "effect", "breaks", "ladder", "offer", "order", "show", "liveTags"}
-	priceKeys = []string{"of", "on", "ending", "maxOff", "floor", "mayRaise"}
-	breakKeys = []string{"method", "count", "measure", "historyDays"}
-)
-
 func (n *node) rule() (r pricing.Rule) {
-	if n.object(slices.Concat(ruleKeys, priceKeys, breakKeys)...) == nil {
+	if n.shaped("rule") == nil {
 		return r
 	}
 	r.Code, r.Name, r.Note = n.need("code").code(), n.may("name").name(), n.may("note").text()
@@ -41,24 +32,7 @@ func (n *node) rule() (r pricing.Rule) {
 	r.Then = pricing.Then(n.may("then").oneOf("", "end-layer", "end-price"))
 	r.Show, r.LiveTags = n.may("show").show(), n.may("liveTags").liveTags()
 
-	forms := 0
-	for _, form := range []string{"effect", "breaks", "ladder", "offer", "order"} {
-		if n.has(form) {
-			forms++
-		}
-	}
-	if forms != 1 {
-		n.fail("must have exactly one of effect, breaks, ladder, offer and order")
-	}
-	isPrice := n.has("effect") || n.has("breaks") || n.has("ladder")
-	if forms == 1 {
-		if !isPrice {
-			n.refuse(priceKeys, "goes with effect, breaks or ladder only")
-		}
-		if !n.has("breaks") {
-			n.refuse(breakKeys, "goes with breaks only")
-		}
-	}
+	n.form()
 	r.Counting = pricing.DefaultCounting()
 	if n.has("breaks") {
 		r.Counting = n.counting()
@@ -109,12 +83,27 @@ func (n *node) rule() (r pricing.Rule) {
 	return r
 }
 
-func (n *node) refuse(keys []string, problem string) {
-	for _, key := range keys {
-		if n.has(key) {
-			n.child(key).fail("%s", problem)
+// form checks that a rule has exactly one form, and nothing that does not go with it.
+func (n *node) form() {
+	had := slices.DeleteFunc(slices.Clone(forms), func(f string) bool { return !n.has(f) })
+	if len(had) != 1 {
+		n.fail("must have exactly one of effect, breaks, ladder, offer and order")
+		return
+	}
+	for _, key := range keysOf("rule") {
+		if with, bound := goesWith[key]; bound && n.has(key) && !slices.Contains(with, had[0]) {
+			n.child(key).fail("goes with %s only", either(with))
 		}
 	}
+}
+
+// either is "a, b or c".
+func either(list []string) string {
+	last := len(list) - 1
+	if last == 0 {
+		return list[0]
+	}
+	return strings.Join(list[:last], ", ") + " or " + list[last]
 }
 
 func (n *node) counting() pricing.Counting {
@@ -123,7 +112,7 @@ func (n *node) counting() pricing.Counting {
 	if k := n.may("count"); k != nil {
 		if _, object := k.value.(map[string]any); object {
 			c.Count = "where"
-			if k.object("where") != nil {
+			if k.shaped("rule.count") != nil {
 				c.Where = k.where("where", false)
 			}
 		} else {
@@ -149,8 +138,7 @@ func (n *node) counting() pricing.Counting {
 	return c
 }
 
-var effectKinds = []string{"percentOff", "percentOn", "amountOff", "amountOn", "setPrice", "level", "markup", "margin",
-	"derive"}
+var effectKinds = keysOf("effect")
 
 func (n *node) effect() (e pricing.Effect) {
 	m := n.object(effectKinds...)
@@ -184,7 +172,7 @@ func (n *node) effectAt() (e pricing.Effect) {
 
 func (n *node) derive() *pricing.Derive {
 	d := &pricing.Derive{Basis: "net", Counts: "basket"}
-	if n.object("from", "basis", "percent", "min", "max", "counts") == nil {
+	if n.shaped("derive") == nil {
 		return d
 	}
 	d.From = n.need("from").word()
@@ -214,7 +202,7 @@ func (n *node) breaks(measure string) []pricing.Break {
 	}
 	fractions := measure == "spend" || strings.HasPrefix(measure, "attr:")
 	for _, item := range items {
-		m := item.object(append([]string{"from"}, effectKinds...)...)
+		m := item.shaped("break")
 		if m == nil {
 			continue
 		}
@@ -267,7 +255,7 @@ func (n *node) basis() pricing.Basis {
 }
 
 func (n *node) maxOff() *pricing.MaxOff {
-	if n == nil || n.object("percent", "amount") == nil {
+	if n == nil || n.shaped("rule.maxOff") == nil {
 		return nil
 	}
 	if n.has("percent") == n.has("amount") {
@@ -280,7 +268,7 @@ func (n *node) floor() *pricing.Floor {
 	if n == nil {
 		return nil
 	}
-	m := n.object("amount", "margin", "cost")
+	m := n.shaped("rule.floor")
 	if m == nil {
 		return nil
 	}
@@ -296,7 +284,7 @@ func (n *node) floor() *pricing.Floor {
 }
 
 func (n *node) show() *pricing.Show {
-	if n == nil || n.object("label", "message", "badge", "image", "alt", "terms", "as") == nil {
+	if n == nil || n.shaped("show") == nil {
 		return nil
 	}
 	return &pricing.Show{Label: n.may("label").text(), Message: n.may("message").text(), Badge: n.may("badge").text(),
@@ -305,7 +293,7 @@ func (n *node) show() *pricing.Show {
 }
 
 func (n *node) liveTags() *pricing.LiveTags {
-	if n == nil || n.object("add", "remove") == nil {
+	if n == nil || n.shaped("rule.liveTags") == nil {
 		return nil
 	}
 	return &pricing.LiveTags{Add: n.may("add").texts(), Remove: n.may("remove").texts()}
@@ -313,7 +301,7 @@ func (n *node) liveTags() *pricing.LiveTags {
 
 func (n *node) order() *pricing.Order {
 	o := &pricing.Order{}
-	if n.object("min", "multiple", "max", "perCustomer") == nil {
+	if n.shaped("order") == nil {
 		return o
 	}
 	o.Min, o.Multiple = n.may("min").whole(0, 1), n.may("multiple").whole(0, 1)
@@ -326,13 +314,12 @@ func (n *node) order() *pricing.Order {
 
 func (n *node) offer() *pricing.Offer {
 	o := &pricing.Offer{}
-	if n.object("needs", "spend", "after", "codes", "gives", "repeat", "maxUnits", "maxOff", "skipReduced", "stock",
-		"perCustomer") == nil {
+	if n.shaped("offer") == nil {
 		return o
 	}
 	ids := map[string]bool{}
 	for _, item := range n.may("needs").items() {
-		if item.object("id", "where", "quantity", "same") == nil {
+		if item.shaped("offer.needs") == nil {
 			continue
 		}
 		need := pricing.Need{Quantity: item.may("quantity").whole(1, 1), Same: item.may("same").oneOf("", "sku", "style")}
@@ -350,7 +337,7 @@ func (n *node) offer() *pricing.Offer {
 		}
 		o.Needs = append(o.Needs, need)
 	}
-	if s := n.may("spend"); s != nil && s.object("where", "amount", "every") != nil {
+	if s := n.may("spend"); s != nil && s.shaped("offer.spend") != nil {
 		o.Spend = &pricing.Spend{Amount: s.need("amount").amount(), Every: s.may("every").truth(false),
 			Where: pricing.Where{Field: pricing.FieldAll}}
 		if s.has("where") {
@@ -360,13 +347,13 @@ func (n *node) offer() *pricing.Offer {
 			s.child("amount").fail("must be above 0")
 		}
 	}
-	if a := n.may("after"); a != nil && a.object("where", "days") != nil {
+	if a := n.may("after"); a != nil && a.shaped("offer.after") != nil {
 		o.After = &pricing.After{Days: a.need("days").whole(1, 1), Where: pricing.Where{Field: pricing.FieldAll}}
 		if a.has("where") {
 			o.After.Where = *a.where("where", false)
 		}
 	}
-	if c := n.may("codes"); c != nil && c.object("words", "listed", "uses", "usesPerCustomer", "graceDays") != nil {
+	if c := n.may("codes"); c != nil && c.shaped("offer.codes") != nil {
 		o.Codes = &pricing.Codes{Listed: c.may("listed").truth(false), Uses: c.may("uses").wholePtr(1),
 			UsesPerCustomer: c.may("usesPerCustomer").wholePtr(1), GraceDays: c.may("graceDays").wholePtr(0)}
 		words := c.may("words")
@@ -408,12 +395,12 @@ var giveWords = []string{"needs", "basket", "shipping"}
 var codeWord = regexp.MustCompile(`^[A-Z0-9-]{3,40}$`)
 
 func (n *node) give(needs []pricing.Need, ids map[string]bool, only bool) (g pricing.Give) {
-	if n.object("to", "units", "percentOff", "amountOff", "each", "forTotal", "pick", "of") == nil {
+	if n.shaped("give") == nil {
 		return g
 	}
 	if to := n.need("to"); to != nil {
 		if _, object := to.value.(map[string]any); object {
-			if to.object("where") != nil {
+			if to.shaped("give.to") != nil {
 				g.Where = to.where("where", false)
 			}
 		} else if g.To = to.word(); g.To != "" && !ids[g.To] && !slices.Contains(giveWords, g.To) {

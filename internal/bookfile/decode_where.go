@@ -7,9 +7,7 @@ import (
 	"dogbane/internal/pricing"
 )
 
-var whereFields = []string{"all", "any", "not", "sku", "style", "brand", "supplier", "type", "tag", "taxClass", "range",
-	"category", "attr",
-	"list", "cost", "stock", "rating", "sold", "reduced"}
+var whereFields = keysOf("whereEntering")
 
 // where reads the selection at a key that must be there; reduced says whether the field of that name may stand in it.
 func (n *node) where(key string, reduced bool) *pricing.Where {
@@ -22,7 +20,7 @@ func (n *node) where(key string, reduced bool) *pricing.Where {
 }
 
 func (n *node) cond(reduced bool) (w pricing.Where) {
-	m := n.object(whereFields...)
+	m := n.shaped("whereEntering")
 	if m == nil {
 		return w
 	}
@@ -77,7 +75,7 @@ func (n *node) attrTest() (t pricing.AttrTest) {
 
 // bounds reads {"min": "10", "max": "20"}, either of which may be absent.
 func (n *node) bounds() (b pricing.Bounds) {
-	if n.object("min", "max") == nil {
+	if n.shaped("bounds") == nil {
 		return b
 	}
 	end := func(c *node) *money.Rat {

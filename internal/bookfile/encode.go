@@ -14,7 +14,7 @@ import (
 // Encode writes a book as a document that Decode reads back as the same book. Keys with their default value are left
 // out.
 func Encode(b *pricing.Book) []byte {
-	o := newObject()
+	o := shapedObject("")
 	o.text("book", Format)
 	o.raw("settings", EncodeSettings(&b.Settings))
 	list(o, "groups", b.Groups, EncodeGroup)
@@ -33,13 +33,38 @@ func Encode(b *pricing.Book) []byte {
 	return out.Bytes()
 }
 
-// object writes a JSON object key by key; methods leave out what is empty.
-type object struct{ buf bytes.Buffer }
+// object writes a JSON object key by key; methods leave out what is empty. The keys of a shape of the schema come in
+// its order, so that a document has one form.
+type object struct {
+	buf   bytes.Buffer
+	shape string
+	keys  []string // of the shape, those that may still come; nil: any key
+}
 
+// newObject is an object whose keys are one's own, such as those of attributes.
 func newObject() *object {
 	o := &object{}
 	o.buf.WriteByte('{')
 	return o
+}
+
+// shapedObject is an object of a shape of the schema.
+func shapedObject(shape string) *object {
+	o := newObject()
+	o.shape, o.keys = shape, keysOf(shape)
+	return o
+}
+
+// take passes over a key, and panics where the schema does not have it there.
+func (o *object) take(key string) {
+	if o.keys == nil {
+		return
+	}
+	i := slices.Index(o.keys, key)
+	if i < 0 {
+		panic(fmt.Sprintf("bookfile: wrote the key %q of %q out of the schema's order %v", key, o.shape, keysOf(o.shape)))
+	}
+	o.keys = o.keys[i+1:]
 }
 
 func (o *object) done() []byte {
@@ -51,6 +76,7 @@ func (o *object) raw(key string, value []byte) *object {
 	if value == nil {
 		return o
 	}
+	o.take(key)
 	if o.buf.Len() > 1 {
 		o.buf.WriteByte(',')
 	}
@@ -169,9 +195,9 @@ func array[T any](items []T, encode func(*T) []byte) []byte {
 
 // EncodeSettings writes the settings of a book.
 func EncodeSettings(s *pricing.Settings) []byte {
-	o := newObject().text("currency", s.Currency).text("timeZone", s.TimeZone)
+	o := shapedObject("settings").text("currency", s.Currency).text("timeZone", s.TimeZone)
 	if s.Rounding != (pricing.Rounding{}) {
-		r := newObject()
+		r := shapedObject("settings.rounding")
 		if s.Rounding.Mode == money.HalfEven {
 			r.text("mode", "half-even")
 		}
@@ -186,7 +212,7 @@ func EncodeSettings(s *pricing.Settings) []byte {
 	o.amounts("taxRates", s.TaxRates, money.Rat.String).text("shippingTaxClass", s.ShippingTaxClass)
 	if !slices.Equal(s.Layers, pricing.DefaultLayers()) {
 		list(o, "layers", s.Layers, func(l *pricing.LayerSetting) []byte {
-			e := newObject().text("layer", l.Layer.String()).text("mode", string(l.Mode))
+			e := shapedObject("layerSetting").text("layer", l.Layer.String()).text("mode", string(l.Mode))
 			if l.EndPrice {
 				e.text("then", string(pricing.EndPrice))
 			}
@@ -198,14 +224,14 @@ func EncodeSettings(s *pricing.Settings) []byte {
 	}
 	list(o, "guards", s.Guards, encodeGuard)
 	if s.ByHandMaxPercent.Sign() != 0 || s.ByHandMaxAmount != nil {
-		o.raw("byHand", newObject().plain("maxPercent", &s.ByHandMaxPercent).amount("maxAmount", s.ByHandMaxAmount).done())
+		o.raw("byHand", shapedObject("settings.byHand").plain("maxPercent", &s.ByHandMaxPercent).amount("maxAmount", s.ByHandMaxAmount).done())
 	}
 	o.raw("hire", encodeHire(s.Hire)).amounts("rates", s.Rates, money.Rat.String)
 	return o.done()
 }
 
 func encodeGuard(g *pricing.Guard) []byte {
-	o := newObject()
+	o := shapedObject("settings.guards")
 	if g.Where != nil {
 		o.raw("where", encodeWhere(g.Where))
 	}
@@ -220,7 +246,7 @@ func encodeHire(h *pricing.HireTimes) []byte {
 	if h == nil {
 		return nil
 	}
-	o := newObject()
+	o := shapedObject("hireTimes")
 	if h.FreeFirstDayFrom != nil {
 		o.text("freeFirstDayFrom", clockText(*h.FreeFirstDayFrom))
 	}
@@ -240,7 +266,7 @@ func clockText(m pricing.Moment) string {
 
 // EncodeCustomer writes a customer.
 func EncodeCustomer(c *pricing.Customer) []byte {
-	o := newObject().text("code", c.Code).text("name", c.Name).texts("groups", c.Groups)
+	o := shapedObject("customer").text("code", c.Code).text("name", c.Name).texts("groups", c.Groups)
 	if c.Attrs != nil {
 		o.raw("attrs", marshal(c.Attrs))
 	}
@@ -249,7 +275,7 @@ func EncodeCustomer(c *pricing.Customer) []byte {
 
 // EncodeCampaign writes a campaign.
 func EncodeCampaign(c *pricing.Campaign) []byte {
-	o := newObject().text("code", c.Code).text("name", c.Name)
+	o := shapedObject("campaign").text("code", c.Code).text("name", c.Name)
 	if c.Status != pricing.On {
 		o.text("status", string(c.Status))
 	}
@@ -259,7 +285,7 @@ func EncodeCampaign(c *pricing.Campaign) []byte {
 
 // EncodeChannel writes a channel.
 func EncodeChannel(c *pricing.Channel) []byte {
-	o := newObject().text("code", c.Code).text("name", c.Name).text("currency", c.Currency).text("group",
+	o := shapedObject("channel").text("code", c.Code).text("name", c.Name).text("currency", c.Currency).text("group",
 		c.Group).text("country", c.Country)
 	if c.TaxExcluded != nil {
 		o.text("tax", map[bool]string{true: "excluded", false: "included"}[*c.TaxExcluded])
@@ -269,11 +295,11 @@ func EncodeChannel(c *pricing.Channel) []byte {
 		o.raw("where", encodeWhere(c.Where))
 	}
 	if c.FeePercent.Sign() != 0 || c.FeeAmount.Sign() != 0 {
-		o.raw("fee", newObject().plain("percent", &c.FeePercent).amount("amount", &c.FeeAmount).done())
+		o.raw("fee", shapedObject("channel.fee").plain("percent", &c.FeePercent).amount("amount", &c.FeeAmount).done())
 	}
 	o.raw("hire", encodeHire(c.Hire)).texts("can", c.Can)
 	if l := c.Limits; l != nil {
-		e := newObject().truth("wholeUnits", l.WholeUnits).plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent",
+		e := shapedObject("channel.limits").truth("wholeUnits", l.WholeUnits).plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent",
 			l.MaxOffPercent)
 		if l.OffFromLowest30 {
 			e.text("offFrom", "lowest30")
@@ -287,7 +313,7 @@ func EncodeChannel(c *pricing.Channel) []byte {
 
 // EncodeProduct writes a product.
 func EncodeProduct(p *pricing.Product) []byte {
-	o := newObject().text("sku", p.SKU).text("name", p.Name).amount("list", p.List).amount("cost", p.Cost).amounts("costs",
+	o := shapedObject("product").text("sku", p.SKU).text("name", p.Name).amount("list", p.List).amount("cost", p.Cost).amounts("costs",
 		p.Costs, Amount).
 		amount("rrp", p.RRP).amount("map", p.MAP).amounts("levels", p.Levels, Amount).amounts("listIn", p.ListIn, Amount).
 		text("style", p.Style).text("category", p.Category).text("brand", p.Brand).text("supplier", p.Supplier).text("type",
@@ -309,11 +335,11 @@ func EncodeProduct(p *pricing.Product) []byte {
 		o.text("unit", p.Unit)
 	}
 	if p.Content != nil {
-		o.raw("content", newObject().plain("amount", &p.Content.Amount).text("of", p.Content.Of).done())
+		o.raw("content", shapedObject("product.content").plain("amount", &p.Content.Amount).text("of", p.Content.Of).done())
 	}
 	o.raw("hire", encodeHire(p.Hire))
 	list(o, "options", p.Options, func(e *pricing.Option) []byte {
-		return newObject().text("code", e.Code).amount("price", &e.Price).text("part", e.Part).done()
+		return shapedObject("product.options").text("code", e.Code).amount("price", &e.Price).text("part", e.Part).done()
 	})
 	return o.plain("sold", p.Sold).done()
 }
@@ -328,7 +354,7 @@ func sortedKeys[V any](m map[string]V) []string {
 }
 
 func encodeWhere(w *pricing.Where) []byte {
-	o, key := newObject(), string(w.Field)
+	o, key := shapedObject("whereEntering"), string(w.Field)
 	switch w.Field {
 	case pricing.FieldAll, pricing.FieldAny:
 		o.raw(key, array(w.Parts, encodeWhere))
@@ -355,7 +381,7 @@ func encodeWhere(w *pricing.Where) []byte {
 }
 
 func encodeBounds(b pricing.Bounds) []byte {
-	return newObject().plain("min", b.Min).plain("max", b.Max).done()
+	return shapedObject("bounds").plain("min", b.Min).plain("max", b.Max).done()
 }
 
 func alternatives(values []string) []byte {

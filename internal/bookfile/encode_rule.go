@@ -9,7 +9,7 @@ import (
 
 // EncodeRule writes a rule.
 func EncodeRule(r *pricing.Rule) []byte {
-	o := newObject().text("code", r.Code).text("layer", r.Layer.String()).whole("rank", r.Rank, 0).text("name",
+	o := shapedObject("rule").text("code", r.Code).text("layer", r.Layer.String()).whole("rank", r.Rank, 0).text("name",
 		r.Name).text("note", r.Note)
 	if r.Status != pricing.On {
 		o.text("status", string(r.Status))
@@ -22,7 +22,7 @@ func EncodeRule(r *pricing.Rule) []byte {
 	}
 	o.text("then", string(r.Then))
 	if r.Effect != nil {
-		o.raw("effect", encodeEffect(newObject(), r.Effect))
+		o.raw("effect", encodeEffect(shapedObject("effect"), r.Effect))
 	}
 	if r.Breaks != nil {
 		o.raw("breaks", encodeBreaks(r.Breaks)).counting(r.Counting).whole("historyDays", r.HistoryDays, 0)
@@ -32,25 +32,25 @@ func EncodeRule(r *pricing.Rule) []byte {
 		o.raw("offer", encodeOffer(r.Offer))
 	}
 	if d := r.Order; d != nil {
-		o.raw("order", newObject().whole("min", d.Min, 0).whole("multiple", d.Multiple, 0).whole("max", d.Max,
+		o.raw("order", shapedObject("order").whole("min", d.Min, 0).whole("multiple", d.Multiple, 0).whole("max", d.Max,
 			0).whole("perCustomer", d.PerCustomer, 0).done())
 	}
 	o.text("of", string(r.Of)).texts("on", r.On).raw("ending", encodeEnding(r.Ending))
 	if r.MaxOff != nil {
-		o.raw("maxOff", newObject().plain("percent", r.MaxOff.Percent).amount("amount", r.MaxOff.Amount).done())
+		o.raw("maxOff", shapedObject("rule.maxOff").plain("percent", r.MaxOff.Percent).amount("amount", r.MaxOff.Amount).done())
 	}
 	if r.Floor != nil {
-		o.raw("floor", newObject().amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).truth("cost",
+		o.raw("floor", shapedObject("rule.floor").amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).truth("cost",
 			r.Floor.Cost).done())
 	}
 	o.truth("mayRaise", r.MayRaise)
 	if s := r.Show; s != nil {
-		o.raw("show", newObject().text("label", s.Label).text("message", s.Message).text("badge", s.Badge).text("image",
+		o.raw("show", shapedObject("show").text("label", s.Label).text("message", s.Message).text("badge", s.Badge).text("image",
 			s.Image).
 			text("alt", s.Alt).text("terms", s.Terms).text("as", s.As).done())
 	}
 	if t := r.LiveTags; t != nil {
-		o.raw("liveTags", newObject().texts("add", t.Add).texts("remove", t.Remove).done())
+		o.raw("liveTags", shapedObject("rule.liveTags").texts("add", t.Add).texts("remove", t.Remove).done())
 	}
 	return o.done()
 }
@@ -61,7 +61,7 @@ func (o *object) counting(c pricing.Counting) *object {
 		o.text("method", string(c.Method))
 	}
 	if c.Count == "where" {
-		o.raw("count", newObject().raw("where", encodeWhere(c.Where)).done())
+		o.raw("count", shapedObject("rule.count").raw("where", encodeWhere(c.Where)).done())
 	} else if c.Count != "line" {
 		o.text("count", c.Count)
 	}
@@ -76,7 +76,7 @@ func encodeEffect(o *object, e *pricing.Effect) []byte {
 	case pricing.ToLevel:
 		o.raw("level", marshal(e.Level))
 	case pricing.ToDerived:
-		d := newObject().text("from", e.Derive.From).text("basis", e.Derive.Basis).plain("percent", &e.Derive.Percent).
+		d := shapedObject("derive").text("from", e.Derive.From).text("basis", e.Derive.Basis).plain("percent", &e.Derive.Percent).
 			amount("min", e.Derive.Min).amount("max", e.Derive.Max)
 		if e.Derive.Counts != "basket" {
 			d.text("counts", e.Derive.Counts)
@@ -92,7 +92,7 @@ func encodeEffect(o *object, e *pricing.Effect) []byte {
 
 func encodeBreaks(breaks []pricing.Break) []byte {
 	return array(breaks, func(b *pricing.Break) []byte {
-		o := newObject()
+		o := shapedObject("break")
 		if n, fits := b.From.Minor(0, money.HalfUp); fits && money.Int(n).Equal(b.From) {
 			o.raw("from", marshal(n))
 		} else {
@@ -106,7 +106,7 @@ func encodeEnding(e *pricing.Ending) []byte {
 	if e == nil {
 		return nil
 	}
-	o := newObject().plain("step", &e.Step)
+	o := shapedObject("ending").plain("step", &e.Step)
 	if e.Direction != pricing.Nearest {
 		o.text("direction", string(e.Direction))
 	}
@@ -120,7 +120,7 @@ func encodeWindow(w *pricing.Window) []byte {
 	if w == nil {
 		return nil
 	}
-	o := newObject()
+	o := shapedObject("window")
 	if w.From != nil {
 		o.text("from", w.From.String())
 	}
@@ -141,11 +141,11 @@ func encodeWindow(w *pricing.Window) []byte {
 		text := func(m pricing.Moment) string {
 			return pricing.Weekday(m/pricing.Day).String() + " " + clockText(m%pricing.Day)
 		}
-		o.raw("weekly", newObject().text("from", text(k.From)).text("to", text(k.To)).done())
+		o.raw("weekly", shapedObject("window.weekly").text("from", text(k.From)).text("to", text(k.To)).done())
 	}
 	if y := w.Yearly; y != nil {
 		text := func(d pricing.MonthDay) string { return fmt.Sprintf("%02d-%02d", d/100, d%100) }
-		o.raw("yearly", newObject().text("from", text(y.From)).text("to", text(y.To)).done())
+		o.raw("yearly", shapedObject("window.yearly").text("from", text(y.From)).text("to", text(y.To)).done())
 	}
 	return o.done()
 }
@@ -154,7 +154,7 @@ func encodeAudience(a *pricing.Audience) []byte {
 	if a == nil {
 		return nil
 	}
-	o := newObject().texts("groups", a.Groups).texts("customers", a.Customers).texts("countries", a.Countries)
+	o := shapedObject("audience").texts("groups", a.Groups).texts("customers", a.Customers).texts("countries", a.Countries)
 	if a.CustomerAttr != nil {
 		o.raw("customerAttr", marshal(a.CustomerAttr))
 	}
@@ -162,26 +162,26 @@ func encodeAudience(a *pricing.Audience) []byte {
 }
 
 func encodeOffer(f *pricing.Offer) []byte {
-	o := newObject()
+	o := shapedObject("offer")
 	list(o, "needs", f.Needs, func(n *pricing.Need) []byte {
-		return newObject().text("id", n.ID).raw("where", encodeWhere(&n.Where)).whole("quantity", n.Quantity, 0).text("same",
+		return shapedObject("offer.needs").text("id", n.ID).raw("where", encodeWhere(&n.Where)).whole("quantity", n.Quantity, 0).text("same",
 			n.Same).done()
 	})
 	if s := f.Spend; s != nil {
-		o.raw("spend", newObject().raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).truth("every",
+		o.raw("spend", shapedObject("offer.spend").raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).truth("every",
 			s.Every).done())
 	}
 	if a := f.After; a != nil {
-		o.raw("after", newObject().raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())
+		o.raw("after", shapedObject("offer.after").raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())
 	}
 	if c := f.Codes; c != nil {
-		o.raw("codes", newObject().texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses",
+		o.raw("codes", shapedObject("offer.codes").texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses",
 			c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
 	}
 	list(o, "gives", f.Gives, func(g *pricing.Give) []byte {
-		e := newObject()
+		e := shapedObject("give")
 		if g.Where != nil {
-			e.raw("to", newObject().raw("where", encodeWhere(g.Where)).done())
+			e.raw("to", shapedObject("give.to").raw("where", encodeWhere(g.Where)).done())
 		} else {
 			e.text("to", g.To)
 		}

@@ -43,17 +43,17 @@ func written[T any](piece T, encode func(*T) []byte) []byte { return encode(&pie
 
 // EncodeGroup writes a customer group.
 func EncodeGroup(g *pricing.Group) []byte {
-	return newObject().text("code", g.Code).text("name", g.Name).done()
+	return shapedObject("group").text("code", g.Code).text("name", g.Name).done()
 }
 
 // EncodeRange writes a range.
 func EncodeRange(r *pricing.Range) []byte {
-	return newObject().text("code", r.Code).text("name", r.Name).raw("where", encodeWhere(&r.Where)).done()
+	return shapedObject("range").text("code", r.Code).text("name", r.Name).raw("where", encodeWhere(&r.Where)).done()
 }
 
 // EncodeLadder writes a ladder.
 func EncodeLadder(l *pricing.Ladder) []byte {
-	return newObject().text("code", l.Code).text("name", l.Name).raw("breaks",
+	return shapedObject("ladder").text("code", l.Code).text("name", l.Name).raw("breaks",
 		encodeBreaks(l.Breaks)).counting(l.Counting).done()
 }
 

@@ -151,6 +151,9 @@ func (n *node) object(known ...string) map[string]any {
 	return m
 }
 
+// shaped is the value as an object of a shape of the schema; nil where it is none.
+func (n *node) shaped(shape string) map[string]any { return n.object(keysOf(shape)...) }
+
 // child is the value at a key of an object; its value is nil where the key is missing.
 func (n *node) child(key string) *node {
 	m, _ := n.value.(map[string]any)
