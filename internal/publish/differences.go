@@ -87,6 +87,7 @@ type Differences struct {
 	Rules             telling.RuleChanges
 
 	lines *telling.Lines
+	whole bool // all lines are told again
 	// states are, by product, what the counts are made of.
 	states []lineState
 }
@@ -122,7 +123,7 @@ func Compare(t *telling.Telling, at pricing.Moment, k *Know, before *telling.Red
 		return nil, err
 	}
 	d := &Differences{Channel: t.Channel, Currency: lines.Currency, Digits: lines.Digits, At: at, lines: lines,
-		Rules: telling.ChangesOf(k.Rules, t.Rules(at))}
+		whole: whole, Rules: telling.ChangesOf(k.Rules, t.Rules(at))}
 	if whole {
 		d.Rules = telling.ChangesOf(nil, t.Rules(at))
 	}
@@ -177,6 +178,9 @@ func (d *Differences) slim() {
 func (d *Differences) look(t *telling.Telling, k *Know, again func(sku string) bool,
 	broken map[string]bool) (rows []Difference, err error) {
 	var mu sync.Mutex
+	if d.whole || len(k.Shown) == 0 { // all of them: rows are large, and moved with each growth of the list
+		rows = make([]Difference, 0, len(t.Engine.Products()))
+	}
 	d.lines.Each(func(p int32, told telling.Told, is bool) {
 		sku := t.Engine.Products()[p].SKU
 		was, shows := k.Shown[sku]
