@@ -388,5 +388,5 @@ func alternatives(values []string) []byte {
 	if len(values) == 1 {
 		return marshal(values[0])
 	}
-	return marshal(slices.Concat([]string{}, values))
+	return marshal(append([]string{}, values...)) // an empty list is none of them, not null
 }

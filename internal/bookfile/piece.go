@@ -16,30 +16,36 @@ func Canonical(list string, doc []byte) ([]byte, error) {
 	var out []byte
 	switch list {
 	case "settings":
-		out = written(n.settings(), EncodeSettings)
+		out = written(n, n.settings(), EncodeSettings)
 	case "groups":
-		out = written(n.group(), EncodeGroup)
+		out = written(n, n.group(), EncodeGroup)
 	case "customers":
-		out = written(n.customer(), EncodeCustomer)
+		out = written(n, n.customer(), EncodeCustomer)
 	case "ranges":
-		out = written(n.namedRange(), EncodeRange)
+		out = written(n, n.namedRange(), EncodeRange)
 	case "ladders":
-		out = written(n.ladder(), EncodeLadder)
+		out = written(n, n.ladder(), EncodeLadder)
 	case "campaigns":
-		out = written(n.campaign(), EncodeCampaign)
+		out = written(n, n.campaign(), EncodeCampaign)
 	case "channels":
-		out = written(n.channel(), EncodeChannel)
+		out = written(n, n.channel(), EncodeChannel)
 	case "products":
-		out = written(n.product(), EncodeProduct)
+		out = written(n, n.product(), EncodeProduct)
 	case "rules":
-		out = written(n.rule(), EncodeRule)
+		out = written(n, n.rule(), EncodeRule)
 	default:
 		return nil, fmt.Errorf("a book has no list %q", list)
 	}
 	return out, n.r.err()
 }
 
-func written[T any](piece T, encode func(*T) []byte) []byte { return encode(&piece) }
+// written is a piece as the encoder writes it, if it was read without errors.
+func written[T any](n *node, piece T, encode func(*T) []byte) []byte {
+	if len(n.r.errs) > 0 {
+		return nil
+	}
+	return encode(&piece)
+}
 
 // EncodeGroup writes a customer group.
 func EncodeGroup(g *pricing.Group) []byte {

@@ -15,23 +15,6 @@ import (
 	"dogbane/internal/pricing"
 )
 
-// ItemDoc is a group, customer, range, ladder, campaign or channel as docs/book.md writes it.
-type ItemDoc json.RawMessage
-
-// MarshalJSON writes the document as it is.
-func (d ItemDoc) MarshalJSON() ([]byte, error) { return json.RawMessage(d).MarshalJSON() }
-
-// UnmarshalJSON keeps the document as it is.
-func (d *ItemDoc) UnmarshalJSON(data []byte) error {
-	*d = append((*d)[:0], data...)
-	return nil
-}
-
-// Schema says that it is an object.
-func (ItemDoc) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Type: "object", AdditionalProperties: true, Description: "see docs/book.md"}
-}
-
 // Item is one small piece of the book.
 type Item struct {
 	Code string   `json:"code"`

@@ -19,7 +19,7 @@ import (
 
 // ProductPage is a product as it is kept, with what stands around it.
 type ProductPage struct {
-	Doc        ItemDoc        `json:"doc" doc:"see docs/book.md"`
+	Doc        ProductDoc     `json:"doc" doc:"see docs/book.md"`
 	ETag       string         `json:"etag"`
 	Currency   string         `json:"currency" doc:"of the price"`
 	Price      *string        `json:"price"`
@@ -142,7 +142,7 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 		return out, err
 	}
 	doc := bookfile.EncodeProduct(p)
-	out.Doc, out.ETag = ItemDoc(doc), etag(doc)
+	out.Doc, out.ETag = ProductDoc(doc), etag(doc)
 	price := func(sku string) (*string, *pricing.Answer, error) {
 		a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: sku})
 		if err != nil || a.Unit == nil {

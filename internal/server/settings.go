@@ -20,7 +20,7 @@ import (
 
 // SettingsPage is what holds for the whole book.
 type SettingsPage struct {
-	Doc        ItemDoc        `json:"doc" doc:"see docs/book.md"`
+	Doc        SettingsDoc    `json:"doc" doc:"see docs/book.md"`
 	ETag       string         `json:"etag"`
 	Rates      []RateRow      `json:"rates"`
 	TaxClasses []TaxClassUses `json:"taxClasses"`
@@ -43,7 +43,7 @@ type TaxClassUses struct {
 
 // SettingsForm is the settings as they shall be.
 type SettingsForm struct {
-	Doc      ItemDoc           `json:"doc" doc:"see docs/book.md"`
+	Doc      SettingsDoc       `json:"doc"`
 	ETag     string            `json:"etag" doc:"of the state that this is based on"`
 	RateDays map[string]string `json:"rateDays,omitempty" doc:"the days that exchange rates are of, by currency, such as 2026-11-27; a changed rate without one is of today"`
 }
@@ -61,7 +61,7 @@ func (s *Server) registerSettings(api huma.API) {
 
 func (s *Server) saveSettings(ctx context.Context, in *SettingsQuery) (Saved, error) {
 	snap := s.Live.Current()
-	changes, next, err := edited(snap, []EditChange{{Kind: book.Settings, ETag: in.Body.ETag, Doc: &in.Body.Doc}})
+	changes, next, err := edited(snap, []EditChange{{Kind: book.Settings, ETag: in.Body.ETag, Doc: (*ItemDoc)(&in.Body.Doc)}})
 	if err != nil {
 		return Saved{}, err
 	}
@@ -136,7 +136,7 @@ func rateDays(before, after map[string]money.Rat, said map[string]string, today 
 func (s *Server) settings(ctx context.Context) (SettingsPage, error) {
 	b := s.Live.Current().Book
 	doc := bookfile.EncodeSettings(&b.Settings)
-	out := SettingsPage{Doc: ItemDoc(doc), ETag: etag(doc), Rates: []RateRow{}, TaxClasses: []TaxClassUses{}}
+	out := SettingsPage{Doc: SettingsDoc(doc), ETag: etag(doc), Rates: []RateRow{}, TaxClasses: []TaxClassUses{}}
 	days, err := s.Store.RateDays(ctx)
 	if err != nil {
 		return out, err

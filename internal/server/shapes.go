@@ -10,20 +10,54 @@ import (
 	"dogbane/internal/bookfile"
 )
 
-// RuleDoc is a rule as docs/book.md writes it. It is decoded by package bookfile, which knows every error by its path.
-type RuleDoc json.RawMessage
+// Doc is a piece of the book as docs/book.md writes it. It is decoded by package bookfile, which knows every error by
+// its path.
+type Doc[S shape] json.RawMessage
+
+// shape says how the book's schema describes a piece.
+type shape interface {
+	describe(huma.Registry) *huma.Schema
+}
 
 // MarshalJSON writes the document as it is.
-func (d RuleDoc) MarshalJSON() ([]byte, error) { return json.RawMessage(d).MarshalJSON() }
+func (d Doc[S]) MarshalJSON() ([]byte, error) { return json.RawMessage(d).MarshalJSON() }
 
 // UnmarshalJSON keeps the document as it is.
-func (d *RuleDoc) UnmarshalJSON(data []byte) error {
+func (d *Doc[S]) UnmarshalJSON(data []byte) error {
 	*d = append((*d)[:0], data...)
 	return nil
 }
 
 // Schema describes the document as the book's own schema does.
-func (RuleDoc) Schema(r huma.Registry) *huma.Schema { return describe(r, "rule") }
+func (Doc[S]) Schema(r huma.Registry) *huma.Schema {
+	var s S
+	return s.describe(r)
+}
+
+// The documents that the API speaks of.
+type (
+	RuleDoc     = Doc[ruleShape]
+	SettingsDoc = Doc[settingsShape]
+	ProductDoc  = Doc[productShape]
+	ItemDoc     = Doc[itemShape] // any piece
+
+	ruleShape     struct{}
+	settingsShape struct{}
+	productShape  struct{}
+	itemShape     struct{}
+)
+
+func (ruleShape) describe(r huma.Registry) *huma.Schema     { return describe(r, "rule") }
+func (settingsShape) describe(r huma.Registry) *huma.Schema { return describe(r, "settings") }
+func (productShape) describe(r huma.Registry) *huma.Schema  { return describe(r, "product") }
+
+// The kind stands beside the document, which a schema can only say as any of several; programs that read one know it.
+func (itemShape) describe(r huma.Registry) *huma.Schema {
+	for _, name := range []string{"group", "customer", "range", "ladder", "campaign", "channel"} {
+		describe(r, name)
+	}
+	return &huma.Schema{Type: "object", AdditionalProperties: true, Description: "see docs/book.md"}
+}
 
 const (
 	definitions = "#/$defs/"

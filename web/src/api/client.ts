@@ -30,7 +30,8 @@ export type Preview = Schemas["IntakePreview"];
 export type BookDifferences = Schemas["BookDifferences"];
 export type Histogram = Schemas["BoardHistogram"];
 export type Outlook = Schemas["Outlook"];
-export type Item = Schemas["Item"];
+/** A small piece of the book, with what it is known by. */
+export type Item<K extends ItemKind = ItemKind> = Omit<Schemas["Item"], "doc"> & { doc: Pieces[K] };
 export type Demand = Schemas["ImpactDemand"];
 export type BulkForm = Schemas["BulkAmounts"];
 /** A span of numbers, inclusive. */
@@ -52,6 +53,17 @@ export type Settings = Schemas["SettingsPage"];
 export type Unmet = Schemas["Unmet"];
 export type Layer = Rule["layer"];
 export type ItemKind = "groups" | "customers" | "ranges" | "ladders" | "campaigns" | "channels";
+/** The pieces of the book as docs/book.md writes them. */
+export interface Pieces {
+  groups: Schemas["BookGroup"];
+  customers: Schemas["BookCustomer"];
+  ranges: Schemas["BookRange"];
+  ladders: Schemas["BookLadder"];
+  campaigns: Schemas["BookCampaign"];
+  channels: Schemas["BookChannel"];
+}
+export type SettingsDoc = Schemas["BookSettings"];
+export type ProductDoc = Schemas["BookProduct"];
 
 /** Says of a write that whoever makes it has seen which pinned prices it breaks. */
 export interface Seen {

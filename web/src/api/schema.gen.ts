@@ -2408,11 +2408,57 @@ export interface components {
             percentOn?: components["schemas"]["BookAmount"];
             setPrice?: components["schemas"]["BookAmount"];
         };
+        BookCampaign: {
+            audience?: components["schemas"]["BookAudience"];
+            channels?: components["schemas"]["BookWord"][];
+            code: components["schemas"]["BookCode"];
+            name?: components["schemas"]["BookName"];
+            /** @enum {unknown} */
+            status?: "on" | "off" | "draft";
+            window?: components["schemas"]["BookWindow"];
+        };
+        BookChannel: {
+            can?: ("breaks" | "brackets" | "offers" | "codes" | "groups" | "schedule")[];
+            code: components["schemas"]["BookCode"];
+            country?: components["schemas"]["BookText"];
+            currency?: components["schemas"]["BookCurrency"];
+            ending?: components["schemas"]["BookEnding"];
+            fee?: {
+                amount?: components["schemas"]["BookAmount"];
+                percent?: components["schemas"]["BookPercent"];
+            };
+            group?: components["schemas"]["BookText"];
+            hire?: components["schemas"]["BookHireTimes"];
+            limits?: {
+                leadHours?: components["schemas"]["BookAmount"] | number;
+                maxOffPercent?: components["schemas"]["BookPercent"];
+                minOffPercent?: components["schemas"]["BookPercent"];
+                minRating?: components["schemas"]["BookAmount"] | number;
+                needsReference?: boolean;
+                needsTerms?: boolean;
+                /** @enum {unknown} */
+                offFrom?: "catalog" | "lowest30";
+                refusedWords?: components["schemas"]["BookWord"][];
+                wholeUnits?: boolean;
+            };
+            name?: components["schemas"]["BookName"];
+            /** @enum {unknown} */
+            tax?: "included" | "excluded";
+            where?: components["schemas"]["BookWhere"];
+        };
         BookClock: string;
         /** @description what an item is known by */
         BookCode: string;
         /** @description ISO 4217; only codes of the standard are valid */
         BookCurrency: string;
+        BookCustomer: {
+            attrs?: {
+                [key: string]: components["schemas"]["BookText"];
+            };
+            code: components["schemas"]["BookCode"];
+            groups?: components["schemas"]["BookWord"][];
+            name?: components["schemas"]["BookName"];
+        };
         /** @description a plain decimal number */
         BookDecimal: string;
         BookDerive: {
@@ -2482,6 +2528,33 @@ export interface components {
             };
             units?: number | "all";
         };
+        BookGroup: {
+            code: components["schemas"]["BookCode"];
+            name?: components["schemas"]["BookName"];
+        };
+        BookHireTimes: {
+            freeFirstDayFrom?: components["schemas"]["BookClock"];
+            freeLastDayUntil?: components["schemas"]["BookClock"];
+        };
+        BookLadder: {
+            breaks: components["schemas"]["BookBreak"][];
+            code: components["schemas"]["BookCode"];
+            count?: ("line" | "style" | "selection" | "basket") | {
+                where: components["schemas"]["BookWhere"];
+            };
+            measure?: string;
+            /** @enum {unknown} */
+            method?: "whole" | "graduated";
+            name?: components["schemas"]["BookName"];
+        };
+        BookLayerSetting: {
+            /** @enum {unknown} */
+            layer: "catalog" | "sale" | "tier" | "group" | "promotion";
+            /** @enum {unknown} */
+            mode: "first" | "lowest" | "highest" | "stack" | "add";
+            /** @enum {unknown} */
+            then?: "end-price";
+        };
         /** @description percent below 100 */
         BookMargin: string;
         /** @description local wall time, such as 2026-11-27T10:00; the date must exist */
@@ -2533,6 +2606,56 @@ export interface components {
         BookPercent: string;
         /** @description a decimal above 0 */
         BookPositive: string;
+        BookProduct: {
+            attrs?: {
+                [key: string]: string | number;
+            };
+            brand?: components["schemas"]["BookText"];
+            category?: components["schemas"]["BookText"];
+            content?: {
+                amount: components["schemas"]["BookPositive"];
+                of: components["schemas"]["BookWord"];
+            };
+            cost?: components["schemas"]["BookAmount"];
+            costs?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            gtin?: components["schemas"]["BookText"];
+            hire?: components["schemas"]["BookHireTimes"];
+            levels?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            list?: components["schemas"]["BookAmount"];
+            listIn?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            map?: components["schemas"]["BookAmount"];
+            minOrder?: number;
+            name?: components["schemas"]["BookName"];
+            options?: {
+                code: components["schemas"]["BookWord"];
+                /** @enum {unknown} */
+                part?: "options" | "work";
+                price: components["schemas"]["BookAmount"];
+            }[];
+            rating?: components["schemas"]["BookAmount"] | number;
+            rrp?: components["schemas"]["BookAmount"];
+            sku: components["schemas"]["BookSku"];
+            sold?: components["schemas"]["BookAmount"] | number;
+            stock?: components["schemas"]["BookAmount"] | number;
+            style?: components["schemas"]["BookText"];
+            supplier?: components["schemas"]["BookText"];
+            tags?: components["schemas"]["BookWord"][];
+            taxClass?: components["schemas"]["BookText"];
+            type?: components["schemas"]["BookText"];
+            /** @enum {unknown} */
+            unit?: "each" | "day" | "month";
+        };
+        BookRange: {
+            code: components["schemas"]["BookCode"];
+            name?: components["schemas"]["BookName"];
+            where: components["schemas"]["BookWhere"];
+        };
         BookRule: {
             audience?: components["schemas"]["BookAudience"];
             breaks?: components["schemas"]["BookBreak"][];
@@ -2585,6 +2708,44 @@ export interface components {
             where: components["schemas"]["BookWhereEntering"];
             window?: components["schemas"]["BookWindow"];
         };
+        BookSettings: {
+            byHand?: {
+                maxAmount?: components["schemas"]["BookAmount"];
+                maxPercent?: components["schemas"]["BookPercent"];
+            };
+            currency: components["schemas"]["BookCurrency"];
+            guard?: {
+                /** @enum {unknown} */
+                action?: "flag" | "hold";
+                maxOff?: components["schemas"]["BookPercent"];
+                minMargin?: components["schemas"]["BookMargin"];
+            };
+            guards?: {
+                /** @enum {unknown} */
+                action?: "flag" | "hold";
+                maxOff?: components["schemas"]["BookPercent"];
+                minMargin?: components["schemas"]["BookMargin"];
+                where: components["schemas"]["BookWhere"];
+            }[];
+            hire?: components["schemas"]["BookHireTimes"];
+            layers?: components["schemas"]["BookLayerSetting"][];
+            pricesIncludeTax?: boolean;
+            rates?: {
+                [key: string]: components["schemas"]["BookPositive"];
+            };
+            rounding?: {
+                /** @enum {unknown} */
+                mode?: "half-up" | "half-even";
+                /** @enum {unknown} */
+                when?: "end" | "step";
+            };
+            shippingTaxClass?: components["schemas"]["BookText"];
+            taxRates?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            /** @description a name of the IANA database */
+            timeZone: components["schemas"]["BookWord"];
+        };
         BookShow: {
             alt?: components["schemas"]["BookText"];
             /** @enum {unknown} */
@@ -2595,6 +2756,8 @@ export interface components {
             message?: components["schemas"]["BookText"];
             terms?: components["schemas"]["BookText"];
         };
+        /** @description what a product is known by */
+        BookSku: string;
         BookText: string;
         BookWeekMoment: string;
         /** @description which products: exactly one key; {"all": []} is every product */
@@ -4330,9 +4493,7 @@ export interface components {
             /** @description of the price */
             currency: string;
             /** @description see docs/book.md */
-            doc: {
-                [key: string]: unknown;
-            };
+            doc: components["schemas"]["BookProduct"];
             etag: string;
             /** @description what is wrong with its GTIN */
             gtinProblem?: string;
@@ -4713,10 +4874,7 @@ export interface components {
             timeZone: string;
         };
         SettingsForm: {
-            /** @description see docs/book.md */
-            doc: {
-                [key: string]: unknown;
-            };
+            doc: components["schemas"]["BookSettings"];
             /** @description of the state that this is based on */
             etag: string;
             /** @description the days that exchange rates are of, by currency, such as 2026-11-27; a changed rate without one is of today */
@@ -4726,9 +4884,7 @@ export interface components {
         };
         SettingsPage: {
             /** @description see docs/book.md */
-            doc: {
-                [key: string]: unknown;
-            };
+            doc: components["schemas"]["BookSettings"];
             etag: string;
             rates: components["schemas"]["RateRow"][];
             taxClasses: components["schemas"]["TaxClassUses"][];

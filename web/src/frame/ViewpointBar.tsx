@@ -228,7 +228,7 @@ function Drafts({ chosen, onChange }: { chosen: string[]; onChange: (list: strin
   const names = new Map<string, string>();
   for (const r of rules ?? []) if ((r.rule.status ?? "on") !== "on") names.set(r.rule.code, r.rule.name ?? r.rule.code);
   for (const c of campaigns ?? [])
-    if (((c.doc as { status?: string }).status ?? "on") !== "on") names.set(c.code, `campaign ${c.name || c.code}`);
+    if ((c.doc.status ?? "on") !== "on") names.set(c.code, `campaign ${c.name || c.code}`);
   if (names.size === 0 && chosen.length === 0) return null;
   return (
     <>

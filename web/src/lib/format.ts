@@ -1,4 +1,4 @@
-import { addDays, addMinutes, format, isValid, parse } from "date-fns";
+import { addDays, addMinutes, addSeconds, format, getSeconds, isValid, parse } from "date-fns";
 import { marks, writing } from "./writing";
 
 /** An amount with its thousands parted and a true minus: "1 450.00". Amounts are texts and stay exact. */
@@ -25,13 +25,26 @@ export const count = (n: number) => n.toLocaleString("en-GB").replaceAll(",", ma
 export const approx = (text: string | null | undefined) => (text === null || text === undefined ? NaN : Number(text));
 
 const wallFormat = "yyyy-MM-dd'T'HH:mm";
+const toTheSecond = "yyyy-MM-dd'T'HH:mm:ss";
 
-/** A wall-clock text as a Date whose local fields read the same; only for showing. */
+/** A wall-clock text as a Date whose local fields read the same, to the minute; only for showing. */
 export const wall = (text: string) => parse(text.slice(0, 16), wallFormat, new Date(2000, 0, 1));
 
-export const wallText = (d: Date) => format(d, wallFormat);
+/** The same to the second: what begins or ends within a minute says so. */
+const exactly = (text: string) =>
+  text.length > 16 ? parse(text.slice(0, 19), toTheSecond, new Date(2000, 0, 1)) : wall(text);
 
-const clock = () => (writing().hours === 12 ? "h:mm a" : "HH:mm");
+/** A Date as a wall-clock text, with its seconds where there are any. */
+export const wallText = (d: Date) => format(d, getSeconds(d) === 0 ? wallFormat : toTheSecond);
+
+const clock = (d: Date) => {
+  const seconds = getSeconds(d) === 0 ? "" : ":ss";
+  return writing().hours === 12 ? `h:mm${seconds} a` : `HH:mm${seconds}`;
+};
+
+const atMidnight = (text: string) => /^00:00(:00)?$/.test(text.slice(11));
+/** The last minute before an exclusive end, or the last second where it has seconds. */
+const before = (d: Date) => (getSeconds(d) === 0 ? addMinutes(d, -1) : addSeconds(d, -1));
 
 /** The form of a date: the year only where it is not this one, unless it comes first. */
 function dateForm(text: string, now?: string): string {
@@ -43,38 +56,40 @@ function dateForm(text: string, now?: string): string {
 
 /** "Fri 27 Nov 09:00"; the year where it is not this one. */
 export function moment(text: string, now?: string): string {
-  const d = wall(text);
-  return isValid(d) ? format(d, `${dateForm(text, now)} ${clock()}`) : text;
+  return written(wall(text), text, now);
 }
+
+const written = (d: Date, text: string, now?: string) =>
+  isValid(d) ? format(d, `${dateForm(text, now)} ${clock(d)}`) : text;
 
 /** The same without the time where it is midnight. */
 export function day(text: string, now?: string): string {
-  const d = wall(text);
-  return isValid(d) && text.slice(11, 16) === "00:00" ? format(d, dateForm(text, now)) : moment(text, now);
+  const d = exactly(text);
+  return isValid(d) && atMidnight(text) ? format(d, dateForm(text, now)) : written(d, text, now);
 }
 
-/** The last day or minute of a span whose end is exclusive: "Sun 29 Nov" for the start of Monday. */
+/** The last day, minute or second of a span whose end is exclusive: "Sun 29 Nov" for the start of Monday. */
 export function through(text: string, now?: string): string {
-  const d = wall(text);
+  const d = exactly(text);
   if (!isValid(d)) return text;
-  const last = addMinutes(d, -1);
-  return text.slice(11, 16) === "00:00" ? day(format(last, "yyyy-MM-dd'T00:00'"), now) : moment(wallText(last), now);
+  const last = before(d);
+  return atMidnight(text) ? day(format(last, "yyyy-MM-dd'T00:00'"), now) : written(last, wallText(last), now);
 }
 
 /** What people type for the end of a window (its last day or minute) from the exclusive end, and back. */
 export function lastOf(to: string): { date: string; time: string } {
   if (!to) return { date: "", time: "" };
-  const d = wall(to);
+  const d = exactly(to);
   if (!isValid(d)) return { date: to.slice(0, 10), time: "" };
-  const last = addMinutes(d, -1);
-  return { date: format(last, "yyyy-MM-dd"), time: to.slice(11, 16) === "00:00" ? "" : format(last, "HH:mm") };
+  const last = before(d);
+  return { date: format(last, "yyyy-MM-dd"), time: atMidnight(to) ? "" : wallText(last).slice(11) };
 }
 
 export function endAfter(date: string, time: string): string {
   if (!date) return "";
-  const d = parse(`${date}T${time || "00:00"}`, wallFormat, new Date(2000, 0, 1));
+  const d = exactly(`${date}T${time || "00:00"}`);
   if (!isValid(d) || !/^\d{4}-\d{2}-\d{2}$/.test(date)) return `${date}T${time || "00:00"}`; // the core says what is wrong with it
-  return wallText(time ? addMinutes(d, 1) : addDays(d, 1));
+  return wallText(!time ? addDays(d, 1) : time.length > 5 ? addSeconds(d, 1) : addMinutes(d, 1));
 }
 
 export const errorText = (e: unknown) => (e instanceof Error ? e.message : "Something went wrong.");

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useItems } from "../../api/items";
 import { useProgramState } from "../../api/state";
 import { Add, Blank, Choice, Out } from "../../ui/blanks";
@@ -20,7 +20,7 @@ export function WhoControl({ form, errors, change, pieces = true }: Props) {
   const { data: groups } = useItems("groups");
   const { data: customers } = useItems("customers");
   const [more, setMore] = useState(
-    form.countries !== "" || form.attrName !== "" || form.firstOrder !== "" || form.signedIn !== "",
+    form.countries !== "" || form.attrs.length > 0 || form.firstOrder !== "" || form.signedIn !== "",
   );
   const name = (list: typeof groups, code: string) => list?.find((i) => i.code === code)?.name || code;
   const yesNo = [
@@ -121,27 +121,45 @@ export function WhoControl({ form, errors, change, pieces = true }: Props) {
             value={form.countries}
             onChange={(countries) => change({ countries })}
           />
-          , whose{" "}
-          <Blank
-            label="Attribute of the customer"
-            className="w-24"
-            placeholder="attribute"
-            value={form.attrName}
-            onChange={(attrName) => change({ attrName })}
-          />{" "}
-          is{" "}
-          <Blank
-            label="Values of the customer's attribute"
-            className="w-28"
-            placeholder="anything"
-            value={form.attrValues}
-            onChange={(attrValues) => change({ attrValues })}
-          />
+          {(form.attrs.length > 0 ? form.attrs : [{ name: "", values: "" }]).map((attr, i, all) => {
+            const which = i === 0 ? "" : ` ${i + 1}`;
+            const put = (part: Partial<typeof attr>) =>
+              change({ attrs: all.map((a, k) => (k === i ? { ...a, ...part } : a)) });
+            return (
+              <Fragment key={i}>
+                {i === 0 ? ", whose " : " and whose "}
+                <Blank
+                  label={`Attribute of the customer${which}`}
+                  className="w-24"
+                  placeholder="attribute"
+                  value={attr.name}
+                  onChange={(name) => put({ name })}
+                />{" "}
+                is{" "}
+                <Blank
+                  label={`Values of the customer's attribute${which}`}
+                  className="w-28"
+                  placeholder="anything"
+                  value={attr.values}
+                  onChange={(values) => put({ values })}
+                />
+                {all.length > 1 && (
+                  <Out
+                    label={`Do not ask for ${attr.name || "this attribute"}`}
+                    onClick={() => change({ attrs: all.filter((_, k) => k !== i) })}
+                  />
+                )}
+              </Fragment>
+            );
+          })}{" "}
+          {form.attrs.length > 0 && (
+            <Add onClick={() => change({ attrs: [...form.attrs, { name: "", values: "" }] })}>another attribute</Add>
+          )}
           <Out
             label="Do not narrow further"
             onClick={() => {
               setMore(false);
-              change({ firstOrder: "", signedIn: "", countries: "", attrName: "", attrValues: "" });
+              change({ firstOrder: "", signedIn: "", countries: "", attrs: [] });
             }}
           />
         </p>

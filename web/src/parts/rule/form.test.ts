@@ -1,7 +1,7 @@
 import { describe, expect, test } from "vitest";
 import type { Rule } from "../../api/client";
 import { lacksOf, offerOf, shapes } from "./offer-form";
-import { codeFrom, emptyForm, errorsOf, placeOf, readForm, writeForm } from "./form";
+import { codeFrom, emptyForm, errorsOf, keptIn, placeOf, readForm, writeForm } from "./form";
 
 const base = { code: "R", layer: "sale", rank: 3, where: { category: ["Clay"] } } as const;
 const rules: [string, Partial<Rule>][] = [
@@ -127,6 +127,36 @@ describe("a rule that was read and written again is the same", () => {
       JSON.parse(JSON.stringify(written).replace('"after":{"days"', '"after":{"where":{"all":[]},"days"')),
     ).toEqual(rule);
   });
+});
+
+test("a rule that is renamed is renamed, and nothing else: two attributes, seconds, a tag with a comma", () => {
+  const rule: Rule = {
+    ...base,
+    where: { category: "Clay" },
+    name: "North, gold",
+    effect: { percentOff: "40" },
+    audience: { customerAttr: { region: ["north"], tier: ["gold", "dry, matte"] } },
+    window: { from: "2026-11-27T09:00:30", to: "2026-12-06T18:00:15", hours: ["09:00:10", "12:00"] },
+    liveTags: { add: ["dry, matte"] },
+  };
+  const form = readForm(rule);
+  expect(keptIn(form)).toEqual([]); // all of it is shown
+  expect(form.attrs).toHaveLength(2);
+  expect(form).toMatchObject({ fromTime: "09:00:30", toTime: "18:00:14", tagsAdd: '"dry, matte"' });
+  expect(writeForm({ ...form, name: "South" })).toEqual({ ...rule, name: "South" });
+});
+
+test("what no control shows is named, kept, and goes only with what it belongs to", () => {
+  const rule = {
+    ...base,
+    where: { category: "Clay" },
+    effect: { percentOff: "5" },
+    audience: { groups: [], signedIn: true },
+  };
+  const form = readForm(rule as unknown as Rule);
+  expect(keptIn(form)).toEqual([{ words: "groups", place: "audience", value: [] }]);
+  expect(writeForm({ ...form, signedIn: "no" }).audience).toEqual({ groups: [], signedIn: false });
+  expect(writeForm({ ...form, groups: ["trade"] }).audience).toEqual({ groups: ["trade"], signedIn: true });
 });
 
 test("a new rule says nothing that was not chosen", () => {

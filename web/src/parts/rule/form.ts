@@ -1,381 +1,63 @@
-import type { Break, DocError, Effect, Rule } from "../../api/client";
-import { endAfter, lastOf } from "../../lib/format";
-import {
-  lacksOf,
-  noOffer,
-  noOrder,
-  readOffer,
-  readOrder,
-  writeOffer,
-  writeOrder,
-  type OfferForm,
-  type OrderForm,
-} from "./offer-form";
-import { readSelection, unfinished, writeSelection, type Selection } from "./selection";
+import type { DocError, Rule } from "../../api/client";
+import { patched, unshown } from "../../lib/patch";
+import { newBreak } from "./effect-form";
+import { fieldAt, fields, type FieldsForm, type Place } from "./fields";
+import { lacksOf, writeOrder } from "./offer-form";
+import { readSelection, unfinished } from "./selection";
 
-export const effectKinds = [
-  "percentOff",
-  "percentOn",
-  "amountOff",
-  "amountOn",
-  "setPrice",
-  "level",
-  "markup",
-  "margin",
-  "derive",
-] as const;
-export type EffectKind = (typeof effectKinds)[number];
+export { newBreak, type EffectForm, type EffectKind } from "./effect-form";
+export type { Place } from "./fields";
 
-/** An effect as the editor holds it. */
-export interface EffectForm {
-  kind: EffectKind;
-  value: string;
-  from: string;
-  basis: "list" | "net" | "subtotal";
-  min: string;
-  max: string;
-  counts: "basket" | "owned" | "both";
+/** A rule as the editor holds it, and the document of which it was read: what the form cannot show of that stays. */
+export interface Form extends FieldsForm {
+  was: Rule | null;
 }
 
-export interface BreakForm {
-  from: string;
-  effect: EffectForm;
-}
-
-/** A rule as the editor holds it. rest keeps every key that the editor has no control for. */
-export interface Form {
-  code: string;
-  name: string;
-  note: string;
-  layer: Rule["layer"];
-  rank: string;
-  status: "on" | "off" | "draft";
-  campaign: string;
-  how: "effect" | "breaks" | "ladder" | "offer" | "order";
-  offer: OfferForm;
-  order: OrderForm;
-  effect: EffectForm;
-  breaks: BreakForm[];
-  ladder: string;
-  method: "whole" | "graduated";
-  count: "line" | "style" | "selection" | "basket" | "where";
-  counted: Selection;
-  measure: "quantity" | "spend" | "term" | "days" | "attr";
-  measured: string;
-  historyDays: string;
-  of: string;
-  on: string[];
-  /** Whether there is an ending: its blanks may be empty while they are written. */
-  ends: boolean;
-  step: string;
-  direction: "nearest" | "up" | "down";
-  shift: string;
-  maxOffBy: "" | "percent" | "amount";
-  maxOff: string;
-  floorBy: "" | "amount" | "margin" | "cost";
-  floor: string;
-  mayRaise: boolean;
-  then: "" | "end-layer" | "end-price";
-  currency: string;
-  minQuantity: string;
-  hireMatch: "days" | "inside" | "any";
-  selection: Selection;
-  channels: string[] | null;
-  groups: string[];
-  customers: string[];
-  countries: string;
-  firstOrder: "" | "yes" | "no";
-  signedIn: "" | "yes" | "no";
-  attrName: string;
-  attrValues: string;
-  fromDate: string;
-  fromTime: string;
-  toDate: string;
-  toTime: string;
-  days: string[];
-  hoursFrom: string;
-  hoursTo: string;
-  weeklyFrom: string;
-  weeklyTo: string;
-  yearlyFrom: string;
-  yearlyTo: string;
-  show: { label: string; message: string; badge: string; image: string; alt: string; terms: string; as: string };
-  tagsAdd: string;
-  tagsRemove: string;
-  rest: Record<string, unknown>;
-}
-
-const blankEffect: EffectForm = {
-  kind: "percentOff",
-  value: "",
-  from: "",
-  basis: "net",
-  min: "",
-  max: "",
-  counts: "basket",
+const readFields = (rule: Rule): FieldsForm => {
+  const form = {};
+  for (const f of fields) Object.assign(form, f.read(rule));
+  return form as FieldsForm;
 };
-export const newBreak = (from: string): BreakForm => ({ from, effect: blankEffect });
 
-function readEffect(e: Effect | Break): EffectForm {
-  const kind = effectKinds.find((k) => e[k] !== undefined) ?? "percentOff";
-  if (kind === "derive" && e.derive) {
-    const d = e.derive;
-    return {
-      kind,
-      value: d.percent,
-      from: d.from,
-      basis: d.basis ?? "net",
-      min: d.min ?? "",
-      max: d.max ?? "",
-      counts: d.counts ?? "basket",
-    };
-  }
-  return { ...blankEffect, kind, value: kind === "derive" ? "" : (e[kind] ?? "") };
+/** What the fields say. A value that is no number goes as it was typed: the core says what is wrong with it. */
+function writeFields(form: FieldsForm): Rule {
+  const doc: Record<string, unknown> = {};
+  for (const f of fields)
+    for (const [key, value] of Object.entries(f.write(form)))
+      // Windows and audiences are of several fields.
+      doc[key] = key === "window" || key === "audience" ? { ...(doc[key] as object), ...(value as object) } : value;
+  return doc as unknown as Rule;
 }
 
-const filled = (text: string, key: string) => (text.trim() ? { [key]: text.trim() } : {});
+export const readForm = (rule: Rule): Form => ({ ...readFields(rule), was: rule });
 
-function writeEffect(e: EffectForm): Effect {
-  if (e.kind !== "derive") return { [e.kind]: e.value.trim() };
-  return {
-    derive: {
-      from: e.from.trim(),
-      ...(e.basis !== "net" && { basis: e.basis }),
-      percent: e.value.trim(),
-      ...filled(e.min, "min"),
-      ...filled(e.max, "max"),
-      ...(e.counts !== "basket" && { counts: e.counts }),
-    },
-  };
-}
+/** The rule that the form says: what was changed in it is changed in the document, and nothing else. */
+export const writeForm = (form: Form): Rule =>
+  form.was ? (patched(form.was, writeFields(readFields(form.was)), writeFields(form)) as Rule) : writeFields(form);
 
-const edited = new Set([
-  ...["code", "layer", "rank", "name", "note", "status", "campaign", "where", "window", "audience", "channels"],
-  ...["minQuantity", "currency", "then", "effect", "breaks", "ladder", "method", "count", "measure", "historyDays"],
-  ...["of", "on", "ending", "maxOff", "floor", "mayRaise", "show", "liveTags", "offer", "order", "hireMatch"],
-]);
-
-const yesNo = (b: boolean | undefined): "" | "yes" | "no" => (b === undefined ? "" : b ? "yes" : "no");
-const texts = (text: string) =>
-  text
-    .split(",")
-    .map((t) => t.trim())
-    .filter(Boolean);
-
-export function readForm(rule: Rule): Form {
-  const last = lastOf(rule.window?.to ?? "");
-  const from = rule.window?.from ?? "";
-  const w = rule.window;
-  const a = rule.audience;
-  const countedWhere = typeof rule.count === "object" && rule.count !== null ? rule.count : null;
-  const measure = rule.measure ?? "quantity";
-  const [attr] = Object.entries(a?.customerAttr ?? {});
-  return {
-    code: rule.code,
-    name: rule.name ?? "",
-    note: rule.note ?? "",
-    layer: rule.layer,
-    rank: String(rule.rank),
-    status: rule.status ?? "on",
-    campaign: rule.campaign ?? "",
-    how: rule.effect ? "effect" : rule.breaks ? "breaks" : rule.ladder ? "ladder" : rule.order ? "order" : "offer",
-    offer: rule.offer ? readOffer(rule.offer) : noOffer,
-    order: rule.order ? readOrder(rule.order) : noOrder,
-    hireMatch: rule.hireMatch ?? "days",
-    effect: rule.effect ? readEffect(rule.effect) : blankEffect,
-    breaks: (rule.breaks ?? []).map((b) => ({ from: String(b.from), effect: readEffect(b) })),
-    ladder: rule.ladder ?? "",
-    method: rule.method ?? "whole",
-    count: countedWhere ? "where" : ((rule.count as Form["count"] | undefined) ?? "line"),
-    counted: readSelection(countedWhere?.where),
-    measure: measure.startsWith("attr:") ? "attr" : (measure as Form["measure"]),
-    measured: measure.startsWith("attr:") ? measure.slice(5) : "",
-    historyDays: rule.historyDays ? String(rule.historyDays) : "",
-    of: rule.of ?? "",
-    on: rule.on ?? ["base"],
-    ends: rule.ending !== undefined,
-    step: rule.ending?.step ?? "",
-    direction: rule.ending?.direction ?? "nearest",
-    shift: rule.ending?.shift ?? "",
-    maxOffBy: rule.maxOff?.percent !== undefined ? "percent" : rule.maxOff?.amount !== undefined ? "amount" : "",
-    maxOff: rule.maxOff?.percent ?? rule.maxOff?.amount ?? "",
-    floorBy: rule.floor?.cost
-      ? "cost"
-      : rule.floor?.margin !== undefined
-        ? "margin"
-        : rule.floor?.amount !== undefined
-          ? "amount"
-          : "",
-    floor: rule.floor?.margin ?? rule.floor?.amount ?? "",
-    mayRaise: rule.mayRaise ?? false,
-    then: rule.then ?? "",
-    currency: rule.currency ?? "",
-    minQuantity: String(rule.minQuantity ?? 1),
-    selection: readSelection(rule.where),
-    channels: rule.channels ?? null,
-    groups: a?.groups ?? [],
-    customers: a?.customers ?? [],
-    countries: (a?.countries ?? []).join(", "),
-    firstOrder: yesNo(a?.firstOrder),
-    signedIn: yesNo(a?.signedIn),
-    attrName: attr?.[0] ?? "",
-    attrValues: (attr?.[1] ?? []).join(", "),
-    fromDate: from.slice(0, 10),
-    fromTime: from.slice(11, 16) === "00:00" ? "" : from.slice(11, 16),
-    toDate: last.date,
-    toTime: last.time,
-    days: w?.days ?? [],
-    hoursFrom: w?.hours?.[0] ?? "",
-    hoursTo: w?.hours?.[1] ?? "",
-    weeklyFrom: w?.weekly?.from ?? "",
-    weeklyTo: w?.weekly?.to ?? "",
-    yearlyFrom: w?.yearly?.from ?? "",
-    yearlyTo: w?.yearly?.to ?? "",
-    show: {
-      label: rule.show?.label ?? "",
-      message: rule.show?.message ?? "",
-      badge: rule.show?.badge ?? "",
-      image: rule.show?.image ?? "",
-      alt: rule.show?.alt ?? "",
-      terms: rule.show?.terms ?? "",
-      as: rule.show?.as ?? "",
-    },
-    tagsAdd: (rule.liveTags?.add ?? []).join(", "),
-    tagsRemove: (rule.liveTags?.remove ?? []).join(", "),
-    rest: Object.fromEntries(Object.entries(rule).filter(([k]) => !edited.has(k))),
-  };
-}
+/** What the form cannot show of its rule, and keeps. */
+export const keptIn = (form: Form) =>
+  form.was
+    ? unshown(form.was, writeFields(readFields(form.was))).map(({ path, value }) => ({
+        words: fieldAt(path)?.words ?? path,
+        place: placeOf(path),
+        value,
+      }))
+    : [];
 
 export const emptyForm = (layer: Rule["layer"], rank: number): Form => ({
-  ...readForm({ code: "", layer, rank, where: { all: [] }, effect: { percentOff: "" } }),
+  ...readFields({ code: "", layer, rank, where: { all: [] }, effect: { percentOff: "" } }),
   ...(layer === "tier" && { how: "breaks" as const, breaks: [newBreak("6")] }),
   selection: readSelection(undefined),
+  was: null,
 });
 
-const wholeOr = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : text.trim());
-const some = (o: Record<string, unknown>, key: string) => (Object.keys(o).length > 0 ? { [key]: o } : {});
-
-function writeWindow(f: Form) {
-  return {
-    ...(f.fromDate && { from: `${f.fromDate}T${f.fromTime || "00:00"}` }),
-    ...(f.toDate && { to: endAfter(f.toDate, f.toTime) }),
-    ...(f.days.length > 0 && { days: f.days }),
-    ...((f.hoursFrom || f.hoursTo) && { hours: [f.hoursFrom.trim(), f.hoursTo.trim()] }),
-    ...((f.weeklyFrom || f.weeklyTo) && { weekly: { from: f.weeklyFrom, to: f.weeklyTo } }),
-    ...((f.yearlyFrom || f.yearlyTo) && { yearly: { from: f.yearlyFrom, to: f.yearlyTo } }),
-  };
-}
-
-function writeAudience(f: Form) {
-  return {
-    ...(f.groups.length > 0 && { groups: f.groups }),
-    ...(f.customers.length > 0 && { customers: f.customers }),
-    ...(f.countries.trim() && { countries: texts(f.countries) }),
-    ...(f.attrName.trim() && { customerAttr: { [f.attrName.trim()]: texts(f.attrValues) } }),
-    ...(f.firstOrder && { firstOrder: f.firstOrder === "yes" }),
-    ...(f.signedIn && { signedIn: f.signedIn === "yes" }),
-  };
-}
-
-function writeHow(f: Form) {
-  const fractions = f.measure === "spend" || f.measure === "attr";
-  switch (f.how) {
-    case "effect":
-      return { effect: writeEffect(f.effect) };
-    case "ladder":
-      return { ladder: f.ladder };
-    case "offer":
-      return { offer: writeOffer(f.offer) };
-    case "order":
-      return { order: writeOrder(f.order) };
-    case "breaks": {
-      const counted = writeSelection(f.counted);
-      return {
-        breaks: f.breaks.map((b) => ({
-          from: fractions && !/^\d+$/.test(b.from.trim()) ? b.from.trim() : wholeOr(b.from),
-          ...writeEffect(b.effect),
-        })),
-        ...(f.method !== "whole" && { method: f.method }),
-        ...(f.count !== "line" && { count: f.count === "where" ? { where: counted ?? { any: [] } } : f.count }),
-        ...(f.measure !== "quantity" && { measure: f.measure === "attr" ? `attr:${f.measured}` : f.measure }),
-        ...(f.historyDays.trim() && { historyDays: wholeOr(f.historyDays) }),
-      };
-    }
-  }
-}
-
-/** The rule that the form says. A field that is no number goes as it was typed: the core says what is wrong with it. */
-export function writeForm(f: Form): Rule {
-  const where = writeSelection(f.selection);
-  const show = Object.fromEntries(Object.entries(f.show).filter(([, v]) => v.trim() !== ""));
-  const base = f.on.length === 1 && f.on[0] === "base";
-  // Offers and orders make no price of one piece: what shapes one does not go with them.
-  const prices = f.how !== "offer" && f.how !== "order";
-  return {
-    ...f.rest,
-    code: f.code,
-    layer: f.layer,
-    rank: wholeOr(f.rank),
-    ...filled(f.name, "name"),
-    ...filled(f.note, "note"),
-    ...(f.status !== "on" && { status: f.status }),
-    ...filled(f.campaign, "campaign"),
-    ...(where && { where }),
-    ...some(writeWindow(f), "window"),
-    ...some(writeAudience(f), "audience"),
-    ...(f.channels && { channels: f.channels }),
-    ...(f.minQuantity.trim() !== "1" && { minQuantity: wholeOr(f.minQuantity) }),
-    ...filled(f.currency, "currency"),
-    ...(f.hireMatch !== "days" && { hireMatch: f.hireMatch }),
-    ...(f.then && { then: f.then }),
-    ...writeHow(f),
-    ...(prices && writeShaping(f, base)),
-    ...some(show, "show"),
-    ...some(
-      {
-        ...(f.tagsAdd.trim() && { add: texts(f.tagsAdd) }),
-        ...(f.tagsRemove.trim() && { remove: texts(f.tagsRemove) }),
-      },
-      "liveTags",
-    ),
-  } as Rule;
-}
-
-function writeShaping(f: Form, base: boolean) {
-  return {
-    ...filled(f.of, "of"),
-    ...(!base && { on: f.on }),
-    ...(f.ends && {
-      ending: {
-        step: f.step.trim(),
-        ...(f.direction !== "nearest" && { direction: f.direction }),
-        ...filled(f.shift, "shift"),
-      },
-    }),
-    ...(f.maxOffBy && { maxOff: { [f.maxOffBy]: f.maxOff.trim() } }),
-    ...(f.floorBy && { floor: f.floorBy === "cost" ? { cost: true } : { [f.floorBy]: f.floor.trim() } }),
-    ...(f.mayRaise && { mayRaise: true }),
-  };
-}
-
-const places = [
-  ...["name", "code", "rank", "effect", "breaks", "ladder", "method", "count", "measure", "historyDays", "where"],
-  ...["channels", "audience", "campaign", "minQuantity", "currency", "then", "ending", "maxOff", "floor", "of", "on"],
-  ...["from", "to", "days", "hours", "weekly", "yearly", "mayRaise", "show", "liveTags", "offer", "order", "other"],
-] as const;
-export type Place = (typeof places)[number];
-
-const isPlace = (text: string): text is Place => (places as readonly string[]).includes(text);
-
 /** The control that an error belongs to. */
-export function placeOf(path: string): Place {
-  const [head = "", second = ""] = path.split(/[.[]/);
-  if (head === "window") {
-    const part = second.replace(/\].*/, "");
-    return isPlace(part) ? part : "from";
-  }
-  return isPlace(head) ? head : "other";
-}
+export const placeOf = (path: string): Place => {
+  const found = fieldAt(path)?.place;
+  if (found) return found;
+  return path.startsWith("window") ? "from" : path.startsWith("audience") ? "audience" : "other";
+};
 
 const plain: Record<string, string> = {
   "where is missing": "Choose goods, or say that it is for every product.",

@@ -5,17 +5,20 @@ import { newGroup, newValues, readSelection, replaced, unfinished, writeSelectio
 describe("a selection that was read and written again is the same", () => {
   const selections: [string, Where, Where?][] = [
     ["everything", { all: [] }],
-    ["one category", { category: ["Clay"] }],
-    ["a text becomes a list of one", { brand: "Fernhask" }, { brand: ["Fernhask"] }],
-    ["all of several", { all: [{ tag: ["glaze"] }, { not: { category: ["Glazes/Dipping"] } }] }],
-    ["any of groups", { any: [{ all: [{ sku: ["A", "B"] }, { stock: { min: "1" } }] }, { range: ["underglazes"] }] }],
+    ["one category", { category: "Clay" }],
+    ["a list of one becomes its text", { brand: ["Fernhask"] }, { brand: "Fernhask" }],
+    ["all of several", { all: [{ tag: "glaze" }, { not: { category: "Glazes/Dipping" } }] }],
+    ["any of groups", { any: [{ all: [{ sku: ["A", "B"] }, { stock: { min: "1" } }] }, { range: "underglazes" }] }],
     ["a span", { list: { min: "10", max: "20" } }],
     ["a span that a file wrote with numbers", { list: { min: 0, max: 20 } }, { list: { min: "0", max: "20" } }],
     ["an attribute by value", { attr: { cone: ["6", "7"] } }],
     ["an attribute by span", { attr: { kg: { min: "5" } } }],
     ["two attributes at once, which the builder keeps as they are", { attr: { kg: { min: "5" }, cone: ["6"] } }],
     ["reduced goods", { reduced: false }],
-    ["everything but a group", { not: { any: [{ tag: ["a"] }, { tag: ["b"] }] } }],
+    ["everything but a group", { not: { any: [{ tag: "a" }, { tag: "b" }] } }],
+    ["a group of one", { all: [{ tag: "a, b" }] }],
+    ["values with commas", { attr: { glaze: ["dry, matte", "raw"] } }],
+    ["a value that is a number in a file", { not: { not: { attr: { cone: "6" } } } }],
   ];
   test.each(selections)("%s", (_, where, other) =>
     expect(writeSelection(readSelection(where))).toEqual(other ?? where),
@@ -32,7 +35,7 @@ test("a part is replaced or taken out wherever it stands", () => {
   const group = { ...newGroup("all"), parts: [newValues("brand", ["x"]), { ...newGroup("any"), parts: [inner] }] };
   const changed = replaced(group, inner.id, { ...inner, values: ["b"] } as typeof inner);
   expect(writeSelection({ everything: false, root: changed })).toEqual({
-    all: [{ brand: ["x"] }, { any: [{ tag: ["b"] }] }],
+    all: [{ brand: "x" }, { any: [{ tag: "b" }] }],
   });
   expect(replaced(group, inner.id, null).parts[1]).toMatchObject({ parts: [] });
 });

@@ -1,4 +1,6 @@
 import type { Bounds, Where } from "../../api/client";
+import { commaList, fromCommaList } from "../../lib/comma-list";
+import { alike } from "../../lib/patch";
 import { listOf } from "../../lib/sentence";
 
 export const valueFields = [
@@ -77,10 +79,26 @@ function readAttr(w: Where, id: number, not: boolean): Part | undefined {
   if (typeof test === "object" && !Array.isArray(test)) {
     return { kind: "attr", id, not, name, values: "", min: `${test.min ?? ""}`, max: `${test.max ?? ""}` };
   }
-  return { kind: "attr", id, not, name, values: listOf(test).join(", "), min: "", max: "" };
+  return { kind: "attr", id, not, name, values: commaList(listOf(test)), min: "", max: "" };
 }
 
+/** A condition as the builder shows it; one that it cannot show whole is kept as it is. */
 function read(w: Where, not: boolean): Part {
+  const part = shown(w, not);
+  return alike(plainly(write(part)), plainly(not ? { not: w } : w))
+    ? part
+    : { kind: "other", id: part.id, not, doc: w };
+}
+
+/** A condition with one of several forms in which a file may write it: a list of one as that one, numbers as texts. */
+function plainly(value: unknown): unknown {
+  if (Array.isArray(value)) return value.length === 1 ? plainly(value[0]) : value.map(plainly);
+  if (typeof value === "number") return String(value);
+  if (typeof value !== "object" || value === null) return value;
+  return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plainly(v)]));
+}
+
+function shown(w: Where, not: boolean): Part {
   const id = newId();
   if (w.not && !not) return read(w.not, true);
   if (w.all) return { kind: "group", id, mode: "all", not, parts: w.all.map((p) => read(p, false)) };
@@ -99,9 +117,13 @@ export function readSelection(w: Where | undefined): Selection {
   if (!w) return { everything: false, root: newGroup("all") };
   if (w.all?.length === 0) return { everything: true, root: newGroup("all") };
   const part = read(w, false);
-  if (part.kind === "group" && !part.not) return { everything: false, root: part };
+  // A group of one is written as that one, an empty one as nothing: inside another they stay what they are.
+  if (part.kind === "group" && !part.not && part.parts.length > 1) return { everything: false, root: part };
   return { everything: false, root: { ...newGroup("all"), parts: [part] } };
 }
+
+/** As the document writes alternatives: one stands alone. */
+const oneOrMany = (values: string[]) => (values.length === 1 ? (values[0] ?? "") : values);
 
 const bounds = (min: string, max: string): Bounds => ({
   ...(min.trim() && { min: min.trim() }),
@@ -115,17 +137,14 @@ function write(p: Part): Where {
       w = p.mode === "all" ? { all: p.parts.map(write) } : { any: p.parts.map(write) };
       break;
     case "values":
-      w = { [p.field]: p.values };
+      w = { [p.field]: oneOrMany(p.values) };
       break;
     case "number":
       w = { [p.field]: bounds(p.min, p.max) };
       break;
     case "attr": {
-      const values = p.values
-        .split(",")
-        .map((v) => v.trim())
-        .filter(Boolean);
-      w = { attr: { [p.name]: values.length > 0 ? values : bounds(p.min, p.max) } };
+      const values = fromCommaList(p.values);
+      w = { attr: { [p.name]: values.length > 0 ? oneOrMany(values) : bounds(p.min, p.max) } };
       break;
     }
     case "reduced":

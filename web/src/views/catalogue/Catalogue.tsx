@@ -13,7 +13,7 @@ import { CampaignForm } from "./desk/CampaignForm";
 import { ChannelForm } from "./desk/ChannelForm";
 import { ItemDesk } from "./desk/ItemDesk";
 import { LadderForm } from "./desk/LadderForm";
-import { CustomerForm, GroupForm, groupsOf } from "./desk/PeopleForms";
+import { CustomerForm, GroupForm } from "./desk/PeopleForms";
 import { RangeForm } from "./desk/RangeForm";
 import { ImportPanel } from "./ImportPanel";
 import { LogList } from "./LogList";
@@ -21,7 +21,6 @@ import { PeoplePanel } from "./PeoplePanel";
 import { Products } from "./Products";
 import { SettingsPanel } from "./settings/SettingsPanel";
 import { goodsWords, windowWords } from "../../lib/sentence";
-import type { Rule, Where } from "../../api/client";
 
 const uses = (n: number) => (n === 0 ? "used nowhere" : n === 1 ? "used by one rule" : `used by ${n} rules`);
 
@@ -121,7 +120,7 @@ function Part({ part }: { part: string }) {
           blank={{}}
           form={RangeForm}
           covers={["where"]}
-          about={(i, doc) => `${goodsWords(doc.where as Where)} · ${uses(i.uses.length)}`}
+          about={(i, doc) => `${goodsWords(doc.where)} · ${uses(i.uses.length)}`}
           teach="A range names goods once for many rules: change it here, and every rule that names it follows."
         />
       );
@@ -133,9 +132,7 @@ function Part({ part }: { part: string }) {
           blank={{ breaks: [] }}
           form={LadderForm}
           covers={["breaks", "method", "count", "measure"]}
-          about={(i, doc) =>
-            `from ${((doc.breaks ?? []) as { from: number }[]).map((b) => b.from).join(", ")} · ${uses(i.uses.length)}`
-          }
+          about={(i, doc) => `from ${doc.breaks.map((b) => b.from).join(", ")} · ${uses(i.uses.length)}`}
           teach="A ladder is a set of quantity breaks kept once and used by many rules."
         />
       );
@@ -148,7 +145,7 @@ function Part({ part }: { part: string }) {
           form={CampaignForm}
           covers={["window", "audience", "channels"]}
           about={(i, doc) =>
-            `${typeof doc.status === "string" && doc.status !== "on" ? `${doc.status}, ` : ""}${windowWords(doc.window as Rule["window"])} · ${uses(i.uses.length)}`
+            `${doc.status && doc.status !== "on" ? `${doc.status}, ` : ""}${windowWords(doc.window)} · ${uses(i.uses.length)}`
           }
           teach="Rules of one campaign start and stop together."
         />
@@ -161,7 +158,7 @@ function Part({ part }: { part: string }) {
           blank={{}}
           form={CustomerForm}
           covers={["groups", "attrs"]}
-          about={(i, doc) => `${i.code}${groupsOf(doc).length > 0 ? ` · ${groupsOf(doc).join(", ")}` : ""}`}
+          about={(i, doc) => `${i.code}${doc.groups?.length ? ` · ${doc.groups.join(", ")}` : ""}`}
           teach="A customer’s page holds the groups and every price agreed with them."
         />
       );
@@ -185,9 +182,7 @@ function Part({ part }: { part: string }) {
           blank={{}}
           form={ChannelForm}
           covers={["currency", "group", "tax", "fee", "ending", "where", "limits"]}
-          about={(i, doc) =>
-            `${i.code}${typeof doc.currency === "string" ? ` · ${doc.currency}` : ""} · ${uses(i.uses.length)}`
-          }
+          about={(i, doc) => `${i.code}${doc.currency ? ` · ${doc.currency}` : ""} · ${uses(i.uses.length)}`}
           teach="A channel is a place where prices are shown: its currency, tax, fee, what it lists and what it demands."
         />
       );

@@ -2,10 +2,12 @@ import { useState } from "react";
 import { useFacets } from "../../api/board";
 import { useSettings } from "../../api/settings";
 import { isAt } from "../../lib/paths";
-import { Add } from "../../ui/blanks";
+import { Add, Out } from "../../ui/blanks";
 import { HireHours, type HireTimes } from "../../ui/hire-hours";
 import { FieldError } from "../../ui/states";
+import { CommaBlank } from "../../ui/comma-blank";
 import { DecimalInput } from "../../ui/decimal-input";
+import { pairs, readOptions, unpair, writeOptions, type OptionForm, type Pair } from "./product-form";
 
 /** A product as docs/book.md writes it. */
 export type Doc = Record<string, unknown>;
@@ -36,17 +38,6 @@ const named = [
 ] as const;
 const whole = new Set(["stock", "minOrder", "sold"]);
 
-interface Pair {
-  key: string;
-  value: string;
-}
-const pairs = (o: unknown): Pair[] =>
-  Object.entries((o ?? {}) as Record<string, unknown>).map(([key, value]) => ({ key, value: String(value) }));
-const unpair = (list: Pair[]) =>
-  Object.fromEntries(
-    list.filter((p) => p.key.trim() !== "" && p.value.trim() !== "").map((p) => [p.key.trim(), p.value.trim()]),
-  );
-
 interface FieldsProps {
   doc: Doc;
   setDoc: (d: Doc) => void;
@@ -63,6 +54,12 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
   const [extra, setExtra] = useState<Record<string, Pair[]>>(() =>
     Object.fromEntries(named.map(([k]) => [k, pairs(doc[k])])),
   );
+  const [options, setOptions] = useState(() => readOptions(doc.options as OptionForm[] | undefined));
+  const putOptions = (list: OptionForm[]) => {
+    setOptions(list);
+    const written = writeOptions(list);
+    set("options", written.length > 0 ? written : undefined);
+  };
   const set = (k: string, v: unknown) => {
     const next = Object.fromEntries(Object.entries({ ...doc, [k]: v }).filter(([, x]) => x !== undefined && x !== ""));
     setDoc(next);
@@ -72,7 +69,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
   const content = (doc.content ?? {}) as { amount?: string; of?: string };
   const known = new Set<string>([
     ...[...textFields, ...amountFields, ...named].map(([k]) => k as string),
-    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder", "hire"],
+    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder", "hire", "options"],
   ]);
   const field = (k: string, label: string, right = false) => (
     <label key={k} className="flex items-center gap-2">
@@ -95,10 +92,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
       </span>
     </label>
   );
-  const put = (k: string, list: Pair[]) => {
-    const o = unpair(list);
-    set(k, Object.keys(o).length > 0 ? o : undefined);
-  };
+  const put = (k: string, list: Pair[]) => set(k, unpair(list, doc[k]));
   const rows = (list: Pair[], label: string, write: (l: Pair[]) => void, right: boolean) =>
     list.map((p, i) => (
       <span key={i} className="flex items-center gap-2">
@@ -125,14 +119,12 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
         {textFields.map(([k, label]) => field(k, label))}
         <label className="flex items-center gap-2">
           <span className="w-40 shrink-0 text-quiet">Tags</span>
-          <input
-            aria-label="Tags"
-            className="field min-w-0 flex-1"
+          <CommaBlank
+            label="Tags"
+            className="field! min-w-0 flex-1"
             readOnly={!may}
-            value={Array.isArray(doc.tags) ? doc.tags.join(", ") : ""}
-            onChange={(e) =>
-              set("tags", e.target.value.trim() ? e.target.value.split(",").map((t) => t.trimStart()) : undefined)
-            }
+            items={Array.isArray(doc.tags) ? (doc.tags as string[]) : []}
+            onChange={(tags) => set("tags", tags.length > 0 ? tags : undefined)}
           />
         </label>
         {rows(attrs, "Attribute", (l) => (setAttrs(l), put("attrs", l)), false)}
@@ -218,8 +210,50 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
             <FieldError>{at(k)}</FieldError>
           </div>
         ))}
+        {options.map((o, i) => {
+          const change = (part: Partial<OptionForm>) =>
+            putOptions(options.map((x, n) => (n === i ? { ...x, ...part } : x)));
+          return (
+            <span key={i} className="flex items-center gap-2">
+              <input
+                aria-label={`Option ${i + 1}`}
+                className="field w-40 shrink-0"
+                readOnly={!may}
+                placeholder="Option"
+                value={o.code}
+                onChange={(e) => change({ code: e.target.value })}
+              />
+              <DecimalInput
+                aria-label={`Option ${i + 1}, price`}
+                className="field min-w-0 flex-1 text-right"
+                readOnly={!may}
+                placeholder="adds"
+                value={o.price}
+                onChange={(price) => change({ price })}
+              />
+              <select
+                aria-label={`Option ${i + 1}, part of the price`}
+                className="field"
+                disabled={!may}
+                value={o.part || "options"}
+                onChange={(e) => change({ part: e.target.value === "options" ? "" : e.target.value })}
+              >
+                <option value="options">material</option>
+                <option value="work">work</option>
+              </select>
+              {may && (
+                <Out
+                  label={`Take option ${o.code || i + 1} out`}
+                  onClick={() => putOptions(options.filter((_, n) => n !== i))}
+                />
+              )}
+            </span>
+          );
+        })}
+        <FieldError>{at("options")}</FieldError>
         {may && (
           <span className="flex flex-wrap gap-1.5">
+            <Add onClick={() => setOptions([...options, { code: "", price: "", part: "" }])}>an option</Add>
             {named.map(([k, label]) => (
               <Add key={k} onClick={() => setExtra({ ...extra, [k]: [...(extra[k] ?? []), { key: "", value: "" }] })}>
                 {label.toLowerCase()}

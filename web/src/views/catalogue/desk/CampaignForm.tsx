@@ -1,27 +1,19 @@
 import { useState } from "react";
-import type { Rule } from "../../../api/client";
 import { useMay } from "../../../api/session";
 import { CopyDialog } from "../../../parts/copies/CopyDialog";
 import { Button } from "../../../ui/button";
 import { Choice } from "../../../ui/blanks";
-import { readForm, writeForm, type Form, type Place } from "../../../parts/rule/form";
+import type { Form, Place } from "../../../parts/rule/form";
 import { WhenControl } from "../../../parts/rule/WhenControl";
 import { WhoControl } from "../../../parts/rule/WhoControl";
+import { readCampaign, writeCampaign } from "./forms";
 import type { FormProps } from "./ItemDesk";
 
 /** Rules that start and stop together: when, for whom and where the campaign lets them take part. */
-export function CampaignForm({ doc, set, errorAt, saved }: FormProps) {
+export function CampaignForm({ doc, set, errorAt, saved }: FormProps<"campaigns">) {
   const may = useMay("manager");
   const [copying, setCopying] = useState(false);
-  const [form, setForm] = useState<Form>(() =>
-    readForm({
-      ...(doc as unknown as Partial<Rule>),
-      layer: "sale",
-      rank: 1,
-      where: { all: [] },
-      effect: { percentOff: "0" },
-    } as Rule),
-  );
+  const [form, setForm] = useState(() => readCampaign(doc));
   const errors = new Map<Place, string>();
   const take = (place: Place, path: string) => {
     const e = errorAt(path);
@@ -33,8 +25,7 @@ export function CampaignForm({ doc, set, errorAt, saved }: FormProps) {
   const change = (part: Partial<Form>) => {
     const next = { ...form, ...part };
     setForm(next);
-    const { window, audience, channels, status } = writeForm(next);
-    set({ window, audience, channels, status });
+    set(writeCampaign(next));
   };
   return (
     <div className="space-y-1 leading-8">

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { useItems } from "../../../api/items";
 import { useSettings } from "../../../api/settings";
-import type { Where } from "../../../api/client";
 import { Blank, Choice } from "../../../ui/blanks";
-import { HireHours, type HireTimes } from "../../../ui/hire-hours";
+import { CommaBlank } from "../../../ui/comma-blank";
+import { HireHours } from "../../../ui/hire-hours";
 import { FieldError } from "../../../ui/states";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { readSelection, writeSelection } from "../../../parts/rule/selection";
@@ -21,15 +21,16 @@ const abilities = [
 ] as const;
 
 /** A channel: currency, tax, fee, ending, what it lists, what it can do and what it demands of a price. */
-export function ChannelForm({ doc, set, errorAt }: FormProps) {
+export function ChannelForm({ doc, set, errorAt }: FormProps<"channels">) {
   const { data: groups } = useItems("groups");
   const { data: settings } = useSettings();
-  const [selection, setSelection] = useState(() => readSelection(doc.where as Where | undefined));
+  const [selection, setSelection] = useState(() => readSelection(doc.where));
   const [some, setSome] = useState(doc.where !== undefined);
-  const book = (settings?.doc as { currency?: string } | undefined)?.currency ?? "";
-  const text = (key: string, from: Part = doc) =>
+  const book = settings?.doc.currency ?? "";
+  const whole: Part = doc;
+  const text = (key: string, from = whole) =>
     typeof from[key] === "string" || typeof from[key] === "number" ? String(from[key]) : "";
-  const inside = (key: string): Part => (doc[key] as Part | undefined) ?? {};
+  const inside = (key: string): Part => (whole[key] as Part | undefined) ?? {};
   // An object of the document with one key changed; without keys it goes.
   const put = (key: string, part: Part) => {
     const next = Object.fromEntries(
@@ -37,9 +38,7 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
     );
     set({ [key]: Object.keys(next).length > 0 ? next : undefined });
   };
-  const can = Array.isArray(doc.can)
-    ? (doc.can as string[])
-    : abilities.map(([k]) => k as string).filter((k) => k !== "schedule");
+  const can: string[] = doc.can ?? abilities.map(([k]) => k as string).filter((k) => k !== "schedule");
   const number = (key: string, of: string, label: string, width = "w-16") => (
     <Blank
       label={label}
@@ -123,7 +122,7 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
       </p>
       <p>
         <HireHours
-          value={doc.hire as HireTimes | undefined}
+          value={doc.hire}
           above="in the book’s settings"
           error={errorAt("hire")}
           onChange={(hire) => set({ hire })}
@@ -152,7 +151,7 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
                 set({ where: writeSelection(s) });
               }}
             />
-            {doc.where !== undefined && <Reach where={doc.where as Where} />}
+            {doc.where !== undefined && <Reach where={doc.where} />}
             <FieldError>{errorAt("where")}</FieldError>
           </>
         )}
@@ -200,16 +199,12 @@ export function ChannelForm({ doc, set, errorAt }: FormProps) {
         <p>
           {number("leadHours", "limits", "Hours of notice")} hours’ notice, a rating of at least{" "}
           {number("minRating", "limits", "Least rating")}, and none of the words{" "}
-          <Blank
+          <CommaBlank
             label="Refused words"
             className="w-64"
             placeholder="none"
-            value={Array.isArray(words) ? words.join(", ") : ""}
-            onChange={(v) =>
-              put("limits", {
-                refusedWords: v.trim() ? v.split(",").map((w) => w.trimStart()) : undefined,
-              })
-            }
+            items={Array.isArray(words) ? (words as string[]) : []}
+            onChange={(list) => put("limits", { refusedWords: list.length > 0 ? list : undefined })}
           />
         </p>
         <FieldError>{errorAt("limits")}</FieldError>

@@ -10,7 +10,7 @@ import { ItemDesk, type FormProps } from "./ItemDesk";
 const item = (code: string, name: string, etag = "1"): Item => ({
   code,
   name,
-  doc: { code, name, note: "n" },
+  doc: { code, name, note: "n" } as Item["doc"], // the desk itself looks at no key
   etag,
   uses: [],
 });
@@ -21,7 +21,7 @@ const NoteForm = ({ doc, set, errorAt }: FormProps) => (
   <>
     <input
       aria-label="Note"
-      value={(doc.note as string | undefined) ?? ""}
+      value={(doc as { note?: string }).note ?? ""}
       onChange={(e) => set({ note: e.target.value })}
     />
     <span data-testid="wrong">{errorAt("note")}</span>
@@ -100,7 +100,7 @@ const stale = {
 test("two who change one range: theirs can be taken", async () => {
   const { user, kept } = desk([item("a1", "Winter")], stale, open);
   await user.type(await screen.findByLabelText("Note"), " mine");
-  kept.list = [{ ...item("a1", "Theirs", "2"), doc: { code: "a1", name: "Theirs", note: "t" } }];
+  kept.list = [{ ...item("a1", "Theirs", "2"), doc: { code: "a1", name: "Theirs", note: "t" } as Item["doc"] }];
   await user.click(screen.getByText("Save the change"));
   expect((await screen.findByRole("alert")).textContent).toContain("Somebody saved another state of this range");
   await user.click(screen.getByText("Take theirs"));

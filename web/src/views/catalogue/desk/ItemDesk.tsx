@@ -2,7 +2,6 @@ import { useRef, useState, type FC } from "react";
 import { Link, useSearchParams } from "react-router";
 import { ConflictNote, FoundNote } from "../../../ui/draft-notes";
 import { useDraft } from "../../../lib/draft";
-import type { ItemKind } from "../../../api/client";
 import { useEdit } from "../../../api/edits";
 import { useEditImpact } from "../../../api/impact";
 import { itemsQuery, useItems } from "../../../api/items";
@@ -10,7 +9,7 @@ import { refresh } from "../../../api/saving";
 import { useMay } from "../../../api/session";
 import { useProgramState } from "../../../api/state";
 import { carried } from "../../../lib/address";
-import { Problem, type Item } from "../../../api/client";
+import { Problem, type Item, type ItemKind, type Pieces } from "../../../api/client";
 import { useQueryClient } from "@tanstack/react-query";
 import { count, errorText } from "../../../lib/format";
 import { isAt } from "../../../lib/paths";
@@ -25,8 +24,9 @@ import { Tip } from "../../../ui/tip";
 /** A group, customer, range, ladder, campaign or channel as docs/book.md writes it. */
 export type Doc = Record<string, unknown> & { code: string };
 
-export interface FormProps {
-  doc: Doc;
+export interface FormProps<K extends ItemKind = ItemKind> {
+  /** As far as it is written. */
+  doc: Partial<Pieces[K]> & { code: string };
   /** Puts other values into the document; undefined takes a key out. */
   set: (part: Record<string, unknown>) => void;
   /** What is wrong at a path of the document or under it. */
@@ -34,23 +34,23 @@ export interface FormProps {
   saved: boolean;
 }
 
-interface Props {
-  kind: ItemKind;
+interface Props<K extends ItemKind> {
+  kind: K;
   /** One of them, in words: "range". */
   one: string;
   /** What a new one begins with. */
   blank: Record<string, unknown>;
-  form: FC<FormProps>;
+  form: FC<FormProps<K>>;
   /** Keys of the document beside which the form shows what is wrong. */
   covers: string[];
   /** What the list says beside the name. */
-  about: (item: Item, doc: Doc) => string;
+  about: (item: Item<K>, doc: Pieces[K]) => string;
   /** What stands here while there is none. */
   teach: string;
 }
 
 /** All of one kind at the left, one of them at the right: made, changed and deleted with what that would do to prices. */
-export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props) {
+export function ItemDesk<K extends ItemKind>({ kind, one, blank, form, covers, about, teach }: Props<K>) {
   const { data: items, error, refetch } = useItems(kind);
   const [params, setParams] = useSearchParams();
   const [words, setWords] = useState("");
@@ -94,7 +94,7 @@ export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props
               >
                 <span className="block truncate font-medium">{i.name || i.code}</span>
                 <span className={`block truncate text-[13px] ${i.code === chosen ? "opacity-85" : "text-quiet"}`}>
-                  {about(i, i.doc as Doc)}
+                  {about(i, i.doc)}
                 </span>
               </button>
             </li>
@@ -128,18 +128,18 @@ export function ItemDesk({ kind, one, blank, form, covers, about, teach }: Props
   );
 }
 
-interface DeskProps {
-  kind: ItemKind;
+interface DeskProps<K extends ItemKind> {
+  kind: K;
   one: string;
   blank: Record<string, unknown>;
-  Form: FC<FormProps>;
+  Form: FC<FormProps<K>>;
   covers: string[];
-  item: Item | undefined;
+  item: Item<K> | undefined;
   taken: Set<string>;
   onCode: (code: string | null) => void;
 }
 
-function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps) {
+function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps<K>) {
   const saved = item?.doc as Doc | undefined;
   const start = saved ?? { ...blank, code: "" };
   const draft = useDraft<Doc>(`dogbane-${kind} ${item?.code ?? ""}`, start, item?.etag ?? "");
@@ -263,7 +263,7 @@ function Desk({ kind, one, blank, Form, covers, item, taken, onCode }: DeskProps
         />
       )}
       <div className="mt-3 text-[16px]" key={draft.round}>
-        <Form doc={whole} set={set} errorAt={errorAt} saved={item !== undefined} />
+        <Form doc={whole as FormProps<K>["doc"]} set={set} errorAt={errorAt} saved={item !== undefined} />
       </div>
       {tried &&
         wrong

@@ -1,20 +1,12 @@
 import { useState } from "react";
-import type { Rule } from "../../../api/client";
 import { BreaksControl } from "../../../parts/rule/BreaksControl";
-import { readForm, writeForm, type Form, type Place } from "../../../parts/rule/form";
+import type { Place } from "../../../parts/rule/form";
+import { readLadder, writeLadder } from "./forms";
 import type { FormProps } from "./ItemDesk";
 
 /** Quantity breaks that many rules share. */
-export function LadderForm({ doc, set, errorAt }: FormProps) {
-  const [form, setForm] = useState<Form>(() =>
-    readForm({
-      ...(doc as unknown as Partial<Rule>),
-      code: doc.code,
-      layer: "tier",
-      rank: 1,
-      where: { all: [] },
-    }),
-  );
+export function LadderForm({ doc, set, errorAt }: FormProps<"ladders">) {
+  const [form, setForm] = useState(() => readLadder(doc));
   const errors = new Map<Place, string>();
   for (const place of ["breaks", "method", "count", "measure"] as const) {
     const e = errorAt(place);
@@ -28,8 +20,7 @@ export function LadderForm({ doc, set, errorAt }: FormProps) {
       change={(part) => {
         const next = { ...form, ...part };
         setForm(next);
-        const { breaks, method, count, measure } = writeForm(next);
-        set({ breaks: breaks ?? [], method, count, measure });
+        set(writeLadder(next));
       }}
     />
   );

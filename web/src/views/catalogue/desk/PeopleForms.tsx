@@ -4,14 +4,12 @@ import { Add, Blank, Out } from "../../../ui/blanks";
 import { PickMany } from "../../../ui/pick-many";
 import { FieldError } from "../../../ui/states";
 import { AgreedPrices } from "./AgreedPrices";
-import type { Doc, FormProps } from "./ItemDesk";
-
-export const groupsOf = (doc: Doc): string[] => (Array.isArray(doc.groups) ? (doc.groups as string[]) : []);
+import type { FormProps } from "./ItemDesk";
 
 /** A customer: groups, what else is known, and the agreed prices. */
-export function CustomerForm({ doc, set, errorAt, saved }: FormProps) {
+export function CustomerForm({ doc, set, errorAt, saved }: FormProps<"customers">) {
   const { data: groups } = useItems("groups");
-  const [rows, setRows] = useState(() => Object.entries((doc.attrs ?? {}) as Record<string, string>));
+  const [rows, setRows] = useState(() => Object.entries(doc.attrs ?? {}));
   const write = (next: [string, string][]) => {
     setRows(next);
     const attrs = Object.fromEntries(next.filter(([k]) => k.trim() !== "").map(([k, v]) => [k.trim(), v]));
@@ -25,7 +23,7 @@ export function CustomerForm({ doc, set, errorAt, saved }: FormProps) {
         <PickMany
           label="Group"
           options={(groups ?? []).map((g) => g.code)}
-          chosen={groupsOf(doc)}
+          chosen={doc.groups ?? []}
           empty="no group"
           show={(c) => groups?.find((g) => g.code === c)?.name || c}
           onChange={(list) => set({ groups: list.length > 0 ? list : undefined })}
@@ -63,9 +61,9 @@ export function CustomerForm({ doc, set, errorAt, saved }: FormProps) {
 }
 
 /** A group of customers, with who is in it. */
-export function GroupForm({ doc }: FormProps) {
+export function GroupForm({ doc }: FormProps<"groups">) {
   const { data: customers } = useItems("customers");
-  const members = (customers ?? []).filter((c) => groupsOf(c.doc as Doc).includes(doc.code));
+  const members = (customers ?? []).filter((c) => c.doc.groups?.includes(doc.code));
   return (
     <p className="text-quiet">
       {members.length === 0

@@ -9,8 +9,8 @@ import { readSelection, unfinished, writeSelection } from "../../../parts/rule/s
 import type { FormProps } from "./ItemDesk";
 
 /** Named goods that many rules share. */
-export function RangeForm({ doc, set, errorAt }: FormProps) {
-  const [selection, setSelection] = useState(() => readSelection(doc.where as Where | undefined));
+export function RangeForm({ doc, set, errorAt }: FormProps<"ranges">) {
+  const [selection, setSelection] = useState(() => readSelection(doc.where));
   const where = writeSelection(selection);
   const open = selection.everything ? "" : selection.root.parts.length > 0 ? unfinished(selection.root) : "";
   return (

@@ -4,7 +4,7 @@ import { refresh, useSave } from "../../../api/saving";
 import { useMay } from "../../../api/session";
 import { saveSettings, useSettings } from "../../../api/settings";
 import { useProgramState } from "../../../api/state";
-import { Problem, type Schema } from "../../../api/client";
+import { Problem, type Schema, type SettingsDoc } from "../../../api/client";
 import { useDraft } from "../../../lib/draft";
 import { amount, count, errorText } from "../../../lib/format";
 import { goodsWords } from "../../../lib/sentence";
@@ -18,7 +18,7 @@ import { Failed, FieldError } from "../../../ui/states";
 import { TaxClassBlanks } from "../../../ui/tax-class";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { readSelection, writeSelection } from "../../../parts/rule/selection";
-import { daysOf, docOf, formOf, lostIn, same, without, type SettingsDoc, type SettingsForm } from "./form";
+import { daysOf, docOf, formOf, lostIn, same, without, type SettingsForm } from "./form";
 import { GuardBlanks } from "./GuardBlanks";
 import { Rates } from "./Rates";
 
@@ -53,11 +53,11 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
     kind: "settings" as const,
     code: "",
     etag: draft.etag,
-    doc: next as unknown as Record<string, unknown>,
+    doc: { ...next },
   };
   const effect = useEditImpact(draft.dirty ? [change] : null);
   const save = useSave((_: void, seen) =>
-    saveSettings({ doc: change.doc, etag: draft.etag, rateDays: daysOf(draft.value, page.rates) }, seen),
+    saveSettings({ doc: next, etag: draft.etag, rateDays: daysOf(draft.value, page.rates) }, seen),
   );
   const refused = save.error instanceof Problem && save.error.status !== 412 ? save.error : null;
   const lost = lostIn(draft.value);

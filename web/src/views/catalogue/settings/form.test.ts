@@ -8,7 +8,7 @@ const page = {
     timeZone: "UTC",
     taxRates: { "low & <high>": "9", standard: "21" },
     rates: { GBP: "0.85", USD: "1.05" },
-    guards: [{ where: { brand: ["B"] }, minMargin: "12" }],
+    guards: [{ where: { brand: "B" }, minMargin: "12" }],
   },
   etag: "1",
   rates: [

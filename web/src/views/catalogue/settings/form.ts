@@ -1,29 +1,8 @@
-import type { Schema, Where } from "../../../api/client";
+import type { Schema, SettingsDoc, Where } from "../../../api/client";
 import { readSelection, writeSelection, type Selection } from "../../../parts/rule/selection";
-import type { HireTimes } from "../../../ui/hire-hours";
 import type { TaxClass } from "../../../ui/tax-class";
 
-export interface Guard {
-  where?: Where;
-  minMargin?: string;
-  maxOff?: string;
-  action?: string;
-}
-
-/** The settings as the book's document has them. */
-export interface SettingsDoc {
-  currency: string;
-  timeZone: string;
-  pricesIncludeTax?: boolean;
-  shippingTaxClass?: string;
-  rounding?: { mode?: string; when?: string };
-  taxRates?: Record<string, string>;
-  rates?: Record<string, string>;
-  guard?: Guard;
-  guards?: Guard[];
-  hire?: HireTimes;
-  byHand?: { maxPercent?: string; maxAmount?: string };
-}
+export type Guard = NonNullable<SettingsDoc["guard"]> & { where?: Where };
 
 /** An exchange rate as it is written. */
 export interface RateForm {
@@ -50,7 +29,7 @@ export interface SettingsForm {
 }
 
 export function formOf(page: Schema["SettingsPage"]): SettingsForm {
-  const doc = page.doc as unknown as SettingsDoc;
+  const { doc } = page;
   return {
     doc,
     rates: page.rates.map(({ currency, rate, day }) => ({ currency, rate, day })),
@@ -75,7 +54,7 @@ export function docOf({ doc, rates, classes, guards }: SettingsForm): SettingsDo
       "guards",
       guards.map(({ guard, selection }) => {
         const where = writeSelection(selection);
-        return { ...guard, ...(where && { where }) };
+        return { ...guard, where: where ?? { any: [] } };
       }),
     ),
     ...filled(

@@ -27,7 +27,7 @@ import { PublicTexts } from "./PublicTexts";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { SentenceControls } from "./SentenceControls";
 import { lacksOf } from "../../../parts/rule/offer-form";
-import { codeFrom, errorsOf, placeOf, readForm, writeForm, type Form } from "../../../parts/rule/form";
+import { codeFrom, errorsOf, keptIn, placeOf, readForm, writeForm, type Form } from "../../../parts/rule/form";
 
 interface Props {
   /** Names what is written, for what survives a reload. */
@@ -79,7 +79,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   };
   const [asking, setAsking] = useState(false);
   const { data: campaigns } = useItems("campaigns");
-  const campaign = campaigns?.find((c) => c.code === form.campaign)?.doc as { audience?: object } | undefined;
+  const campaign = campaigns?.find((c) => c.code === form.campaign)?.doc;
   const forEveryone = form.layer === "group" && !rule.audience && !campaign?.audience;
   const submit = (meant = false) => {
     setTried(true);
@@ -208,11 +208,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
                 <FieldError>{errors.get("code")}</FieldError>
               </label>
             </div>
-            {Object.keys(form.rest).length > 0 && (
-              <p className="mt-3 text-quiet">
-                This rule also says {Object.keys(form.rest).join(", ")}, which is kept as it is.
-              </p>
-            )}
+            <Kept form={form} />
             <FieldError>{errors.get("other")}</FieldError>
           </div>
         </div>
@@ -267,6 +263,24 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
         />
       )}
     </form>
+  );
+}
+
+/** What no control above shows, so that nobody takes the sentence for all of it. */
+function Kept({ form }: { form: Form }) {
+  const kept = keptIn(form);
+  if (kept.length === 0) return null;
+  return (
+    <div className="mt-3 rounded-[4px] border border-ink/30 px-3 py-1.5">
+      This rule also says what no control here shows. It stays as it is, whatever else is changed:
+      <ul className="mt-0.5 list-disc pl-5 text-[14px]">
+        {kept.map(({ words, value }, i) => (
+          <li key={i}>
+            {words}: <code className="break-all">{JSON.stringify(value)}</code>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

@@ -7,6 +7,12 @@ interface Props {
   change: (part: Partial<Form>) => void;
 }
 
+const shownAs = [
+  ["", "as its layer has it"],
+  ["reduced", "a reduced price"],
+  ["ordinary", "an ordinary price"],
+] as const;
+
 const fields: [keyof Form["show"], string][] = [
   ["label", "Label at the price"],
   ["badge", "Badge"],
@@ -50,11 +56,15 @@ export function PublicTexts({ form, errors, change }: Props) {
           <select
             className="field block w-full"
             value={form.show.as}
-            onChange={(e) => change({ show: { ...form.show, as: e.target.value } })}
+            onChange={(e) =>
+              change({ show: { ...form.show, as: shownAs.find(([as]) => as === e.target.value)?.[0] ?? "" } })
+            }
           >
-            <option value="">as its layer has it</option>
-            <option value="reduced">a reduced price</option>
-            <option value="ordinary">an ordinary price</option>
+            {shownAs.map(([as, name]) => (
+              <option key={as} value={as}>
+                {name}
+              </option>
+            ))}
           </select>
         </label>
         <ImageField
