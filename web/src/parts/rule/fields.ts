@@ -19,16 +19,16 @@ type Part = Record<string, unknown>;
  * form says of them; write may look at what other fields hold. place is the control beside which its errors stand, words
  * what it is called where it has to be named.
  */
-interface Field<Path extends RulePath, Held extends object, Seen extends object> {
+interface Field<Path extends RulePath, Place extends string, Held extends object, Seen extends object> {
   paths: readonly Path[];
-  place: string;
+  place: Place;
   words: string;
   read: (rule: Rule) => Held;
   write: (form: Seen) => Part;
 }
 
-const field = <const Path extends RulePath, Held extends object, Seen extends object, const Place extends string>(
-  f: Field<Path, Held, Seen> & { place: Place },
+const field = <const Path extends RulePath, const Place extends string, Held extends object, Seen extends object>(
+  f: Field<Path, Place, Held, Seen>,
 ) => f;
 
 const filled = (text: string, key: string): Part => (text.trim() ? { [key]: text.trim() } : {});

@@ -153,7 +153,7 @@ test("what no control shows is named, kept, and goes only with what it belongs t
     effect: { percentOff: "5" },
     audience: { groups: [], signedIn: true },
   };
-  const form = readForm(rule as unknown as Rule);
+  const form = readForm(rule);
   expect(keptIn(form)).toEqual([{ words: "groups", place: "audience", value: [] }]);
   expect(writeForm({ ...form, signedIn: "no" }).audience).toEqual({ groups: [], signedIn: false });
   expect(writeForm({ ...form, groups: ["trade"] }).audience).toEqual({ groups: ["trade"], signedIn: true });

@@ -117,7 +117,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
     <div className="grid grid-cols-2 gap-x-8 gap-y-1 max-[1000px]:grid-cols-1">
       <div className="space-y-1">
         {textFields.map(([k, label]) => field(k, label))}
-        <label className="flex items-center gap-2">
+        <span className="flex items-center gap-2">
           <span className="w-40 shrink-0 text-quiet">Tags</span>
           <CommaBlank
             label="Tags"
@@ -126,7 +126,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
             items={Array.isArray(doc.tags) ? (doc.tags as string[]) : []}
             onChange={(tags) => set("tags", tags.length > 0 ? tags : undefined)}
           />
-        </label>
+        </span>
         {rows(attrs, "Attribute", (l) => (setAttrs(l), put("attrs", l)), false)}
         {may && <Add onClick={() => setAttrs([...attrs, { key: "", value: "" }])}>an attribute</Add>}
         <FieldError>{at("attrs") ?? at("tags")}</FieldError>

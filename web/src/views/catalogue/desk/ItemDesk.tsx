@@ -194,7 +194,7 @@ function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken,
       {
         onSuccess: () =>
           void latest().then((now) => {
-            if (now && item) again(now.doc as Doc, now.etag);
+            if (now && item) again(now.doc, now.etag);
             else away(now ? code : null);
             refocus();
           }),
@@ -251,7 +251,7 @@ function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken,
           yours={JSON.stringify(whole)}
           onTake={() =>
             void latest().then((now) => {
-              if (now) again(now.doc as Doc, now.etag);
+              if (now) again(now.doc, now.etag);
               else away(null);
             })
           }
