@@ -217,7 +217,7 @@ func TestEveryKindOfRule(t *testing.T) {
 			pg.typeInto(pg.labelled("How much"), "7")
 			pg.click("button", `^\+ yearly span`)
 			pg.typeInto(pg.labelled("Year from"), "11-20")
-			pg.typeInto(pg.labelled("Year to"), "01-06")
+			pg.typeInto(pg.labelled("Year through"), "5 jan")
 		}, "", "T-1", "93.00"},
 		{"derived from another price", layer("catalog"), func() {
 			pg.choose("Effect", "derive")

@@ -4,6 +4,7 @@ import { useItems } from "../api/items";
 import { useRules } from "../api/rules";
 import { useProgramState } from "../api/state";
 import { readBasket } from "../lib/address";
+import { readWhole } from "../lib/reading";
 import { useViewpoint } from "../lib/viewpoint";
 import { Pop } from "../ui/pop";
 import { Button } from "../ui/button";
@@ -248,7 +249,8 @@ function Drafts({ chosen, onChange }: { chosen: string[]; onChange: (list: strin
 
 function Quantity({ value, onChange }: { value: number; onChange: (n: number) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
-  const bad = typed !== null && !/^[1-9]\d{0,5}$/.test(typed);
+  const meant = (text: string) => /^[1-9]\d{0,5}$/.exec(readWhole(text) ?? "")?.[0];
+  const bad = typed !== null && meant(typed) === undefined;
   return (
     <Tip text="A whole number from 1">
       <input
@@ -259,7 +261,8 @@ function Quantity({ value, onChange }: { value: number; onChange: (n: number) =>
         value={typed ?? value}
         onChange={(e) => {
           setTyped(e.target.value);
-          if (/^[1-9]\d{0,5}$/.test(e.target.value)) onChange(Number(e.target.value));
+          const n = meant(e.target.value);
+          if (n) onChange(Number(n));
         }}
         onBlur={() => setTyped(null)}
       />

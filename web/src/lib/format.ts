@@ -62,6 +62,12 @@ export function moment(text: string, now?: string): string {
 const written = (d: Date, text: string, now?: string) =>
   isValid(d) ? format(d, `${dateForm(text, now)} ${clock(d)}`) : text;
 
+/** A time of day of the document as it is written here: "18:00", or "6:00 pm". */
+export function timeOfDay(text: string): string {
+  const d = exactly(`2000-01-01T${text}`);
+  return isValid(d) && /^\d{2}:\d{2}/.test(text) ? format(d, clock(d)) : text;
+}
+
 /** The same without the time where it is midnight. */
 export function day(text: string, now?: string): string {
   const d = exactly(text);

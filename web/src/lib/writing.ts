@@ -45,6 +45,3 @@ export const marks = (): [group: string, decimal: string] =>
 
 /** A plain decimal as it stands in a field, with the mark that is used here. */
 export const inField = (plain: string) => plain.replace(".", marks()[1]);
-
-/** What was typed into a field as a plain decimal; what is none stays as it is, and the core says what is wrong. */
-export const fromField = (typed: string) => (marks()[1] === "," ? typed.replace(",", ".") : typed);

@@ -1,7 +1,9 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
 import { keepingFocus } from "./focus";
 import { Tip } from "./tip";
-import { fromField, inField } from "../lib/writing";
+import { TypedInput } from "./typed-input";
+import { readNumber } from "../lib/reading";
+import { inField } from "../lib/writing";
 
 /** Controls that read as words of a sentence. */
 
@@ -16,14 +18,27 @@ interface BlankProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChan
 
 export const Blank = ({ label, value, bad, onChange, hint, className = "w-20 text-right", ...rest }: BlankProps) => (
   <Tip text={hint}>
-    <input
-      aria-label={label}
-      aria-invalid={bad}
-      className={`blank ${className}`}
-      {...rest}
-      value={rest.inputMode === "decimal" ? inField(value) : value}
-      onChange={(e) => onChange(rest.inputMode === "decimal" ? fromField(e.target.value) : e.target.value)}
-    />
+    {rest.inputMode === "decimal" || rest.inputMode === "numeric" ? (
+      <TypedInput
+        aria-label={label}
+        aria-invalid={bad}
+        className={`blank ${className}`}
+        {...rest}
+        value={value}
+        show={inField}
+        read={readNumber}
+        onChange={onChange}
+      />
+    ) : (
+      <input
+        aria-label={label}
+        aria-invalid={bad}
+        className={`blank ${className}`}
+        {...rest}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      />
+    )}
   </Tip>
 );
 

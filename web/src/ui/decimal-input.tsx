@@ -1,13 +1,8 @@
-import type { InputHTMLAttributes } from "react";
-import { fromField, inField } from "../lib/writing";
+import { readNumber } from "../lib/reading";
+import { inField } from "../lib/writing";
+import { TypedInput, type TypedProps } from "./typed-input";
 
-interface Props extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChange" | "value"> {
-  /** A plain decimal, or whatever else was typed. */
-  value: string;
-  onChange: (value: string) => void;
-}
-
-/** A field for an amount or a percent, with the decimal mark that is used here. */
-export const DecimalInput = ({ value, onChange, ...rest }: Props) => (
-  <input inputMode="decimal" value={inField(value)} onChange={(e) => onChange(fromField(e.target.value))} {...rest} />
+/** A field for an amount, a percent or a count, written as people write it. */
+export const DecimalInput = (props: Omit<TypedProps, "show" | "read">) => (
+  <TypedInput inputMode="decimal" show={inField} read={readNumber} {...props} />
 );

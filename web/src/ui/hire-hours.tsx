@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { Blank, Choice } from "./blanks";
+import { Choice } from "./blanks";
+import { TimeBlank } from "./time-blanks";
 import { FieldError } from "./states";
 
 /** The hours from and until which a day of a hire is free, as the book's document has them. */
@@ -27,11 +28,9 @@ export function HireHours({ value, above, error, onChange }: Props) {
   const [written, setWritten] = useState(free);
   const how = free || (written && value !== undefined) ? "own" : value === undefined ? "above" : "none";
   const hour = (key: keyof HireTimes, label: string) => (
-    <Blank
+    <TimeBlank
       label={label}
-      className="w-14 text-right"
       placeholder="never"
-      maxLength={5}
       value={value?.[key] ?? ""}
       onChange={(v) => {
         const next = Object.entries({ ...value, [key]: v.trim() }).filter(([, hour]) => hour !== "");

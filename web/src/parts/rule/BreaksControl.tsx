@@ -58,6 +58,7 @@ export function BreaksControl({ form, errors, change, ladder = false }: Props) {
             from{" "}
             <Blank
               label={`Break ${i + 1} from`}
+              inputMode="decimal"
               className="w-14 text-right"
               bad={errors.has("breaks")}
               value={b.from}
@@ -128,6 +129,7 @@ export function BreaksControl({ form, errors, change, ladder = false }: Props) {
             ; what was bought in the last{" "}
             <Blank
               label="Days of history"
+              inputMode="numeric"
               className="w-12 text-center"
               placeholder="0"
               bad={errors.has("historyDays")}

@@ -1,8 +1,8 @@
 import { useState } from "react";
-import { DatePick } from "../../ui/date-pick";
 import { useProgramState } from "../../api/state";
 import { useItems } from "../../api/items";
-import { Add, Blank, Choice, Out } from "../../ui/blanks";
+import { Add, Choice, Out } from "../../ui/blanks";
+import { DayBlank, TimeBlank, YearDayBlank } from "../../ui/time-blanks";
 import { FieldError } from "../../ui/states";
 import type { Form, Place } from "./form";
 
@@ -70,18 +70,16 @@ export function WhenControl({ form, errors, change, campaign = false }: Props) {
             </label>
           ))}{" "}
           between{" "}
-          <Blank
+          <TimeBlank
             label="Hours from"
-            className="w-16"
             placeholder="0:00"
             bad={bad("hours")}
             value={form.hoursFrom}
             onChange={(hoursFrom) => change({ hoursFrom })}
           />{" "}
           and{" "}
-          <Blank
+          <TimeBlank
             label="Hours to"
-            className="w-16"
             placeholder="24:00"
             bad={bad("hours")}
             value={form.hoursTo}
@@ -126,21 +124,18 @@ export function WhenControl({ form, errors, change, campaign = false }: Props) {
       {yearly && (
         <p>
           each year from{" "}
-          <Blank
+          <YearDayBlank
             label="Year from"
-            className="w-16"
-            placeholder="03-01"
-            hint="month-day"
+            placeholder="1 Mar"
             bad={bad("yearly")}
             value={form.yearlyFrom}
             onChange={(yearlyFrom) => change({ yearlyFrom })}
           />{" "}
-          to before{" "}
-          <Blank
-            label="Year to"
-            className="w-16"
-            placeholder="05-16"
-            hint="month-day"
+          through{" "}
+          <YearDayBlank
+            last
+            label="Year through"
+            placeholder="15 May"
             bad={bad("yearly")}
             value={form.yearlyTo}
             onChange={(yearlyTo) => change({ yearlyTo })}
@@ -206,13 +201,7 @@ function WeekMoment({
         options={weekdays.map((d) => [d, upper(d)] as const)}
         onChange={(d) => onChange(`${d} ${time}`)}
       />{" "}
-      <Blank
-        label={`${label}, time`}
-        className="w-16"
-        bad={bad}
-        value={time}
-        onChange={(t) => onChange(`${day} ${t.trim()}`)}
-      />
+      <TimeBlank label={`${label}, time`} bad={bad} value={time} onChange={(t) => onChange(`${day} ${t.trim()}`)} />
     </>
   );
 }
@@ -231,20 +220,17 @@ interface DateTimeProps {
 /** A date, and a time of day where it is not midnight; both may be left blank. */
 const DateTime = ({ label, date, time, blankDate, blankTime = "0:00", now, bad, onChange }: DateTimeProps) => (
   <>
-    <Blank
+    <DayBlank
       label={`${label} date`}
       placeholder={blankDate}
-      hint="year-month-day, such as 2026-11-27"
-      className="w-[104px]"
       bad={bad}
       value={date}
-      onChange={(v) => onChange(v.trim(), time)}
-    />
-    <DatePick label={label.toLowerCase()} value={date} now={now} onPick={(day) => onChange(day, time)} />{" "}
-    <Blank
+      now={now}
+      onChange={(v, at = time) => onChange(v, at)}
+    />{" "}
+    <TimeBlank
       label={`${label} time`}
       placeholder={blankTime}
-      hint="hours:minutes, such as 09:00"
       className="w-[74px]"
       bad={bad}
       value={time}

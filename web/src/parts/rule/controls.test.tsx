@@ -76,7 +76,7 @@ test("a weekly span and a yearly one", async () => {
   await user.type(time, "20:00");
   await user.click(screen.getByText(/yearly span/));
   await user.type(screen.getByLabelText("Year from"), "12-27");
-  await user.type(screen.getByLabelText("Year to"), "01-02");
+  await user.type(screen.getByLabelText("Year through"), "1 jan");
   expect(rule().window).toEqual({
     weekly: { from: "fri 18:00", to: "sun 20:00" },
     yearly: { from: "12-27", to: "01-02" },

@@ -75,19 +75,26 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
     <label key={k} className="flex items-center gap-2">
       <span className="w-40 shrink-0 text-quiet">{label}</span>
       <span className="min-w-0 flex-1">
-        <input
-          aria-label={label}
-          aria-invalid={at(k) !== undefined}
-          readOnly={!may}
-          list={facets && ["category", "brand", "supplier", "type"].includes(k) ? `facet-${k}` : undefined}
-          inputMode={right ? "decimal" : undefined}
-          className={`field w-full ${right ? "text-right" : ""}`}
-          value={text(k)}
-          onChange={(e) => {
-            const v = e.target.value;
-            set(k, whole.has(k) && /^\d+$/.test(v) ? Number(v) : v);
-          }}
-        />
+        {right ? (
+          <DecimalInput
+            aria-label={label}
+            aria-invalid={at(k) !== undefined}
+            readOnly={!may}
+            className="field w-full text-right"
+            value={text(k)}
+            onChange={(v) => set(k, whole.has(k) && /^\d+$/.test(v) ? Number(v) : v)}
+          />
+        ) : (
+          <input
+            aria-label={label}
+            aria-invalid={at(k) !== undefined}
+            readOnly={!may}
+            list={facets && ["category", "brand", "supplier", "type"].includes(k) ? `facet-${k}` : undefined}
+            className="field w-full"
+            value={text(k)}
+            onChange={(e) => set(k, e.target.value)}
+          />
+        )}
         <FieldError>{at(k) ?? (k === "gtin" && gtin ? gtin : undefined)}</FieldError>
       </span>
     </label>

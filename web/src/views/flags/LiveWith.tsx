@@ -6,7 +6,7 @@ import { useProgramState } from "../../api/state";
 import { errorText, wall } from "../../lib/format";
 import { Blank } from "../../ui/blanks";
 import { Button } from "../../ui/button";
-import { DatePick } from "../../ui/date-pick";
+import { DayBlank } from "../../ui/time-blanks";
 import { FieldError } from "../../ui/states";
 import { useFailed } from "../../ui/toasts";
 
@@ -39,14 +39,14 @@ export function LiveWith({ subject, onDone }: { subject: string; onDone: () => v
           onChange={setReason}
         />
         , until the end of{" "}
-        <Blank
+        <DayBlank
           label="Until which day"
-          className="w-28"
           bad={wrong("until") !== undefined}
           value={until}
+          now={now}
           onChange={setUntil}
-        />{" "}
-        <DatePick label="the end" value={until} now={now} onPick={setUntil} />. Then it is shown again.
+        />
+        . Then it is shown again.
       </p>
       <FieldError>{wrong("reason") ?? wrong("until")}</FieldError>
       {acknowledge.error && details.length === 0 && <FieldError>{errorText(acknowledge.error)}</FieldError>}

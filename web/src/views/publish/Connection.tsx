@@ -4,6 +4,8 @@ import { useDropLink, useLinks, useSaveLink, useTryLink, type LinkAnswer, type L
 import { useMay } from "../../api/session";
 import { errorText } from "../../lib/format";
 import { Choice } from "../../ui/blanks";
+import { DecimalInput } from "../../ui/decimal-input";
+import { DurationBlank } from "../../ui/time-blanks";
 import { Button } from "../../ui/button";
 import { Confirm } from "../../ui/confirm";
 import { ConflictNote } from "../../ui/draft-notes";
@@ -176,12 +178,11 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
           {draft.approval === "over" && (
             <label>
               {" "}
-              <input
+              <DecimalInput
                 aria-label="Percent"
                 className="blank w-16 text-right"
-                inputMode="decimal"
                 value={draft.over}
-                onChange={(e) => set({ over: e.target.value })}
+                onChange={(over) => set({ over })}
               />{" "}
               %
             </label>
@@ -211,11 +212,10 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
         </Row>
         {draft.kind !== "feed" && (
           <Row label="Given up after">
-            <input
-              aria-label="Given up after"
-              className="blank w-20"
+            <DurationBlank
+              label="Given up after"
               value={draft.giveUpAfter}
-              onChange={(e) => set({ giveUpAfter: e.target.value })}
+              onChange={(giveUpAfter) => set({ giveUpAfter })}
             />
             <span className="text-quiet"> without an answer, such as 30m or 2h</span>
             {wrong("giveUpAfter")}
@@ -223,11 +223,10 @@ function Form({ channel, name, link }: { channel: string; name: string; link: Li
         )}
         {draft.kind === "http" && (
           <Row label="What it shows is read">
-            <input
-              aria-label="What it shows is read"
-              className="blank w-20"
+            <DurationBlank
+              label="What it shows is read"
               value={draft.compare}
-              onChange={(e) => set({ compare: e.target.value })}
+              onChange={(compare) => set({ compare })}
             />
             <span className="text-quiet"> apart, such as 1h, or off</span>
             {wrong("compare")}

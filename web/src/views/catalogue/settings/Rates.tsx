@@ -1,5 +1,6 @@
 import { Add, Blank, Out } from "../../../ui/blanks";
 import { ImportLink } from "../../../parts/imports/ImportLink";
+import { DayBlank } from "../../../ui/time-blanks";
 import { FieldError } from "../../../ui/states";
 import { codeOf, type RateForm, type SavedRate } from "./form";
 
@@ -8,12 +9,13 @@ interface Props {
   saved: SavedRate[];
   book: string;
   may: boolean;
+  now: string;
   errorAt: (path: string) => string | undefined;
   onChange: (rates: RateForm[]) => void;
 }
 
 /** Exchange rates of the currencies that channels sell in, each with the day that it is of. */
-export function Rates({ rates, saved, book, may, errorAt, onChange }: Props) {
+export function Rates({ rates, saved, book, may, now, errorAt, onChange }: Props) {
   return (
     <section aria-label="Exchange rates">
       <h2 className="border-b pb-1">
@@ -28,6 +30,7 @@ export function Rates({ rates, saved, book, may, errorAt, onChange }: Props) {
           saved={saved.find((s) => s.currency === r.currency && !r.added)}
           book={book}
           may={may}
+          now={now}
           errorAt={errorAt}
           onChange={(next) => onChange(rates.flatMap((x, k) => (k === i ? (next ? [next] : []) : [x])))}
         />
@@ -46,11 +49,12 @@ interface LineProps {
   saved: SavedRate | undefined;
   book: string;
   may: boolean;
+  now: string;
   errorAt: (path: string) => string | undefined;
   onChange: (rate: RateForm | null) => void;
 }
 
-function RateLine({ rate, saved, book, may, errorAt, onChange }: LineProps) {
+function RateLine({ rate, saved, book, may, now, errorAt, onChange }: LineProps) {
   const name = saved ? rate.currency : "the new currency";
   const code = codeOf(rate);
   const wrong = errorAt(`rates.${code}`);
@@ -84,13 +88,13 @@ function RateLine({ rate, saved, book, may, errorAt, onChange }: LineProps) {
         />
       )}
       , the rate of{" "}
-      <Blank
+      <DayBlank
         label={`Day of the rate of ${name}`}
-        className="w-[104px]"
         placeholder={changed || !saved?.rate ? "today" : "no day known"}
         readOnly={!may}
         bad={wrongDay !== undefined}
         value={rate.day}
+        now={now}
         onChange={(day) => onChange({ ...rate, day })}
       />
       {saved && saved.channels.length > 0 && (

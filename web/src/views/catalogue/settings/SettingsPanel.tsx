@@ -120,6 +120,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
         rates={rates}
         book={doc.currency}
         may={may}
+        now={state?.now ?? ""}
         errorAt={errorAt}
         onChange={(r) => put({ rates: r })}
       />
