@@ -7,18 +7,25 @@ import { onSignedOut } from "./api/client";
 import "./index.css";
 import { Tips } from "./ui/tip";
 import { Toasts } from "./ui/toasts";
-import { Basket } from "./views/basket/Basket";
-import { Board } from "./views/board/Board";
-import { CalendarView } from "./views/calendar/CalendarView";
-import { Catalogue } from "./views/catalogue/Catalogue";
-import { ProductPage } from "./views/catalogue/ProductPage";
-import { Flags } from "./views/flags/Flags";
 import { Frame } from "./frame/Frame";
-import { Publish } from "./views/publish/Publish";
-import { EditorPage } from "./views/stack/editor/EditorPage";
-import { Stack } from "./views/stack/Stack";
 import { SignIn } from "./views/signin/SignIn";
+import { CrashGuard } from "./ui/crash-guard";
 import { Empty, Failed } from "./ui/states";
+import { fetched, whenIdle } from "./frame/views";
+
+const views = {
+  Board: fetched(() => import("./views/board/Board"), "Board"),
+  Stack: fetched(() => import("./views/stack/Stack"), "Stack"),
+  EditorPage: fetched(() => import("./views/stack/editor/EditorPage"), "EditorPage"),
+  Basket: fetched(() => import("./views/basket/Basket"), "Basket"),
+  Flags: fetched(() => import("./views/flags/Flags"), "Flags"),
+  Publish: fetched(() => import("./views/publish/Publish"), "Publish"),
+  CalendarView: fetched(() => import("./views/calendar/CalendarView"), "CalendarView"),
+  Catalogue: fetched(() => import("./views/catalogue/Catalogue"), "Catalogue"),
+  ProductPage: fetched(() => import("./views/catalogue/ProductPage"), "ProductPage"),
+};
+// One is drawn; the others are there before anybody goes to them.
+whenIdle(() => Object.values(views).forEach((v) => void v.fetch()));
 
 const client = new QueryClient({
   defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: true } },
@@ -35,17 +42,17 @@ function Gate() {
     <Routes>
       <Route element={<Frame />}>
         <Route index element={<Navigate to="/board" replace />} />
-        <Route path="board" element={<Board />} />
-        <Route path="stack" element={<Stack />} />
-        <Route path="stack/new" element={<EditorPage />} />
-        <Route path="stack/rule/:code" element={<EditorPage />} />
-        <Route path="basket" element={<Basket />} />
-        <Route path="flags" element={<Flags />} />
-        <Route path="publish" element={<Publish />} />
-        <Route path="calendar" element={<CalendarView />} />
-        <Route path="catalogue" element={<Catalogue />} />
-        <Route path="catalogue/product/:sku" element={<ProductPage />} />
-        <Route path="catalogue/:part" element={<Catalogue />} />
+        <Route path="board" element={<views.Board.View />} />
+        <Route path="stack" element={<views.Stack.View />} />
+        <Route path="stack/new" element={<views.EditorPage.View />} />
+        <Route path="stack/rule/:code" element={<views.EditorPage.View />} />
+        <Route path="basket" element={<views.Basket.View />} />
+        <Route path="flags" element={<views.Flags.View />} />
+        <Route path="publish" element={<views.Publish.View />} />
+        <Route path="calendar" element={<views.CalendarView.View />} />
+        <Route path="catalogue" element={<views.Catalogue.View />} />
+        <Route path="catalogue/product/:sku" element={<views.ProductPage.View />} />
+        <Route path="catalogue/:part" element={<views.Catalogue.View />} />
         <Route path="*" element={<Empty title="There is no such page">Choose a view above.</Empty>} />
       </Route>
     </Routes>
@@ -60,7 +67,9 @@ if (root)
         <BrowserRouter>
           <Tips>
             <Toasts>
-              <Gate />
+              <CrashGuard at="">
+                <Gate />
+              </CrashGuard>
             </Toasts>
           </Tips>
         </BrowserRouter>

@@ -1,5 +1,5 @@
 import { PanelRight, Search, SunMoon } from "lucide-react";
-import { useEffect, useRef, useState, useSyncExternalStore } from "react";
+import { Suspense, useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useMay } from "../api/session";
 import type { State } from "../api/client";
@@ -101,7 +101,11 @@ export function Frame() {
           ))}
         </nav>
         <div className="ml-auto flex items-center gap-1">
-          {state && <Behind channels={state.channels} now={state.now} />}
+          {state && (
+            <CrashGuard at={at} strip="How far the channels are">
+              <Behind channels={state.channels} now={state.now} />
+            </CrashGuard>
+          )}
           <Button onClick={() => setPalette(true)} className="text-quiet">
             <Search size={14} aria-hidden /> <span className="max-[1000px]:sr-only">Find or do</span>{" "}
             <kbd className="text-[11px] max-[1000px]:hidden">Ctrl K</kbd>
@@ -126,7 +130,9 @@ export function Frame() {
               ?
             </Button>
           </Tip>
-          <PersonMenu />
+          <CrashGuard at={at} strip="Who is signed in">
+            <PersonMenu />
+          </CrashGuard>
         </div>
       </header>
       {error && (
@@ -155,10 +161,16 @@ export function Frame() {
           ))}
         </div>
       )}
-      {priced && !state?.setUp && <ViewpointBar key={as} />}
+      {priced && !state?.setUp && (
+        <CrashGuard at={at + params.toString()} strip="The viewpoint">
+          <ViewpointBar key={as} />
+        </CrashGuard>
+      )}
       <div className="flex min-h-0 flex-1" key={`as ${as}`}>
         <main ref={main} tabIndex={-1} className="min-w-0 flex-1 overflow-hidden outline-none">
-          <CrashGuard at={at}>{state?.setUp ? <SetUp /> : <Outlet />}</CrashGuard>
+          <CrashGuard at={at}>
+            <Suspense fallback={null}>{state?.setUp ? <SetUp /> : <Outlet />}</Suspense>
+          </CrashGuard>
         </main>
         {open && (
           <CrashGuard at={params.get("sku") ?? ""}>
@@ -166,9 +178,11 @@ export function Frame() {
           </CrashGuard>
         )}
       </div>
-      <Palette open={palette} onOpenChange={setPalette} />
-      <HelpSheet open={help} onOpenChange={setHelp} />
-      {spread && <SpreadDialog key={JSON.stringify(spread)} what={spread} onClose={() => setSpread(null)} />}
+      <CrashGuard at={`${palette} ${help} ${JSON.stringify(spread)}`} strip="What was opened">
+        <Palette open={palette} onOpenChange={setPalette} />
+        <HelpSheet open={help} onOpenChange={setHelp} />
+        {spread && <SpreadDialog key={JSON.stringify(spread)} what={spread} onClose={() => setSpread(null)} />}
+      </CrashGuard>
     </div>
   );
 }
