@@ -341,7 +341,7 @@ func TestADayAtTheDesk(t *testing.T) {
 		h.page.paste("Pasted cells", "D-1\tDesk & lamp\t102.00\n")
 		h.keys++
 		h.says("0 new, 1 changed")
-		h.click("button", "Import 1 products")
+		h.click("button", "Import 1 product")
 		h.eventually("pasted", func() bool { return h.cell("D-1", "price") == "102.00" })
 		undo("100.00")
 		h.click("button", "^More$")

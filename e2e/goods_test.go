@@ -45,7 +45,7 @@ func TestImportWithMappingAndUndo(t *testing.T) {
 	})
 	require.Equal(t, "Kleur", pg.labelled("Column for Kleur").MustProperty("value").Str(),
 		"a column that means nothing else is an attribute")
-	require.True(t, pg.find("button", "^Import 1 products").MustProperty("disabled").Bool())
+	require.True(t, pg.find("button", "^Import 1 product").MustProperty("disabled").Bool())
 	pg.mapTo("GTIN", "")
 	pg.says("2 new, 0 changed, 0 unchanged, 0 bad")
 	pg.choose("Decimal mark", "point")
@@ -308,7 +308,7 @@ func TestDesks(t *testing.T) {
 	pg.typeInto(pg.labelled("Name"), "Flat goods")
 	pg.click("[aria-label='Add SKUs']")
 	pg.typeInto(pg.labelled("SKUs"), "BAT-30")
-	pg.find("[data-testid=range-reach]", "1 products")
+	pg.find("[data-testid=range-reach]", "1 product")
 	pg.show(p.url + "/catalogue/ranges?item=") // nothing is lost by a reload
 	pg.says("You left this unsaved")
 	pg.click("button", "Make the range")

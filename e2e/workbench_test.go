@@ -419,7 +419,7 @@ func TestBoardAtWork(t *testing.T) {
 		pg.says("has a decimal comma, unlike the rest")
 		pg.paste("Pasted cells", "PLINTH-64\t65.00\t31.50\n")
 		pg.says("0 new, 1 changed")
-		pg.click("button", "Import 1 products")
+		pg.click("button", "Import 1 product")
 		pg.eventually("65.00", func() bool { return pg.cell("PLINTH-64", "price") == "65.00" })
 	})
 	t.Run("chosen products make a rule", func(t *testing.T) {

@@ -83,7 +83,7 @@ func (f *Amounts) Edit(v *board.View) (*Edit, error) {
 	name := map[string]string{"list": "List price", "cost": "Cost"}[f.Field]
 	how := map[string]string{"percentOn": "+%s %%", "percentOff": "−%s %%", "amountOn": "+%s", "amountOff": "−%s",
 		"set": "set to %s"}[f.How]
-	out.Summary = fmt.Sprintf("%s %s on %d products", name, fmt.Sprintf(how, value), out.Changed)
+	out.Summary = fmt.Sprintf("%s %s on %s", name, fmt.Sprintf(how, value), Counted(out.Changed, "product"))
 	return out, nil
 }
 

@@ -95,14 +95,14 @@ func TestWords(t *testing.T) {
 		changed int
 		summary string
 	}{
-		{bulk.Words{Do: "add", Field: "tag", Value: " <b> "}, 1, "Tagged 1 products “<b>”"},
-		{bulk.Words{Do: "remove", Field: "tag", Value: "new"}, 1, "Took the tag “new” off 1 products"},
+		{bulk.Words{Do: "add", Field: "tag", Value: " <b> "}, 1, "Tagged 1 product “<b>”"},
+		{bulk.Words{Do: "remove", Field: "tag", Value: "new"}, 1, "Took the tag “new” off 1 product"},
 		{bulk.Words{Do: "set", Field: "brand", Value: "Saltmarrow & sons"}, 2,
 			"Set brand to “Saltmarrow & sons” on 2 products"},
-		{bulk.Words{Do: "set", Field: "attr:glaze", Value: "matt"}, 1, "Set glaze to “matt” on 1 products"},
-		{bulk.Words{Do: "set", Field: "attr:glaze", Value: ""}, 1, "Took glaze off 1 products"},
+		{bulk.Words{Do: "set", Field: "attr:glaze", Value: "matt"}, 1, "Set glaze to “matt” on 1 product"},
+		{bulk.Words{Do: "set", Field: "attr:glaze", Value: ""}, 1, "Took glaze off 1 product"},
 		{bulk.Words{Do: "set", Field: "taxClass", Value: "reduced"}, 2, "Set taxClass to “reduced” on 2 products"},
-		{bulk.Words{Do: "set", Field: "brand", Value: "X", SKUs: []string{"C"}}, 1, "Set brand to “X” on 1 products"},
+		{bulk.Words{Do: "set", Field: "brand", Value: "X", SKUs: []string{"C"}}, 1, "Set brand to “X” on 1 product"},
 	} {
 		v := look(t, board.Filter{Category: "Cups"})
 		edit, err := c.form.Edit(v)

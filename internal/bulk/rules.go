@@ -46,7 +46,15 @@ func (f *Rules) Summary(rules int) string {
 	verb := map[string]string{"on": "Switched on", "off": "Switched off", "draft": "Made drafts of", "delete": "Deleted",
 		"start": "Started now",
 		"shift": fmt.Sprintf("Moved by %+d days", f.Days), "campaign": "Set the campaign of"}[f.Do]
-	return fmt.Sprintf("%s %d rules", verb, rules)
+	return verb + " " + Counted(rules, "rule")
+}
+
+// Counted is "1 rule" or "2 rules".
+func Counted(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
 }
 
 // Changes do it. now is the present on the book's wall clock.

@@ -43,13 +43,13 @@ func (f *Words) Edit(v *board.View) (*Edit, error) {
 	name := strings.TrimPrefix(f.Field, "attr:")
 	switch {
 	case f.Do == "add":
-		out.Summary = fmt.Sprintf("Tagged %d products “%s”", out.Changed, value)
+		out.Summary = fmt.Sprintf("Tagged %s “%s”", Counted(out.Changed, "product"), value)
 	case f.Do == "remove":
-		out.Summary = fmt.Sprintf("Took the tag “%s” off %d products", value, out.Changed)
+		out.Summary = fmt.Sprintf("Took the tag “%s” off %s", value, Counted(out.Changed, "product"))
 	case value == "":
-		out.Summary = fmt.Sprintf("Took %s off %d products", name, out.Changed)
+		out.Summary = fmt.Sprintf("Took %s off %s", name, Counted(out.Changed, "product"))
 	default:
-		out.Summary = fmt.Sprintf("Set %s to “%s” on %d products", name, value, out.Changed)
+		out.Summary = fmt.Sprintf("Set %s to “%s” on %s", name, value, Counted(out.Changed, "product"))
 	}
 	return out, nil
 }

@@ -111,7 +111,7 @@ func (s *Server) registerRules(api huma.API) {
 	}) (Saved, error) {
 		return s.changeRule(ctx, &in.RuleQuery, func(r pricing.Rule) (*pricing.Rule, string) {
 			r.Where = bulk.WithSKUs(r.Where, in.Body.SKUs)
-			return &r, fmt.Sprintf("Added %d products to", len(in.Body.SKUs))
+			return &r, "Added " + bulk.Counted(len(in.Body.SKUs), "product") + " to"
 		})
 	})
 	answers(api, store.Reader, http.MethodPost, "/api/sku-list",

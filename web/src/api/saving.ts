@@ -24,8 +24,14 @@ async function asking<In, Out extends Saved>(
   }
 }
 
-/** A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. */
-export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, Out>) {
+/**
+ * A write: everything that rests on the book is asked anew, and what was saved can be undone from a notice. done is
+ * called at once, before anything is asked anew: what was saved is gone from where it was written.
+ */
+export function useSave<In = void, Out extends Saved = Saved>(
+  write: Write<In, Out>,
+  done?: (saved: Out, input: In) => void,
+) {
   const client = useQueryClient();
   const { tell, ask } = useNotices();
   const publish = (s: Saved) => {
@@ -39,7 +45,8 @@ export function useSave<In = void, Out extends Saved = Saved>(write: Write<In, O
   };
   return useMutation({
     mutationFn: (input: In) => asking(ask, write, input),
-    onSuccess: async (saved) => {
+    onSuccess: async (saved, input) => {
+      done?.(saved, input);
       await refresh(client);
       // Told last: whoever reads it and leaves the page finds nothing that still looks unsaved.
       if (saved.entry) tell({ text: saved.summary, undo: () => back(saved.entry), publish: publish(saved) });

@@ -4,7 +4,7 @@ import type { PieceRow, Publication, RolloutRow } from "../api/client";
 import { usePublication, useRollout, useRollOut } from "../api/publications";
 import { useMay } from "../api/session";
 import { useProgramState } from "../api/state";
-import { count, errorText, moment } from "../lib/format";
+import { count, counted, errorText, moment } from "../lib/format";
 import { lineCounts, prices, stateWords } from "../lib/publications";
 import { Button } from "../ui/button";
 import { SheetDialog } from "../ui/sheet-dialog";
@@ -129,7 +129,7 @@ function piecesText(rows: RolloutRow[]): string {
   const words = others.slice(0, 4).map((p: PieceRow) => `${p.name} (${p.change})`);
   if (others.length > 4) words.push(`${count(others.length - 4)} more`);
   if (goods.length === 1) words.push(goods[0]?.name ?? "");
-  if (goods.length > 1) words.push(`${count(goods.length)} products`);
+  if (goods.length > 1) words.push(counted(goods.length, "product"));
   return words.length > 0 ? words.join(", ") : "What was changed";
 }
 

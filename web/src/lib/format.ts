@@ -21,6 +21,9 @@ export const isZero = (text: string) => /^-?0*(\.0*)?$/.test(text);
 /** A whole number with its thousands parted, for counts. */
 export const count = (n: number) => n.toLocaleString("en-GB").replaceAll(",", marks()[0]);
 
+/** "1 product", "2 products". */
+export const counted = (n: number, one: string) => `${count(n)} ${one}${n === 1 ? "" : "s"}`;
+
 /** For drawing and comparing only; what is shown is always the text. */
 export const approx = (text: string | null | undefined) => (text === null || text === undefined ? NaN : Number(text));
 

@@ -132,7 +132,7 @@ export function Toasts({ children }: { children: ReactNode }) {
             </Toast.Close>
           </Toast.Root>
         ))}
-        <Toast.Viewport data-notices className="fixed bottom-4 left-4 z-50 flex flex-col gap-2 outline-none" />
+        <Toast.Viewport data-notices className="fixed bottom-14 left-4 z-50 flex flex-col gap-2 outline-none" />
       </Toast.Provider>
     </Context.Provider>
   );

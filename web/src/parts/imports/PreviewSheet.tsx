@@ -1,16 +1,16 @@
 import { useProgramState } from "../../api/state";
 import type { Preview } from "../../api/client";
-import { amount, count } from "../../lib/format";
+import { amount, count, counted } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
 import { FileFormat } from "./FileFormat";
 import type { useImport } from "./useImport";
 
 const things: Record<Preview["kind"], string> = {
-  products: "products",
-  sales: "sales",
-  agreed: "agreed prices",
-  rates: "exchange rates",
+  products: "product",
+  sales: "sale",
+  agreed: "agreed price",
+  rates: "exchange rate",
 };
 
 /** What a table would change and what is wrong with it; imported whole or not at all. */
@@ -97,7 +97,7 @@ export function PreviewSheet({ on, onDone }: { on: ReturnType<typeof useImport>;
             </span>
           ) : (
             <Button look="ink" className="ml-auto" disabled={!on.good || on.saving} onClick={() => on.save(onDone)}>
-              Import {count(n)} {things[p.kind]}
+              Import {counted(n, things[p.kind])}
             </Button>
           )}
         </div>

@@ -7,7 +7,7 @@ import { useProgramState } from "../../api/state";
 import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { Problem } from "../../api/client";
-import { count, errorText } from "../../lib/format";
+import { count, counted, errorText } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
@@ -54,7 +54,9 @@ export function WordsDialog({ viewpoint, filter, skus, total, onClose }: Props) 
   };
   return (
     <SheetDialog
-      title={<>Change a word of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`} products</>}
+      title={
+        <>Change a word of {skus ? counted(skus.length, "chosen product") : `all ${counted(total, "shown product")}`}</>
+      }
       width={680}
       onClose={onClose}
     >
@@ -128,7 +130,7 @@ export function WordsDialog({ viewpoint, filter, skus, total, onClose }: Props) 
           disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending}
           onClick={() => save.mutate(undefined, { onSuccess: onClose })}
         >
-          Change {count(p?.changed ?? 0)} products
+          Change {counted(p?.changed ?? 0, "product")}
         </Button>
         <SheetClose asChild>
           <Button>Leave it</Button>

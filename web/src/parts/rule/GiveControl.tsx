@@ -1,7 +1,7 @@
 import { Blank, Choice, Out } from "../../ui/blanks";
 import { FieldError } from "../../ui/states";
 import { GoodsBlank } from "./GoodsBlank";
-import type { GiveForm, OfferForm } from "./offer-form";
+import { allFree, type GiveForm, type OfferForm } from "./offer-form";
 
 interface Props {
   give: GiveForm;
@@ -11,11 +11,13 @@ interface Props {
   offer: OfferForm;
   wrong: Map<string, string>;
   onChange: (give: GiveForm) => void;
+  /** So many of its need are wanted, of which so many are given. */
+  onWant: (quantity: string, units: string) => void;
   onRemove: () => void;
 }
 
 /** One thing that an offer gives: how much off, of what, which pieces first. */
-export function GiveControl({ give, place, path, offer, wrong, onChange, onRemove }: Props) {
+export function GiveControl({ give, place, path, offer, wrong, onChange, onWant, onRemove }: Props) {
   const change = (part: Partial<GiveForm>) => onChange({ ...give, ...part });
   const which = place === 0 ? "" : ` of give ${place + 1}`;
   const bad = (key: string) => wrong.has(`${path}.${key}`) || undefined;
@@ -31,6 +33,7 @@ export function GiveControl({ give, place, path, offer, wrong, onChange, onRemov
     ["shipping", "the shipping"],
   ];
   const need = offer.needs.find((n) => give.to === `need:${n.id}`);
+  const free = allFree(offer, give);
   const problems = [...wrong].filter(([p]) => p === path || p.startsWith(path + ".") || p.startsWith(path + "["));
   return (
     <p>
@@ -41,7 +44,12 @@ export function GiveControl({ give, place, path, offer, wrong, onChange, onRemov
             label={`How many are reduced${which}`}
             className="w-10 text-center"
             placeholder={ofNeed ? "all" : "1"}
-            hint={ofNeed ? "A number; empty: all of them" : "A number, or “all”"}
+            inputMode="numeric"
+            hint={
+              ofNeed
+                ? "A number, or “all”, which an empty field means, too"
+                : "A number, or “all” that are in the basket"
+            }
             bad={bad("units")}
             value={give.units}
             onChange={(units) => change({ units })}
@@ -123,6 +131,19 @@ export function GiveControl({ give, place, path, offer, wrong, onChange, onRemov
         </>
       )}
       {(offer.gives.length > 1 || place > 0) && <Out label={`Take give ${place + 1} out`} onClick={onRemove} />}{" "}
+      {free && (
+        <span role="status" className="block text-[14px] leading-6 font-medium text-bad" data-testid="all-free">
+          Then nothing is paid: what is free counts among what is wanted. For “buy {free.wanted - free.free}, get{" "}
+          {free.free} free”, want {free.wanted}.{" "}
+          <button
+            type="button"
+            className="underline underline-offset-2"
+            onClick={() => onWant(String(free.wanted), String(free.free))}
+          >
+            Want {free.wanted}
+          </button>
+        </span>
+      )}
       {problems.map(([p, text]) => (
         <FieldError key={p}>{text} </FieldError>
       ))}

@@ -147,6 +147,12 @@ export function OfferControl({ offer, errors, tried, onChange, then, onThen }: P
           offer={offer}
           wrong={wrong}
           onChange={(next) => change({ gives: offer.gives.map((x) => (x.key === g.key ? next : x)) })}
+          onWant={(quantity, units) =>
+            change({
+              needs: offer.needs.map((n) => (g.to === `need:${n.id}` ? { ...n, quantity } : n)),
+              gives: offer.gives.map((x) => (x.key === g.key ? { ...x, units } : x)),
+            })
+          }
           onRemove={() => change({ gives: offer.gives.filter((x) => x.key !== g.key) })}
         />
       ))}

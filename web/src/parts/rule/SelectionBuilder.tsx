@@ -4,6 +4,7 @@ import { readSkus } from "../../api/rules";
 import { useFacets } from "../../api/board";
 import { useItems } from "../../api/items";
 import { count, errorText } from "../../lib/format";
+import { useNames } from "../../lib/names";
 import { goodsWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
 import { keepingFocus } from "../../ui/focus";
@@ -17,6 +18,8 @@ import {
   newValues,
   numberFields,
   replaced,
+  unfinished,
+  writeSelection,
   valueFields,
   type Group,
   type Part,
@@ -33,6 +36,7 @@ interface Props {
 /** Says which goods a rule is for: conditions, all or any of them, each of which may be turned round. */
 export function SelectionBuilder({ title = "On which goods", selection, onChange }: Props) {
   const { everything, root } = selection;
+  const names = useNames();
   return (
     <fieldset className="rounded-[4px] border border-ink/30 bg-sheet px-3 pt-1.5 pb-2.5">
       <legend className="px-1 text-[12px] text-quiet">{title}</legend>
@@ -44,6 +48,22 @@ export function SelectionBuilder({ title = "On which goods", selection, onChange
           className="accent-ink"
         />
         every product in the book
+        {everything && (
+          <Button
+            look="bare"
+            className="ml-2 border border-ink/25"
+            onClick={(e) =>
+              keepingFocus(e.currentTarget, () =>
+                onChange({
+                  everything: false,
+                  root: { ...newGroup("all"), parts: [{ ...newValues("sku"), not: true }] },
+                }),
+              )
+            }
+          >
+            except …
+          </Button>
+        )}
       </label>
       {!everything && (
         <div className="mt-1.5">
@@ -53,11 +73,25 @@ export function SelectionBuilder({ title = "On which goods", selection, onChange
             onChange={(g) => onChange({ everything, root: g })}
             onRemove={() => undefined}
           />
+          {root.parts.length > 0 && !unfinished(root) && (
+            <p role="status" className="mt-1.5 text-[14px]" data-testid="goods-said">
+              That is: <b className="font-semibold">{goodsWords(writeSelection(selection), names)}</b>
+              {nearlyAll(root) && (
+                <span className="font-medium text-bad">
+                  {" "}
+                  Any of these is enough, and one of them is all but a few: that is nearly every product.
+                </span>
+              )}
+            </p>
+          )}
         </div>
       )}
     </fieldset>
   );
 }
+
+/** Whether goods that are merely not something join on their own. */
+const nearlyAll = (g: Group) => g.mode === "any" && g.parts.length > 1 && g.parts.some((p) => p.not);
 
 function GroupEditor({
   group,
@@ -71,7 +105,12 @@ function GroupEditor({
   onRemove: () => void;
 }) {
   const add = (p: Part) => onChange({ ...group, parts: [...group.parts, p] });
-  const change = (id: number, p: Part | null) => onChange(replaced(group, id, p));
+  const change = (id: number, p: Part | null) => {
+    const next = replaced(group, id, p);
+    // "This, or anything but that" is nearly everything: what is turned into an exception is one from the others.
+    const excepted = p?.not && !group.parts.find((x) => x.id === id)?.not && next.parts.length > 1;
+    onChange(excepted ? { ...next, mode: "all" } : next);
+  };
   return (
     <div className={top ? "" : "rounded-[3px] border-l-2 border-ink/40 pl-2.5"}>
       {(group.parts.length > 1 || !top) && (

@@ -263,6 +263,20 @@ export function writeOffer(f: OfferForm): Offer {
 
 export const writeOrder = (f: OrderForm) => wholes({ ...f });
 
+/**
+ * How many pieces of a need are wanted so that so many of them are free, where an offer gives away all that it wants: the
+ * free piece counts among those wanted.
+ */
+export function allFree(offer: OfferForm, give: GiveForm): { wanted: number; free: number } | null {
+  const need = offer.needs.find((n) => give.to === `need:${n.id}`);
+  const units = give.units.trim() === "" || give.units.trim() === "all" ? need?.quantity : give.units;
+  const [wanted, free] = [Number(need?.quantity), Number(units)];
+  const nothingElse = offer.needs.length === 1 && !offer.spend;
+  return nothingElse && give.kind === "percentOff" && Number(give.value) === 100 && free > 0 && free >= wanted
+    ? { wanted: wanted + free, free }
+    : null;
+}
+
 /** What an offer still lacks, by the path of the core's errors below "offer.". */
 export function lacksOf(f: OfferForm): Map<string, string> {
   const map = new Map<string, string>();

@@ -6,7 +6,7 @@ import { useSave } from "../../api/saving";
 import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { Problem, type BulkForm } from "../../api/client";
-import { amount, count, errorText } from "../../lib/format";
+import { amount, count, counted, errorText } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/broken-checks";
@@ -46,7 +46,8 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
     <SheetDialog
       title={
         <>
-          Change list prices or costs of {skus ? `${count(skus.length)} chosen` : `all ${count(total)} shown`} products
+          Change list prices or costs of{" "}
+          {skus ? counted(skus.length, "chosen product") : `all ${counted(total, "shown product")}`}
         </>
       }
       width={640}

@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import { useCategories } from "../../api/board";
 import { useViewpoint } from "../../lib/viewpoint";
-import { count } from "../../lib/format";
+import { count, counted } from "../../lib/format";
 import { useOneTabStop } from "../../ui/one-stop";
 import { Tip } from "../../ui/tip";
 
@@ -37,7 +37,7 @@ export function CategoryRail() {
             </span>
             <span className="text-[12px] opacity-70">{count(c.count)}</span>
             {c.flags > 0 && (
-              <Tip text={`${c.flags} products below cost or without a price`}>
+              <Tip text={`${counted(c.flags, "product")} below cost or without a price`}>
                 <span className="rounded-full bg-bad px-1 text-[11px] leading-4 text-paper">{c.flags}</span>
               </Tip>
             )}

@@ -3,7 +3,7 @@ import { histogramsQuery } from "../../api/board";
 import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { type Histogram } from "../../api/client";
-import { count } from "../../lib/format";
+import { counted } from "../../lib/format";
 import { Tip } from "../../ui/tip";
 
 interface Props {
@@ -59,12 +59,12 @@ function Bars({
       </figcaption>
       <div className="flex h-[52px] items-end gap-px">
         {h.counts.map((n, i) => (
-          <Tip key={i} text={`${words(i)}: ${count(n)} products`}>
+          <Tip key={i} text={`${words(i)}: ${counted(n, "product")}`}>
             <button
               type="button"
               disabled={n === 0}
               aria-pressed={picked === span(i)}
-              aria-label={`${name} ${words(i)}: ${count(n)} products`}
+              aria-label={`${name} ${words(i)}: ${counted(n, "product")}`}
               className="flex h-full min-w-0 flex-1 items-end disabled:cursor-default enabled:hover:bg-wash"
               onClick={() => onPick(picked === span(i) ? null : span(i))}
             >

@@ -228,10 +228,10 @@ function NewProduct() {
   const change: EditChange = { kind: "products", code: sku, doc: { ...doc, sku } };
   const effect = useEditImpact(sku ? [change] : null);
   const errors = sku ? (effect.data?.errors ?? []) : [];
-  const edit = useEdit();
-  const may = useMay("manager");
   const navigate = useNavigate();
   const { params } = useViewpoint();
+  const edit = useEdit(() => void navigate(productPage(sku) + carried(params)));
+  const may = useMay("manager");
   return (
     <div className="h-full overflow-y-auto">
       <form
@@ -239,11 +239,7 @@ function NewProduct() {
         onSubmit={(e) => {
           e.preventDefault();
           setTried(true);
-          if (sku && errors.length === 0)
-            edit.mutate(
-              { changes: [change], summary: `Made the product ${sku}` },
-              { onSuccess: () => void navigate(productPage(sku) + carried(params)) },
-            );
+          if (sku && errors.length === 0) edit.mutate({ changes: [change], summary: `Made the product ${sku}` });
         }}
       >
         <h1 className="border-b-2 border-ink/25 pb-1 text-[21px]">New product</h1>

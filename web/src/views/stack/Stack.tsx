@@ -46,9 +46,10 @@ export function Stack() {
   const may = useMay("manager");
   const { focus = "" } = (useLocation().state ?? {}) as { focus?: string };
   // Back from the editor, what was written there is where one goes on.
+  const there = rules?.some((r) => r.rule.code === focus) ?? false; // a new one comes with the next answer
   useEffect(() => {
-    if (focus && rules) document.querySelector<HTMLElement>(`[data-rule="${CSS.escape(focus)}"] a`)?.focus();
-  }, [focus, rules !== undefined]); // eslint-disable-line react-hooks/exhaustive-deps
+    if (there) document.querySelector<HTMLElement>(`[data-rule="${CSS.escape(focus)}"] a`)?.focus();
+  }, [focus, there]);
   const tick = (code: string, on: boolean) =>
     setTicked((old) => {
       const next = new Set(old);

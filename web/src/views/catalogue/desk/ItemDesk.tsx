@@ -51,7 +51,7 @@ interface Props<K extends ItemKind> {
 
 /** All of one kind at the left, one of them at the right: made, changed and deleted with what that would do to prices. */
 export function ItemDesk<K extends ItemKind>({ kind, one, blank, form, covers, about, teach }: Props<K>) {
-  const { data: items, error, refetch } = useItems(kind);
+  const { data: items, error, refetch, isFetching } = useItems(kind);
   const [params, setParams] = useSearchParams();
   const [words, setWords] = useState("");
   const may = useMay("manager");
@@ -118,7 +118,7 @@ export function ItemDesk<K extends ItemKind>({ kind, one, blank, form, covers, a
             taken={new Set(items.map((i) => i.code))}
             onCode={choose}
           />
-        ) : chosen !== null ? (
+        ) : isFetching && chosen !== null ? null : chosen !== null ? (
           <Empty title={`There is no ${one} ${chosen}`}>It may have been deleted.</Empty>
         ) : (
           <Empty title={items.length === 0 ? `There is no ${one} yet` : `Choose a ${one}`}>{teach}</Empty>
@@ -155,7 +155,13 @@ function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken,
   const whole: Doc = { ...doc, code };
   const change = { kind, code, doc: whole, ...(etag && { etag }) };
   const effect = useEditImpact(dirty && code !== "" ? [change] : null);
-  const edit = useEdit();
+  const away = (to: string | null) => {
+    draft.forget();
+    onCode(to);
+  };
+  const made = useEdit(() => away(code));
+  const changed = useEdit();
+  const edit = item ? changed : made;
   const refused = edit.error instanceof Problem && edit.error.status !== 412 ? edit.error : null;
   const wrong = [
     ...(dirty ? (effect.data?.errors ?? []) : []),
@@ -177,10 +183,6 @@ function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken,
     draft.restart(d, tag);
     setTried(false);
   };
-  const away = (to: string | null) => {
-    draft.forget();
-    onCode(to);
-  };
   const latest = async () => {
     await refresh(client);
     return (await client.query(itemsQuery(kind))).find((i) => i.code === code);
@@ -188,14 +190,18 @@ function Desk<K extends ItemKind>({ kind, one, blank, Form, covers, item, taken,
   const submit = () => {
     setTried(true);
     if (code === "" || wrong.length > 0) return;
+    if (!item) {
+      made.mutate({ changes: [change] });
+      return;
+    }
     const refocus = rememberFocus();
     edit.mutate(
       { changes: [change] },
       {
         onSuccess: () =>
           void latest().then((now) => {
-            if (now && item) again(now.doc, now.etag);
-            else away(now ? code : null);
+            if (now) again(now.doc, now.etag);
+            else away(null);
             refocus();
           }),
         onError: draft.refused,

@@ -36,7 +36,8 @@ export function Reach({ where }: { where: Where }) {
   if (!data || data.errors.length > 0) return null;
   return (
     <p className="mt-1 text-[14px] leading-snug text-quiet" data-testid="range-reach">
-      <b className="text-ink">{count(data.reach)}</b> products{data.sample.length > 0 && `: ${data.sample.join("; ")}`}
+      <b className="text-ink">{count(data.reach)}</b> {data.reach === 1 ? "product" : "products"}
+      {data.sample.length > 0 && `: ${data.sample.join("; ")}`}
       {data.reach > data.sample.length ? " …" : ""}
     </p>
   );

@@ -6,7 +6,7 @@ import { saveSettings, useSettings } from "../../../api/settings";
 import { useProgramState } from "../../../api/state";
 import { Problem, type Schema, type SettingsDoc } from "../../../api/client";
 import { useDraft } from "../../../lib/draft";
-import { amount, count, errorText } from "../../../lib/format";
+import { amount, counted, errorText } from "../../../lib/format";
 import { goodsWords } from "../../../lib/sentence";
 import { Add, Blank, Choice, Out } from "../../../ui/blanks";
 import { Button } from "../../../ui/button";
@@ -134,7 +134,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
               between=" "
               onChange={(v) => put({ classes: classes.map((c, k) => (k === i ? v : c)) })}
             />{" "}
-            <span className="text-quiet">{uses[name] ? `${count(uses[name] ?? 0)} products` : "no product"}</span>
+            <span className="text-quiet">{uses[name] ? counted(uses[name] ?? 0, "product") : "no product"}</span>
             {may && (
               <Out
                 label={`Take tax class ${i + 1} out`}

@@ -61,8 +61,13 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
   const change = (part: Partial<Form>) => {
     draft.set((old) => ({ ...old, ...part }));
   };
-  const save = useSave((_: void, seen) =>
-    isNew ? makeRule(rule, seen) : saveRule({ code: saved, etag: draft.etag, rule }, seen),
+  const back = (focus: string) => {
+    draft.forget();
+    void navigate("/stack" + carried(params), { state: { focus } });
+  };
+  const save = useSave(
+    (_: void, seen) => (isNew ? makeRule(rule, seen) : saveRule({ code: saved, etag: draft.etag, rule }, seen)),
+    () => back(code),
   );
   const found = errorsOf(form, impact.data?.errors ?? []);
   const local = errorsOf(form, []);
@@ -73,10 +78,6 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
     if (!found.has(placeOf(d.location))) found.set(placeOf(d.location), d.message);
   // Blanks that nobody has come to yet are not reproached before the first try to save.
   const errors = new Map([...found].filter(([place]) => tried || !untouched(place, form)));
-  const back = (focus: string) => {
-    draft.forget();
-    void navigate("/stack" + carried(params), { state: { focus } });
-  };
   const [asking, setAsking] = useState(false);
   const { data: campaigns } = useItems("campaigns");
   const campaign = campaigns?.find((c) => c.code === form.campaign)?.doc;
@@ -92,10 +93,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
       setAsking(true);
       return;
     }
-    save.mutate(undefined, {
-      onSuccess: () => back(code),
-      onError: draft.refused,
-    });
+    save.mutate(undefined, { onError: draft.refused });
   };
   const latest = async () => {
     await refresh(client);
