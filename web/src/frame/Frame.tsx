@@ -4,7 +4,7 @@ import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useMay } from "../api/session";
 import type { State } from "../api/client";
 import { useProgramState } from "../api/state";
-import { addressOf, carried } from "../lib/address";
+import { carried, newRuleHere } from "../lib/address";
 import { useViewpoint } from "../lib/viewpoint";
 import { count, moment } from "../lib/format";
 import { useKeys } from "../lib/keys";
@@ -48,7 +48,7 @@ export function Frame() {
     { to: "/catalogue", name: "Catalogue" },
   ];
   const may = useMay("manager");
-  const newRule = addressOf("/stack/new", params, { layer: "sale" });
+  const newRule = newRuleHere(params);
   const open = params.get("trail") === "open";
   const panel = () => set({ trail: open ? null : "open" });
   useKeys({

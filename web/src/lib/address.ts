@@ -161,6 +161,11 @@ const editor = z.object({
   layer: z.enum(["catalog", "sale", "tier", "group", "promotion"]).catch("sale"),
   copy: text,
   chosen: text,
+  /** Said where the rule is for where one stands: the category, and the viewpoint's channel and buyer. */
+  here: text,
+  category: text,
+  channel: text,
+  who: text,
 });
 
 /** What a new rule begins with. */
@@ -221,6 +226,12 @@ export function addressOf(path: string, params: URLSearchParams, more: Record<st
   const query = next.toString();
   return path + (query ? "?" + query : "");
 }
+
+/** The address of a new rule that begins with where one stands: what the address chooses of itself, no more. */
+export const newRuleHere = (params: URLSearchParams, more: Record<string, string> = {}) => {
+  const category = params.get("category");
+  return addressOf("/stack/new", params, { layer: "sale", here: "1", ...(category && { category }), ...more });
+};
 
 /** A question of one price. */
 export interface PriceQuestion {

@@ -5,7 +5,7 @@ import { checksQuery, dropCheck, pinCheck, priceAsked } from "../../api/checks";
 import { priceQuery } from "../../api/prices";
 import { addProducts, useRules } from "../../api/rules";
 import { useSave } from "../../api/saving";
-import { addressOf } from "../../lib/address";
+import { newRuleHere } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import { count } from "../../lib/format";
 import { Button } from "../../ui/button";
@@ -60,7 +60,7 @@ export function ChosenBar({ chosen, onClear, onBulk, onWords }: Props) {
   });
   const make = () => {
     sessionStorage.setItem("dogbane-chosen", JSON.stringify(chosen));
-    void navigate(addressOf("/stack/new", params, { layer: "sale", chosen: "1" }));
+    void navigate(newRuleHere(params, { chosen: "1" }));
   };
   return (
     <div

@@ -37,10 +37,12 @@ interface Props {
   etag: string;
   saved: string;
   codes: Set<string>;
+  /** It was begun as a copy of another. */
+  copied?: boolean;
 }
 
 /** A rule as a sentence with controls; beside it what it would do to the whole catalogue, while it is written. */
-export function Editor({ draftKey, start, etag, saved, codes }: Props) {
+export function Editor({ draftKey, start, etag, saved, codes, copied = false }: Props) {
   const draft = useDraft<Form, Rule>(draftKey, start, etag, (a, b) => same(writeForm(a), writeForm(b)));
   const form = draft.value;
   const { theirs, dirty } = draft;
@@ -165,6 +167,7 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
                 }}
               />
             )}
+            {copied && <Copied form={form} change={change} />}
             <SentenceControls
               key={draft.round}
               form={form}
@@ -261,6 +264,44 @@ export function Editor({ draftKey, start, etag, saved, codes }: Props) {
         />
       )}
     </form>
+  );
+}
+
+const noTexts: Form["show"] = { label: "", message: "", badge: "", image: "", alt: "", terms: "", as: "" };
+
+/** What a copy has of the rule that it was made of, and that often belongs to that one alone. */
+function Copied({ form, change }: { form: Form; change: (part: Partial<Form>) => void }) {
+  const [kept, setKept] = useState(false);
+  const codes = form.how === "offer" ? (form.offer.codes?.words ?? "").trim() : "";
+  const texts = Object.entries(form.show).flatMap(([key, text]) =>
+    text && key !== "as" && key !== "alt" ? [text] : [],
+  );
+  if (kept || (codes === "" && texts.length === 0)) return null;
+  return (
+    <div role="status" className="mt-2 rounded-[4px] border border-ink/30 px-3 py-1.5" data-testid="copied">
+      The copy has, as the rule that it was made of:
+      {codes && (
+        <p>
+          the code <b>{codes}</b>, with which a customer gets both.{" "}
+          <Button
+            onClick={() =>
+              form.offer.codes && change({ offer: { ...form.offer, codes: { ...form.offer.codes, words: "" } } })
+            }
+          >
+            Take the code out
+          </Button>
+        </p>
+      )}
+      {texts.length > 0 && (
+        <p>
+          the public texts “{texts.join("”, “")}”.{" "}
+          <Button onClick={() => change({ show: noTexts })}>Take the texts out</Button>
+        </p>
+      )}
+      <Button look="bare" onClick={() => setKept(true)}>
+        Keep what is left
+      </Button>
+    </div>
   );
 }
 

@@ -6,7 +6,7 @@ import { useViewpoint } from "../../../lib/viewpoint";
 import type { Layer } from "../../../api/client";
 import { Empty, Failed } from "../../../ui/states";
 import { Editor } from "./Editor";
-import { codeFrom, emptyForm, readForm } from "../../../parts/rule/form";
+import { codeFrom, emptyForm, readForm, type Form } from "../../../parts/rule/form";
 import { newValues } from "../../../parts/rule/selection";
 
 /** The editor of a saved rule, of a copy of one, or of a new one, by the address. */
@@ -14,7 +14,7 @@ export function EditorPage() {
   const { code } = useParams();
   const { params } = useViewpoint();
   const { data: rules, error, refetch } = useRules();
-  const { copy, layer, chosen } = readNewRule(params);
+  const { copy, layer, chosen, ...here } = readNewRule(params);
   const loaded = rules !== undefined;
   const start = useMemo(() => {
     if (!rules) return null;
@@ -26,9 +26,10 @@ export function EditorPage() {
     }
     const source = rules.find((r) => r.rule.code === copy)?.rule;
     if (!source) {
-      const form = emptyForm(layer, last(layer) + 1);
+      const form = { ...emptyForm(layer, last(layer) + 1), ...(here.here && whereOneStands(here)) };
       const skus = chosen ? sessionStorage.getItem("dogbane-chosen") : null;
       if (skus) form.selection.root.parts.push(newValues("sku", JSON.parse(skus) as string[]));
+      else if (here.here && here.category) form.selection.root.parts.push(newValues("category", [here.category]));
       return { form, etag: "", saved: "" };
     }
     const name = `${source.name ?? source.code}, copy`;
@@ -58,6 +59,18 @@ export function EditorPage() {
       etag={start.etag}
       saved={start.saved}
       codes={new Set(rules?.map((r) => r.rule.code))}
+      copied={copy !== ""}
     />
   );
+}
+
+/** For whom and where a new rule is that was begun at a viewpoint: what was chosen there. */
+function whereOneStands({ channel, who }: { channel: string; who: string }): Partial<Form> {
+  const [kind, ...rest] = who.split(":");
+  const code = rest.join(":");
+  return {
+    ...(channel && channel !== "none" && { channels: [channel] }),
+    ...(kind === "group" && code && { groups: [code] }),
+    ...(kind === "customer" && code && { customers: [code] }),
+  };
 }
