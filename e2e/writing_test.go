@@ -105,7 +105,7 @@ func TestTheEditorKeepsItsFocus(t *testing.T) {
 	pg.typeInto(pg.labelled("Name"), "Only one customer")
 	pg.typeInto(pg.labelled("How much"), "12")
 	pg.click("[aria-label='Add SKUs']")
-	require.Equal(t, "SKUs", focused())
+	require.Equal(t, "Find goods", focused())
 	pg.typeInto(pg.labelled("SKUs"), "BAT-30")
 	pg.says("1 known")
 	pg.click("[aria-label^='Customer:']")

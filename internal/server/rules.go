@@ -118,11 +118,25 @@ func (s *Server) registerRules(api huma.API) {
 		func(_ context.Context, in *struct{ Body SKUText }) (intake.SKUList, error) {
 			return intake.ReadSKUs(in.Body.Text, s.Live.Current().Book), nil
 		}, upTo(longTextBody))
+	answers(api, store.Reader, http.MethodPost, "/api/named-goods",
+		func(_ context.Context, in *struct{ Body ChosenGoods }) (NamedList, error) {
+			return NamedList{board.Named(s.Live.Current().Book, in.Body.SKUs)}, nil
+		})
 	get(api, "/api/facets", func(_ context.Context, _ *none) (board.Facets, error) {
 		facets := board.FacetsOf(s.Live.Current().Book)
 		facets.Levels = slices.DeleteFunc(facets.Levels, agreed.IsLevel)
 		return facets, nil
 	})
+}
+
+// ChosenGoods are products that were chosen by their SKUs.
+type ChosenGoods struct {
+	SKUs []string `json:"skus" maxItems:"500"`
+}
+
+// NamedList is what they are called.
+type NamedList struct {
+	Goods []board.NamedGoods `json:"goods" doc:"those that the book knows, in the order asked for"`
 }
 
 // changeRule changes a saved rule; a nil one is deleted. verb says in the log what was done.

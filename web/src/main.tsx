@@ -25,7 +25,7 @@ const views = {
   ProductPage: fetched(() => import("./views/catalogue/ProductPage"), "ProductPage"),
 };
 // One is drawn; the others are there before anybody goes to them.
-whenIdle(() => Object.values(views).forEach((v) => void v.fetch()));
+whenIdle(() => Object.values(views).forEach((v) => void v.bring()));
 
 const client = new QueryClient({
   defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: true } },

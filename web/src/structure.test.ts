@@ -8,15 +8,17 @@ const code = files.filter((f) => !/\.test\.tsx?$|^testing\/|\.gen\.ts$/.test(f))
 /** The files that one imports. */
 function importsOf(file: string): string[] {
   const text = sources["./" + file] ?? "";
-  return [...text.matchAll(/^(?:import|\} from|export .* from)[^;]*?"(\.[^"]+)"/gm)].flatMap(([, to = ""]) => {
-    const parts = file.split("/").slice(0, -1);
-    for (const step of to.split("/")) {
-      if (step === "..") parts.pop();
-      else if (step !== ".") parts.push(step);
-    }
-    const path = parts.join("/");
-    return [path, path + ".ts", path + ".tsx"].filter((f) => files.includes(f));
-  });
+  return [...text.matchAll(/(?:^import|^\} from|^export .* from|\bimport\()[^;]*?"(\.[^"]+)"/gm)].flatMap(
+    ([, to = ""]) => {
+      const parts = file.split("/").slice(0, -1);
+      for (const step of to.split("/")) {
+        if (step === "..") parts.pop();
+        else if (step !== ".") parts.push(step);
+      }
+      const path = parts.join("/");
+      return [path, path + ".ts", path + ".tsx"].filter((f) => files.includes(f));
+    },
+  );
 }
 const room = (file: string) =>
   file

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { queryOptions, useQuery } from "@tanstack/react-query";
 import { inAddress } from "../lib/sku";
 import { api, take, type Schema, type Seen } from "./client";
 import { viewpointQuery, type Viewpoint } from "./viewpoint";
@@ -11,6 +11,15 @@ export const useProductPage = (v: Viewpoint, sku: string) =>
       take(api.GET("/api/products/{sku}", { params: { path: { sku: inAddress(sku) }, query: viewpointQuery(v) } })),
     enabled: sku !== "",
     retry: false,
+  });
+
+/** What products are called that were chosen by their SKUs. */
+export const namedQuery = (skus: string[]) =>
+  queryOptions({
+    queryKey: ["book", "named", skus],
+    queryFn: async () => (await take(api.POST("/api/named-goods", { body: { skus } }))).goods,
+    enabled: skus.length > 0,
+    placeholderData: (before) => before, // names stay while one is added
   });
 
 /** Changes an amount of a product in place. */

@@ -1140,6 +1140,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/named-goods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-named-goods"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/one-price": {
         parameters: {
             query?: never;
@@ -2307,6 +2323,16 @@ export interface components {
             /** @description in percent of the net price */
             margin: string;
         };
+        BoardNamedGoods: {
+            category: string;
+            /** @description the list price in the book's currency; empty: it has none */
+            list: string;
+            name: string;
+            sku: string;
+            style: string;
+            /** @description SKUs of the others of its style, at most 100 */
+            variants: string[];
+        };
         BoardPage: {
             at: string;
             /** @description what prices are spread over */
@@ -3119,6 +3145,9 @@ export interface components {
             id: number;
             name: string;
             problem?: string;
+        };
+        ChosenGoods: {
+            skus: string[];
         };
         CodeOffer: {
             /**
@@ -4187,6 +4216,10 @@ export interface components {
             net: string;
             /** @description gross margin, amount ÷ net; null where net is 0 */
             percent: string | null;
+        };
+        NamedList: {
+            /** @description those that the book knows, in the order asked for */
+            goods: components["schemas"]["BoardNamedGoods"][];
         };
         NewPerson: {
             active: boolean;
@@ -8554,6 +8587,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-named-goods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenGoods"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedList"];
                 };
             };
             /** @description Error */

@@ -2,7 +2,7 @@ import { lazy, type ComponentType } from "react";
 
 /** A view whose program comes when it is first gone to, or before. */
 export function fetched<K extends string>(load: () => Promise<Record<K, ComponentType>>, name: K) {
-  const fetch = () =>
+  const bring = () =>
     load().catch((failed: unknown) => {
       // Another version of the program has other files: the page is loaded anew, once.
       const once = "dogbane-reloaded";
@@ -11,7 +11,7 @@ export function fetched<K extends string>(load: () => Promise<Record<K, Componen
       location.reload();
       return new Promise<never>(() => undefined);
     });
-  return { View: lazy(async () => ({ default: (await fetch())[name] })), fetch: () => load().catch(() => undefined) };
+  return { View: lazy(async () => ({ default: (await bring())[name] })), bring: () => load().catch(() => undefined) };
 }
 
 /** Does something once the page has nothing else to do. */

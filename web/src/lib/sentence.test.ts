@@ -52,7 +52,7 @@ describe("goods", () => {
     ],
     ["either", { any: [{ sku: "A" }, { style: "S" }] }, "A, or style S"],
     ["a few are named", { sku: ["A", "B", "C"] }, "A, B or C"],
-    ["many SKUs are counted", { sku: ["A", "B", "C", "D"] }, "4 listed SKUs"],
+    ["of many SKUs some are named", { sku: ["A", "B", "C", "D"] }, "A, B or 2 others"],
     ["many categories are cut", { category: ["A/B", "C", "D", "E"] }, "A › B, C or 2 others"],
     ["a span with both ends", { cost: { min: "1000", max: "2500.50" } }, "cost 1\u202f000 to 2\u202f500.50"],
     ["a span from nothing, written as a number", { stock: { min: 0, max: 5 } }, "stock 0 to 5"],

@@ -44,8 +44,7 @@ export function goodsWords(w: Where | undefined, names: Names = byCode): string 
   if (w.brand !== undefined) return `brand ${some(listOf(w.brand))}`;
   if (w.tag !== undefined) return `tagged ${some(listOf(w.tag))}`;
   if (w.sku !== undefined) {
-    const skus = listOf(w.sku);
-    return skus.length > 3 ? `${skus.length} listed SKUs` : some(skus);
+    return some(listOf(w.sku));
   }
   if (w.style !== undefined) return `style ${some(listOf(w.style))}`;
   if (w.supplier !== undefined) return `from ${some(listOf(w.supplier))}`;

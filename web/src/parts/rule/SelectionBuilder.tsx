@@ -1,14 +1,13 @@
 import { X } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
-import { readSkus } from "../../api/rules";
 import { useFacets } from "../../api/board";
 import { useItems } from "../../api/items";
-import { count, errorText } from "../../lib/format";
+import { count } from "../../lib/format";
 import { useNames } from "../../lib/names";
 import { goodsWords } from "../../lib/sentence";
 import { Button } from "../../ui/button";
 import { keepingFocus } from "../../ui/focus";
 import { PickMany } from "../../ui/pick-many";
+import { GoodsList } from "./GoodsList";
 import {
   fieldWords,
   newAttr,
@@ -342,60 +341,17 @@ function SKUEditor({
   onChange: (p: Part) => void;
   onRemove: () => void;
 }) {
-  const [text, setText] = useState(part.values.join("\n"));
-  const [problem, setProblem] = useState("");
-  // An answer is of the newest text alone, and changes nothing that was written while it was awaited.
-  const newest = useRef(0);
-  const latest = useRef({ part, onChange });
-  useEffect(() => {
-    latest.current = { part, onChange };
-  });
-  useEffect(() => {
-    // Whoever read it is gone; the values are what the text says.
-    if (part.reading && newest.current === 0) latest.current.onChange({ ...latest.current.part, reading: undefined });
-  }, [part.reading]);
-  const read = async (typed: string) => {
-    setText(typed);
-    const mine = ++newest.current;
-    latest.current.onChange({ ...latest.current.part, reading: true });
-    try {
-      const list = await readSkus(typed);
-      if (mine !== newest.current) return;
-      setProblem("");
-      latest.current.onChange({
-        ...latest.current.part,
-        values: [...list.known, ...list.unknown],
-        unknown: list.unknown,
-        reading: undefined,
-      });
-    } catch (e) {
-      if (mine === newest.current) setProblem(errorText(e));
-    }
-  };
   const unknown = part.unknown ?? [];
   return (
     <div>
       <div className="flex items-center gap-1.5">
-        SKU <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} /> one of
+        goods <NotSwitch part={part} onChange={(not) => onChange({ ...part, not })} /> one of
         <span className="text-quiet" data-testid="sku-count">
           {count(part.values.length - unknown.length)} known{unknown.length > 0 && `, ${count(unknown.length)} unknown`}
         </span>
         <Remove name="the SKU condition" onClick={onRemove} />
       </div>
-      <textarea
-        aria-label="SKUs"
-        className="field mt-1 h-20 w-full"
-        placeholder="Paste SKUs: one to a line, or with commas, semicolons, tabs or spaces between them"
-        value={text}
-        onChange={(e) => void read(e.target.value)}
-      />
-      {unknown.length > 0 && (
-        <p role="status" className="mt-0.5 text-bad">
-          Not in the book: {unknown.slice(0, 12).join(", ")}
-          {unknown.length > 12 && ` and ${unknown.length - 12} more`}. They match nothing until they are.
-        </p>
-      )}
-      {problem && <p className="text-bad">{problem}</p>}
+      <GoodsList chosen={part} onChange={(chosen) => onChange({ ...part, ...chosen })} />
     </div>
   );
 }

@@ -28,8 +28,8 @@ export type Part =
       field: ValueField;
       not: boolean;
       values: string[];
-      unknown?: string[];
-      reading?: boolean;
+      unknown?: string[] | undefined;
+      reading?: boolean | undefined;
     }
   | { kind: "number"; id: number; field: NumberField; not: boolean; min: string; max: string }
   | { kind: "attr"; id: number; not: boolean; name: string; values: string; min: string; max: string }

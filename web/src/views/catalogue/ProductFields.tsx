@@ -92,7 +92,8 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
             list={facets && ["category", "brand", "supplier", "type"].includes(k) ? `facet-${k}` : undefined}
             className="field w-full"
             value={text(k)}
-            onChange={(e) => set(k, e.target.value)}
+            // A category as it is shown is that one, not one that looks alike.
+            onChange={(e) => set(k, k === "category" ? e.target.value.replace(/\s*›\s*/g, "/") : e.target.value)}
           />
         )}
         <FieldError>{at(k) ?? (k === "gtin" && gtin ? gtin : undefined)}</FieldError>
