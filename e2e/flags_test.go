@@ -66,9 +66,8 @@ func TestFlagsAreLivedWithAndGrouped(t *testing.T) {
 	pg.find(flag, `A <gift> & "more" 🎁`)
 	pg.click(flag+" button", "^Show it again$")
 	pg.show(p.url + "/flags?by=cause")
-	pg.find(`[data-group="TOOLS-CLEAR"]`, "below cost 9")
-	pg.click(`[data-group="TOOLS-CLEAR"] button`, "^below cost 9$")
-	pg.find("h2", "^Below cost 9$")
+	pg.find(`[data-group="below-cost TOOLS-CLEAR"]`, "Below cost 9")
+	pg.click(`[data-group="below-cost TOOLS-CLEAR"] button`, "^Show them$")
 	pg.click(`[data-flag="below-cost"] a`, "^Show me$")
 	pg.find("[data-testid=trail-price]")
 }

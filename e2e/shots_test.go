@@ -58,6 +58,7 @@ func TestPictures(t *testing.T) {
 	time.Sleep(3 * time.Second) // the browser's reader of PDF
 	picture(pg, "labels")
 	pg.show(p.url + "/flags")
+	pg.click(`[data-group="below-cost TOOLS-CLEAR"] button`, "^Show them$")
 	pg.click("[data-flag=below-cost] button", "^Mend it$")
 	pg.find("[data-testid=fixes] li", "clears it")
 	pg.click("[data-testid=fixes] li button")

@@ -526,7 +526,7 @@ func TestAccessibility(t *testing.T) {
 			{"/catalogue/codes?item=FAIR-VOUCHER", "[data-testid=codes] li"},
 			{"/catalogue/keys", "[data-key]"},
 			{"/catalogue/product/HIRE-WHEEL", "[data-testid=hire-days]"},
-			{"/flags", "[data-flag]"},
+			{"/flags", "[data-group]"},
 			{"/publish", "[data-sku]"},
 			{"/calendar?sku=KILN-EL-42&channel=web", "[data-bar]"},
 			{"/catalogue/products", "[data-sku]"},

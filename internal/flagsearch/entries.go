@@ -59,23 +59,16 @@ type Filter struct {
 
 // Group is entries that belong together.
 type Group struct {
-	Kind     string  `json:"kind,omitempty" doc:"of all entries, where they are grouped by kind"`
+	Key      string  `json:"key" doc:"what the group is known by"`
+	Kind     string  `json:"kind" doc:"of all entries"`
 	Cause    string  `json:"cause,omitempty" doc:"the rule behind all entries, where they are grouped by cause; empty: none is"`
 	Severity string  `json:"severity" doc:"the gravest"`
 	Count    int     `json:"count" doc:"entries"`
 	Loss     string  `json:"loss,omitempty" doc:"what a sale of each loses together, in the book's currency"`
 	Week     string  `json:"week,omitempty"`
-	Parts    []Part  `json:"parts" doc:"of a cause: its kinds"`
 	Entries  []Entry `json:"entries" doc:"the first of them, those with most money at stake first"`
 
 	loss, week money.Rat
-}
-
-// Part is what a cause brings about of one kind.
-type Part struct {
-	Kind     string `json:"kind"`
-	Severity string `json:"severity"`
-	Count    int    `json:"count"`
 }
 
 // entryList is the entries of what was found, made once.
@@ -322,31 +315,21 @@ func Groups(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, f
 		}
 		key := e.Kind
 		if byCause {
-			key = e.Cause
+			key = e.trouble()
 		}
 		i, known := at[key]
 		if !known {
 			i = len(groups)
 			at[key] = i
-			g := Group{Severity: e.Severity, Parts: []Part{}, Entries: []Entry{}}
+			g := Group{Key: key, Kind: e.Kind, Severity: e.Severity, Entries: []Entry{}}
 			if byCause {
 				g.Cause = e.Cause
-			} else {
-				g.Kind = e.Kind
 			}
 			groups = append(groups, g)
 		}
 		g := &groups[i]
 		g.Count++
 		g.loss, g.week = g.loss.Add(e.loss), g.week.Add(e.week)
-		if byCause {
-			k := slices.IndexFunc(g.Parts, func(p Part) bool { return p.Kind == e.Kind })
-			if k < 0 {
-				k = len(g.Parts)
-				g.Parts = append(g.Parts, Part{Kind: e.Kind, Severity: e.Severity})
-			}
-			g.Parts[k].Count++
-		}
 		if g.Count > skip && len(g.Entries) < shownOf {
 			e.sum(snap)
 			g.Entries = append(g.Entries, e)
@@ -362,7 +345,7 @@ func Groups(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, f
 	}
 	if byCause {
 		slices.SortStableFunc(groups, func(a, b Group) int {
-			return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss), severityOf(a.Severity)-severityOf(b.Severity), b.Count-a.Count)
+			return cmp.Or(b.week.Cmp(a.week), b.loss.Cmp(a.loss), severityOf(a.Severity)-severityOf(b.Severity))
 		})
 	}
 	return groups, kinds
@@ -372,22 +355,23 @@ func severityOf(s string) int {
 	return slices.Index([]string{string(flags.Error), string(flags.Warning), string(flags.Note)}, s)
 }
 
-// Counts are how many troubles nobody has acknowledged: errors, and others that are no mere notes. What one rule brings
-// about of one kind is one trouble, on however many products and in however many channels.
+// trouble is what an entry is counted with: what one rule, or none, brings about of one kind is one trouble, on however
+// many products. What is no product's is one of its own.
+func (e *Entry) trouble() string {
+	if e.SKU == "" {
+		return e.Subject
+	}
+	return e.Kind + " " + e.Cause
+}
+
+// Counts are how many troubles nobody has acknowledged: errors, and others that are no mere notes.
 func Counts(snap *book.Snapshot, found Found, seen map[string]Acknowledgement) (errors, others int) {
-	type cause struct{ kind, rule string }
-	told := map[cause]bool{}
-	list := found.all(snap)
-	for _, e := range list {
-		if _, acknowledged := seen[e.Subject]; acknowledged {
+	told := map[string]bool{}
+	for _, e := range found.all(snap) {
+		if _, acknowledged := seen[e.Subject]; acknowledged || told[e.trouble()] {
 			continue
 		}
-		if e.SKU != "" && e.Cause != "" {
-			if told[cause{e.Kind, e.Cause}] {
-				continue
-			}
-			told[cause{e.Kind, e.Cause}] = true
-		}
+		told[e.trouble()] = true
 		switch flags.Severity(e.Severity) {
 		case flags.Error:
 			errors++
@@ -396,4 +380,14 @@ func Counts(snap *book.Snapshot, found Found, seen map[string]Acknowledgement) (
 		}
 	}
 	return errors, others
+}
+
+// Together are the subjects of one trouble that nobody has acknowledged; its name is the key of a group by cause.
+func Together(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, trouble string) (subjects []string) {
+	for _, e := range found.all(snap) {
+		if _, acknowledged := seen[e.Subject]; !acknowledged && e.trouble() == trouble {
+			subjects = append(subjects, e.Subject)
+		}
+	}
+	return subjects
 }

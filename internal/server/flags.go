@@ -83,7 +83,8 @@ type FlagHistory struct {
 
 // AcknowledgeForm is that somebody lives with a flag for a while.
 type AcknowledgeForm struct {
-	Subject string `json:"subject" maxLength:"4000"`
+	Subject string `json:"subject,omitempty" maxLength:"4000" doc:"of one flag"`
+	All     string `json:"all,omitempty" maxLength:"4000" doc:"instead of a subject: the key of a group by cause, all of whose flags are meant"`
 	Reason  string `json:"reason" maxLength:"500"`
 	Until   string `json:"until" doc:"the last day, as 2026-12-24"`
 }
@@ -357,16 +358,30 @@ func (s *Server) acknowledge(ctx context.Context, in *struct{ Body AcknowledgeFo
 	if until.After(now.AddDate(1, 0, 1)) {
 		return invalid("until", "At most a year from now.")
 	}
-	flag, err := s.flagOf(snap, &SubjectQuery{Subject: f.Subject})
+	subjects := []string{f.Subject}
+	if f.All != "" {
+		seen, err := s.acknowledged(ctx)
+		if err != nil {
+			return err
+		}
+		if subjects = flagsearch.Together(snap, s.flags.Of(snap), seen, f.All); len(subjects) == 0 {
+			return huma.Error404NotFound("None of these flags is raised any more.")
+		}
+	}
+	flag, err := s.flagOf(snap, &SubjectQuery{Subject: subjects[0]})
 	if err != nil {
 		return err
 	}
-	if err := s.Store.Acknowledge(ctx, f.Subject, flagsearch.Acknowledgement{Who: personOf(ctx).Name, At: now.UTC(),
-		Until: until.UTC(), Reason: f.Reason}); err != nil {
+	if err := s.Store.Acknowledge(ctx, flagsearch.Acknowledgement{Who: personOf(ctx).Name, At: now.UTC(),
+		Until: until.UTC(), Reason: f.Reason}, subjects...); err != nil {
 		return err
 	}
+	others := ""
+	if n := len(subjects) - 1; n > 0 {
+		others = fmt.Sprintf(" and of %d more", n)
+	}
 	s.record(ctx, personOf(ctx).Name, store.FlagAcknowledged,
-		fmt.Sprintf("%s of %s until %s: %s", flag.Kind, nameOfSubject(snap, flag), f.Until, f.Reason))
+		fmt.Sprintf("%s of %s%s until %s: %s", flag.Kind, nameOfSubject(snap, flag), others, f.Until, f.Reason))
 	return nil
 }
 

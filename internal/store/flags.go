@@ -158,10 +158,14 @@ type acknowledgementRow struct {
 func (acknowledgementRow) TableName() string { return "flag_acknowledgements" }
 
 // Acknowledge keeps that somebody lives with a flag until a moment.
-func (s *Store) Acknowledge(ctx context.Context, subject string, a flagsearch.Acknowledgement) error {
-	row := acknowledgementRow{subjectHash(subject), subject, a.Who, a.At, a.Until, a.Reason}
-	if err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil {
-		return fmt.Errorf("acknowledge a flag: %w", err)
+func (s *Store) Acknowledge(ctx context.Context, a flagsearch.Acknowledgement, subjects ...string) error {
+	rows := make([]acknowledgementRow, len(subjects))
+	for i, subject := range subjects {
+		rows[i] = acknowledgementRow{subjectHash(subject), subject, a.Who, a.At, a.Until, a.Reason}
+	}
+	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(&rows, 500).Error
+	if err != nil {
+		return fmt.Errorf("acknowledge %d flags: %w", len(rows), err)
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -50,16 +51,23 @@ func TestFlagsAreKept(t *testing.T) {
 	require.Nil(t, spells[0].Raised, "it was there before anybody looked")
 
 	until := then.Add(24 * time.Hour)
-	require.NoError(t, s.Acknowledge(t.Context(), long, flagsearch.Acknowledgement{Who: "me", At: then, Until: until,
-		Reason: "A gift & <more>"}))
+	lives := flagsearch.Acknowledgement{Who: "me", At: then, Until: until, Reason: "A gift & <more>"}
+	require.NoError(t, s.Acknowledge(t.Context(), lives, long))
+	many := make([]string, 1200)
+	for i := range many {
+		many[i] = fmt.Sprintf("no-price\x1fSKU %d", i)
+	}
+	require.NoError(t, s.Acknowledge(t.Context(), lives, many...))
+	require.NoError(t, s.Acknowledge(t.Context(), lives, many[0]), "once more")
 	seen, err := s.Acknowledged(t.Context(), until.Add(-time.Second))
 	require.NoError(t, err)
 	require.Equal(t, "A gift & <more>", seen[long].Reason)
+	require.Len(t, seen, 1+len(many))
 	seen, err = s.Acknowledged(t.Context(), until)
 	require.NoError(t, err)
 	require.Empty(t, seen)
 	require.NoError(t, s.ForgetAcknowledgement(t.Context(), long))
 	seen, err = s.Acknowledged(t.Context(), then)
 	require.NoError(t, err)
-	require.Empty(t, seen)
+	require.Len(t, seen, len(many))
 }

@@ -3,7 +3,7 @@ import { useDeferredValue } from "react";
 import { api, take, type Rule } from "./client";
 import { useSave } from "./saving";
 import { viewpointQuery, type Viewpoint } from "./viewpoint";
-import type { EditChange } from "./client";
+import type { EditChange, FlagGroup } from "./client";
 import type { FlagFilter } from "../lib/address";
 
 const flagsOf = (filter: FlagFilter, skip?: number) =>
@@ -36,13 +36,14 @@ export const useFlags = (filter: FlagFilter) =>
     placeholderData: keepPreviousData,
   });
 
-/** The flags of a kind that follow the first ones, a page after the other once they are wanted. */
-export const useMoreFlags = (filter: FlagFilter, kind: string, first: number, wanted: boolean) =>
+/** The flags of a group that follow the first ones, a page after the other once they are wanted. */
+export const useMoreFlags = (filter: FlagFilter, of: FlagGroup, wanted: boolean) =>
   useInfiniteQuery({
-    queryKey: ["book", "flags", filter, "more", kind, first],
-    initialPageParam: first,
+    queryKey: ["book", "flags", filter, "more", of.key, of.entries.length],
+    initialPageParam: of.entries.length,
     queryFn: async ({ pageParam }) => {
-      const [group] = (await flagsOf({ ...filter, kind }, pageParam)).groups;
+      const asked = { ...filter, kind: of.kind, ...(of.cause && { cause: of.cause }) };
+      const group = (await flagsOf(asked, pageParam)).groups.find((g) => g.key === of.key);
       return { entries: group?.entries ?? [], next: pageParam + (group?.entries.length ?? 0) };
     },
     getNextPageParam: (last) => last.next,
@@ -76,7 +77,12 @@ export const useFix = () =>
 export function useAcknowledge() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (a: { subject: string; reason: string; until: string } | { back: string }) =>
+    mutationFn: (
+      a:
+        | { subject: string; reason: string; until: string }
+        | { all: string; reason: string; until: string }
+        | { back: string },
+    ) =>
       "back" in a
         ? take(api.DELETE("/api/flags/acknowledge", { params: { query: { subject: a.back } } }))
         : take(api.POST("/api/flags/acknowledge", { body: a })),

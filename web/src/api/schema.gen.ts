@@ -1977,8 +1977,11 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AcknowledgeForm: {
+            /** @description instead of a subject: the key of a group by cause, all of whose flags are meant */
+            all?: string;
             reason: string;
-            subject: string;
+            /** @description of one flag */
+            subject?: string;
             /** @description the last day, as 2026-12-24 */
             until: string;
         };
@@ -3577,21 +3580,15 @@ export interface components {
             count: number;
             /** @description the first of them, those with most money at stake first */
             entries: components["schemas"]["FlagsearchEntry"][];
-            /** @description of all entries, where they are grouped by kind */
-            kind?: string;
+            /** @description what the group is known by */
+            key: string;
+            /** @description of all entries */
+            kind: string;
             /** @description what a sale of each loses together, in the book's currency */
             loss?: string;
-            /** @description of a cause: its kinds */
-            parts: components["schemas"]["FlagsearchPart"][];
             /** @description the gravest */
             severity: string;
             week?: string;
-        };
-        FlagsearchPart: {
-            /** Format: int64 */
-            count: number;
-            kind: string;
-            severity: string;
         };
         FormFile: {
             ContentType: string;

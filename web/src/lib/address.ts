@@ -57,7 +57,7 @@ const boardFilter = z.object({
 });
 
 const flagFilter = z.object({
-  by: z.enum(["kind", "cause"]).catch("kind"),
+  by: z.enum(["", "kind", "cause"]).catch(""),
   kind: text,
   severity: z.enum(["", "error", "warning", "note"]).catch(""),
   /** The channel that flags are raised in. */
@@ -74,10 +74,14 @@ const flagFilter = z.object({
 });
 
 /** Which flags are shown, and how they are grouped. */
-export type FlagFilter = z.output<typeof flagFilter>;
+export type FlagFilter = Omit<z.output<typeof flagFilter>, "by"> & { by: "kind" | "cause" };
 
 /** Reads which flags are shown from an address. */
-export const readFlagFilter = (params: URLSearchParams): FlagFilter => flagFilter.parse(Object.fromEntries(params));
+export function readFlagFilter(params: URLSearchParams): FlagFilter {
+  const { by, ...rest } = flagFilter.parse(Object.fromEntries(params));
+  // By cause a newcomer finds in a screen what is wrong; a kind that was asked for is one list.
+  return { ...rest, by: by || (rest.kind || rest.cause ? "kind" : "cause") };
+}
 
 /** Which products a board shows, and in which order. */
 export type BoardFilter = z.output<typeof boardFilter>;

@@ -72,7 +72,7 @@ export function SelectionBuilder({ title = "On which goods", selection, onChange
             onChange={(g) => onChange({ everything, root: g })}
             onRemove={() => undefined}
           />
-          {root.parts.length > 0 && !unfinished(root) && (
+          {needsSaying(root) && !unfinished(root) && (
             <p role="status" className="mt-1.5 text-[14px]" data-testid="goods-said">
               That is: <b className="font-semibold">{goodsWords(writeSelection(selection), names)}</b>
               {nearlyAll(root) && (
@@ -88,6 +88,9 @@ export function SelectionBuilder({ title = "On which goods", selection, onChange
     </fieldset>
   );
 }
+
+/** Whether the conditions want saying in one sentence: one alone says itself. */
+const needsSaying = (g: Group) => g.parts.length > 1 || g.parts.some((p) => p.not || p.kind === "group");
 
 /** Whether goods that are merely not something join on their own. */
 const nearlyAll = (g: Group) => g.mode === "any" && g.parts.length > 1 && g.parts.some((p) => p.not);

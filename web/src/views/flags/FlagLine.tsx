@@ -90,7 +90,7 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
         </Button>
       </p>
       {open === "fixes" && <Fixes entry={entry} />}
-      {open === "live-with" && <LiveWith subject={entry.subject} onDone={() => setOpen("")} />}
+      {open === "live-with" && <LiveWith what={{ subject: entry.subject }} onDone={() => setOpen("")} />}
       {open === "history" && <History subject={entry.subject} />}
       {open === "why-not" && entry.rule && <WhyNot code={entry.rule} onClose={() => setOpen("")} />}
     </li>

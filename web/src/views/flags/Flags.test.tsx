@@ -39,10 +39,10 @@ const entry = (flags: Flag[], parts: Partial<FlagEntry> = {}): FlagEntry => {
 
 const list = (entries: FlagEntry[], more: object = {}) => ({
   groups: entries.map((e) => ({
+    key: `${e.kind} ${e.cause ?? ""}`,
     kind: e.kind,
     severity: e.severity,
     count: 1,
-    parts: [],
     entries: [e],
     ...more,
   })),
@@ -130,6 +130,8 @@ test("those that follow the first are fetched when they are wanted", async () =>
     return { body: skip === null ? first : skip === "1" ? then : last };
   });
   const loss = await screen.findByRole("region", { name: "Below cost" });
+  expect(within(loss).queryByRole("listitem")).toBeNull(); // one cause is one line until it is opened
+  await user.click(within(loss).getByRole("button", { name: "Show them" }));
   expect(loss.textContent).toContain("The 1 with most at stake of 3.");
   await user.click(within(loss).getByRole("button", { name: "Show more" }));
   await within(loss).findByText(/The 2 with most/);
@@ -198,4 +200,29 @@ test("a channel that shows other prices than it took is a flag, with the way to 
   expect(link.getAttribute("href")).toBe("/publish?channel=a%2Fb&tab=shows");
   expect(link.closest("li")?.textContent).toBe("Shop & <co> shows 3 prices otherwise than it took");
   expect(screen.queryByText("No trouble found")).toBeNull();
+});
+
+test("all of one cause are lived with in one step, and the list is headed by what the header counts", async () => {
+  const many = list([entry([flag({})])], { count: 207, cause: "A/B" });
+  const note = list([entry([flag({ kind: "reduced-twice", severity: "note", sku: "B" })])]);
+  const asked: unknown[] = [];
+  const { user } = view(
+    { ...many, groups: [...many.groups, ...note.groups] },
+    {
+      "POST /api/flags/acknowledge": ({ body }: Asked) => {
+        asked.push(body);
+        return { status: 204, body: null };
+      },
+    },
+  );
+  expect((await screen.findByRole("heading", { level: 1 })).textContent).toBe("1 trouble, 208 flags");
+  const loss = await screen.findByRole("region", { name: "Below cost, Quay & <clay>" });
+  await user.click(within(loss).getByRole("button", { name: "Live with all" }));
+  await user.type(within(loss).getByLabelText("Why it may stay"), "A gift & <more>");
+  await user.clear(within(loss).getByLabelText("Until which day"));
+  await user.type(within(loss).getByLabelText("Until which day"), "24 dec");
+  await user.click(within(loss).getByRole("button", { name: "Live with all of them" }));
+  await waitFor(() =>
+    expect(asked).toEqual([{ all: "below-cost A/B", reason: "A gift & <more>", until: "2026-12-24" }]),
+  );
 });

@@ -3,14 +3,16 @@ import { Link, useSearchParams } from "react-router";
 import type { FlagGroup } from "../../api/client";
 import { useFlags, useMoreFlags } from "../../api/flags";
 import { useRules } from "../../api/rules";
+import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
 import { readFlagFilter, type FlagFilter } from "../../lib/address";
-import { amount, count, moment } from "../../lib/format";
-import { useViewpoint } from "../../lib/viewpoint";
+import { amount, count, counted, moment } from "../../lib/format";
+import { Button } from "../../ui/button";
 import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { FlagFilters } from "./FlagFilters";
 import { FlagLine } from "./FlagLine";
+import { LiveWith } from "./LiveWith";
 import { kindName, kindWords, severityColour } from "../../parts/flags/kinds";
 
 /** Trouble that the program found, by kind or by cause, each with the question that shows it and what would mend it. */
@@ -39,7 +41,13 @@ export function Flags() {
       <div ref={list} className="min-w-0 flex-1 overflow-y-auto">
         <div className="mx-auto max-w-[1000px] px-5 pb-16">
           <div className="flex items-baseline gap-4 py-3">
-            <h1 className="text-[19px]">{filter.acknowledged ? "Flags that somebody lives with" : "Flags"}</h1>
+            <h1 className="text-[19px]">
+              {filter.acknowledged
+                ? "Flags that somebody lives with"
+                : filter.by === "cause"
+                  ? headed(data.groups, narrowed !== "")
+                  : "Flags"}
+            </h1>
             <p className="text-quiet" aria-live="polite">
               {data.left > 0
                 ? `Looking at the present moment, the worst first: ${count(data.left)} products to go …`
@@ -83,7 +91,7 @@ export function Flags() {
             </Empty>
           )}
           {data.groups.map((g) => (
-            <Group key={`${g.kind ?? ""} ${g.cause ?? ""}`} group={g} filter={filter} />
+            <Group key={g.key} group={g} filter={filter} />
           ))}
         </div>
       </div>
@@ -91,65 +99,78 @@ export function Flags() {
   );
 }
 
+/** How many troubles there are, as the header counts them: mere notes are none. */
+function headed(groups: FlagGroup[], narrowed: boolean): string {
+  const n = groups.filter((g) => g.severity !== "note").length;
+  const all = groups.reduce((sum, g) => sum + g.count, 0);
+  if (groups.length === 0) return "Flags";
+  return `${counted(n, "trouble")}${narrowed ? " of these" : ""}, ${counted(all, "flag")}`;
+}
+
+/** Flags that belong together: of one kind, or of one cause, which is one line until it is opened. */
 function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
   const byCause = filter.by === "cause";
+  const [opened, setOpened] = useState(false);
+  const [living, setLiving] = useState(false);
   const [wanted, setWanted] = useState(false);
-  const more = useMoreFlags(filter, group.kind ?? "", group.entries.length, wanted);
-  const entries = byCause
-    ? group.entries.slice(0, 4)
-    : [...group.entries, ...(wanted ? (more.data?.pages.flatMap((p) => p.entries) ?? []) : [])];
+  const more = useMoreFlags(filter, group, wanted);
+  const may = useMay("manager");
+  const entries = [...group.entries, ...(wanted ? (more.data?.pages.flatMap((p) => p.entries) ?? []) : [])];
   const { data: rules } = useRules();
-  const { set } = useViewpoint();
   const rule = rules?.find((r) => r.rule.code === group.cause);
-  const name = byCause
-    ? group.cause
-      ? (rule?.rule.name ?? group.cause)
-      : "No rule at work"
-    : kindName(group.kind ?? "");
+  const name = kindName(group.kind);
+  const alone = byCause && group.count === 1;
+  const open = !byCause || alone || opened;
+  const of = group.cause ? (rule?.rule.name ?? group.cause) : "";
   return (
-    <section aria-label={name} className="mb-8" data-group={group.kind ?? group.cause ?? ""}>
-      <div className="flex items-baseline gap-3 border-b border-ink/50 pb-1">
-        <h2 className={`text-[16px] ${severityColour(group.severity)}`}>
-          {name} <span className="font-normal">{count(group.count)}</span>
+    <section
+      aria-label={of ? `${name}, ${of}` : name}
+      className={byCause ? "border-b" : "mb-8"}
+      data-group={byCause ? `${group.kind} ${group.cause ?? ""}`.trim() : group.kind}
+    >
+      {alone ? (
+        <h2 className="sr-only">
+          {name} {count(group.count)}
         </h2>
-        <p className="min-w-0 flex-1 text-quiet">
-          {byCause
-            ? group.parts.map((p, i) => (
-                <span key={p.kind}>
-                  {i > 0 && ", "}
-                  <button
-                    type="button"
-                    className={`hover:underline ${severityColour(p.severity)}`}
-                    onClick={() => set({ by: "kind", cause: group.cause ?? "", kind: p.kind })}
-                  >
-                    {kindName(p.kind).toLowerCase()} {count(p.count)}
-                  </button>
-                </span>
-              ))
-            : kindWords[group.kind ?? ""]?.hint}
-        </p>
-        {group.loss && (
-          <p className="shrink-0 text-[13px] text-bad">
-            {amount(group.loss)} on a sale of each{group.week && `, ${amount(group.week)} a week`}
-          </p>
-        )}
-      </div>
-      <ul>
-        {entries.map((e) => (
-          <FlagLine key={e.subject} entry={e} />
-        ))}
-      </ul>
-      {byCause && group.count > 4 && (
-        <button
-          type="button"
-          className="mt-1 text-quiet underline underline-offset-2 hover:text-ink"
-          onClick={() => set({ by: "kind", cause: group.cause ?? "" })}
-        >
-          All {count(group.count)} of this cause
-        </button>
+      ) : (
+        <div className={`flex items-baseline gap-3 ${byCause ? "py-2.5" : "border-b border-ink/50 pb-1"}`}>
+          <h2 className={`min-w-0 ${byCause ? "flex-1 text-[15px]" : "shrink-0 text-[16px]"}`}>
+            <span className={severityColour(group.severity)}>
+              {name} <span className="font-normal">{count(group.count)}</span>
+            </span>
+            {of && <span className="font-normal"> made by “{of}”</span>}
+            {byCause && <span className="block text-[13px] font-normal text-quiet">{kindWords[group.kind]?.hint}</span>}
+          </h2>
+          {!byCause && <p className="min-w-0 flex-1 text-quiet">{kindWords[group.kind]?.hint}</p>}
+          {group.loss && (
+            <p className="shrink-0 text-[13px] text-bad">
+              {amount(group.loss)} on a sale of each{group.week && `, ${amount(group.week)} a week`}
+            </p>
+          )}
+          {byCause && (
+            <span className="flex shrink-0 gap-1">
+              <Button look="bare" aria-expanded={opened} onClick={() => setOpened(!opened)}>
+                {opened ? "Close" : "Show them"}
+              </Button>
+              {may && !filter.acknowledged && (
+                <Button look="bare" aria-expanded={living} onClick={() => setLiving(!living)}>
+                  Live with all
+                </Button>
+              )}
+            </span>
+          )}
+        </div>
       )}
-      {!byCause && group.count > entries.length && (
-        <p className="mt-1 text-quiet">
+      {living && <LiveWith what={{ all: group.key }} onDone={() => setLiving(false)} />}
+      {open && (
+        <ul className={byCause && !alone ? "border-t pl-5" : ""}>
+          {entries.map((e) => (
+            <FlagLine key={e.subject} entry={e} />
+          ))}
+        </ul>
+      )}
+      {open && group.count > entries.length && (
+        <p className="mt-1 mb-2 text-quiet">
           The {count(entries.length)} with most at stake of {count(group.count)}.{" "}
           <button
             type="button"

@@ -10,8 +10,8 @@ import { DayBlank } from "../../ui/time-blanks";
 import { FieldError } from "../../ui/states";
 import { useFailed } from "../../ui/toasts";
 
-/** Somebody lives with a flag, for a reason and until a day, after which it returns. */
-export function LiveWith({ subject, onDone }: { subject: string; onDone: () => void }) {
+/** Somebody lives with a flag, or with all of one cause, for a reason and until a day, after which they return. */
+export function LiveWith({ what, onDone }: { what: { subject: string } | { all: string }; onDone: () => void }) {
   const { data: state } = useProgramState();
   const now = state?.now ?? "";
   const [reason, setReason] = useState("");
@@ -25,11 +25,11 @@ export function LiveWith({ subject, onDone }: { subject: string; onDone: () => v
       data-testid="live-with"
       onSubmit={(e) => {
         e.preventDefault();
-        acknowledge.mutate({ subject, reason, until }, { onSuccess: onDone });
+        acknowledge.mutate({ ...what, reason, until }, { onSuccess: onDone });
       }}
     >
       <p>
-        It may stay because{" "}
+        {"all" in what ? "They may stay because" : "It may stay because"}{" "}
         <Blank
           label="Why it may stay"
           className="w-[26rem] max-w-full"
@@ -52,7 +52,7 @@ export function LiveWith({ subject, onDone }: { subject: string; onDone: () => v
       {acknowledge.error && details.length === 0 && <FieldError>{errorText(acknowledge.error)}</FieldError>}
       <p className="mt-1.5">
         <Button type="submit" look="ink" disabled={acknowledge.isPending}>
-          Live with it
+          {"all" in what ? "Live with all of them" : "Live with it"}
         </Button>
       </p>
     </form>
