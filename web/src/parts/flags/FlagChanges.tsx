@@ -13,12 +13,12 @@ export function FlagChanges({ rule, replaces, ask }: { rule: Rule; replaces: str
   if (data.raised.length + data.cleared.length === 0)
     return (
       <p className="mt-3 text-[13px] text-quiet" data-testid="flag-changes">
-        It raises no flag and clears none.
+        It raises no flag and clears none, for anybody in any channel.
       </p>
     );
   return (
     <section aria-label="Flags" className="mt-3" data-testid="flag-changes">
-      <h3 className="border-b pb-1">Flags</h3>
+      <h3 className="border-b pb-1">Flags, for anybody in any channel</h3>
       <ul className="mt-1">
         {data.raised.map((f) => (
           <Change key={`+${f.kind}`} of={f} sign="+" colour={severityColour(f.severity)} />

@@ -81,7 +81,12 @@ export function BreaksControl({ form, errors, change, ladder = false }: Props) {
       <p>
         <Add
           onClick={() =>
-            change({ breaks: [...form.breaks, newBreak(String((Number(form.breaks.at(-1)?.from) || 3) * 2))] })
+            change({
+              breaks: [
+                ...form.breaks,
+                newBreak(String((Number(form.breaks.at(-1)?.from) || 3) * 2), form.breaks.at(-1)?.effect),
+              ],
+            })
           }
         >
           a break

@@ -15,11 +15,11 @@ import {
 } from "@dnd-kit/sortable";
 import { Plus } from "lucide-react";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { orderRules } from "../../api/rules";
 import { useSave } from "../../api/saving";
 import { useMay } from "../../api/session";
-import { carried } from "../../lib/address";
+import { addressOf, carried } from "../../lib/address";
 import { useViewpoint } from "../../lib/viewpoint";
 import { type Layer, type RuleRow } from "../../api/client";
 import { layerColour, layerNames, modeWords } from "../../lib/layers";
@@ -28,6 +28,7 @@ import { LayerMark } from "../../ui/layer-mark";
 import { useFailed } from "../../ui/toasts";
 import type { Names } from "../../lib/sentence";
 import { RuleLine } from "./RuleLine";
+import { forget, useUnfinished } from "./unfinished";
 
 interface Props {
   layer: Layer;
@@ -69,6 +70,7 @@ export function Band({ layer, mode, rules, seen, filtered, names, ticked, onTick
     setSaid(`${row.rule.name ?? row.rule.code}, now number ${to + 1} of ${codes.length}`);
     save.mutate({ moved: row.rule.code, codes }, { onError: fail, onSettled: () => setPending(null) });
   };
+  const unfinished = useUnfinished().filter((u) => u.layer === layer);
   const index = (code: unknown) => ordered.findIndex((r) => r.rule.code === code);
   const dragged = (e: DragEndEvent) => e.over && move(index(e.active.id), index(e.over.id));
   return (
@@ -113,6 +115,24 @@ export function Band({ layer, mode, rules, seen, filtered, names, ticked, onTick
           </ol>
         </SortableContext>
       </DndContext>
+      {unfinished.map((u) => (
+        <p
+          key={u.key}
+          className="flex items-baseline gap-3 border-b border-dashed py-1.5 pl-4"
+          data-testid="unfinished"
+        >
+          <span className="rounded-full border border-dashed border-ink/50 px-2 text-[13px]">unfinished</span>
+          <Link
+            className="font-medium underline underline-offset-2"
+            to={addressOf("/stack/new", params, { layer: u.began.layer, ...(u.began.copy && { copy: u.began.copy }) })}
+          >
+            {u.name || "A new rule without a name"}
+          </Link>
+          <Button look="bare" onClick={() => forget(u)}>
+            Let go
+          </Button>
+        </p>
+      ))}
       {shown.length === 0 && !filtered && (
         <p className="px-4 py-4 text-quiet">No rules yet. Without any, prices pass through this layer as they are.</p>
       )}

@@ -1,4 +1,6 @@
-import { useNearest } from "../../../api/impact";
+import { useQueries } from "@tanstack/react-query";
+import { impactQuery, useNearest } from "../../../api/impact";
+import { viewpointQuery } from "../../../api/viewpoint";
 import { useViewpoint } from "../../../lib/viewpoint";
 import type { Demand, Rule } from "../../../api/client";
 import { amount, count, isZero, moment } from "../../../lib/format";
@@ -44,15 +46,10 @@ export function Demands({ demands, rule, replaces, onTake }: Props) {
           )}
           {d.sku && d.nearest.length > 0 && (
             <p className="text-quiet">
-              {d.sku} would be {amount(d.have)}; valid is{" "}
-              {d.nearest.map((n, i) => (
-                <span key={n}>
-                  {i > 0 && " or "}
-                  {d.kind === "limit-whole-units" ? <Value text={amount(n)} onTake={() => onTake(d, n)} /> : amount(n)}
-                </span>
-              ))}
+              {d.sku} would be {amount(d.have)}; valid is {d.nearest.map((n) => amount(n)).join(" or ")}
             </p>
           )}
+          {d.kind === "limit-whole-units" && <WholeUnits demand={d} rule={rule} replaces={replaces} onTake={onTake} />}
           {d.kind === "limit-discount" && rule.effect && (
             <Nearest demand={d} rule={rule} replaces={replaces} onTake={(value) => onTake(d, value)} />
           )}
@@ -67,6 +64,40 @@ const Value = ({ text, onTake }: { text: string; onTake: () => void }) => (
     {text}
   </Button>
 );
+
+/** Endings that make the rule's prices whole, as far as they do: a later rule may take more off than the rule leaves. */
+function WholeUnits({ demand, rule, replaces, onTake }: Omit<Props, "demands"> & { demand: Demand }) {
+  const { viewpoint } = useViewpoint();
+  const tried = useQueries({
+    queries: (["down", "up"] as const).map((direction) =>
+      impactQuery(viewpointQuery(viewpoint), { ...rule, ending: { step: "1", direction } }, replaces),
+    ),
+  });
+  if (tried.some((t) => t.isPending)) return null;
+  const mends = (i: number) => {
+    const found = tried[i]?.data;
+    const same = (d: Demand) => d.channel === demand.channel && d.kind === demand.kind;
+    return found !== undefined && found.errors.length === 0 && !found.demands.some(same);
+  };
+  const [down, up] = [demand.nearest.find((n) => Number(n) < Number(demand.have)), demand.nearest.at(-1)];
+  const offered = [
+    ...(down !== undefined && mends(0) ? [["round the rule’s prices down", down] as const] : []),
+    ...(up !== undefined && mends(1) ? [["round them up", up] as const] : []),
+  ];
+  return (
+    <p className="text-quiet" data-testid="whole-units">
+      {offered.length === 0
+        ? "To round this rule’s prices does not mend it: another rule, or an ending, comes after it."
+        : "All keep to this if you "}
+      {offered.map(([words, n], i) => (
+        <span key={words}>
+          {i > 0 && " or "}
+          <Value text={words} onTake={() => onTake(demand, n)} />
+        </span>
+      ))}
+    </p>
+  );
+}
 
 const valueWords = (kind: string, value: string) =>
   kind === "percentOff" ? `${value} % off` : kind === "amountOff" ? `${amount(value)} off` : amount(value);

@@ -5,6 +5,7 @@ import { useRules } from "../../../api/rules";
 import { useViewpoint } from "../../../lib/viewpoint";
 import type { Layer } from "../../../api/client";
 import { Empty, Failed } from "../../../ui/states";
+import { newRuleDraft } from "../unfinished";
 import { Editor } from "./Editor";
 import { codeFrom, emptyForm, readForm, type Form } from "../../../parts/rule/form";
 import { newValues } from "../../../parts/rule/selection";
@@ -54,7 +55,7 @@ export function EditorPage() {
   return (
     <Editor
       key={`${code ?? ""} ${copy} ${layer}`}
-      draftKey={`dogbane-rule ${code ?? ""} ${copy} ${layer}`}
+      draftKey={code === undefined ? newRuleDraft(copy, layer) : `dogbane-rule ${code} ${copy} ${layer}`}
       start={start.form}
       etag={start.etag}
       saved={start.saved}

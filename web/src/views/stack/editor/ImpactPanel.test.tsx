@@ -87,7 +87,7 @@ test("how many products, how they move, and what comes to lie below cost", () =>
   expect(screen.getByTestId("reach").textContent).toBe("5");
   expect(screen.getByTestId("changed").textContent).toBe("3");
   expect(said).toContain(
-    "2 down, 1 up. It makes the price of 3; elsewhere another rule wins. Mean margin 35.20 % → 30.10 %.",
+    "2 down, 1 up. It makes the price of 3; of the rest another rule does, or a floor, or they have none. Mean margin 35.20 % → 30.10 %.",
   );
   expect(said).toContain("1 product comes to lie below cost.");
   expect(screen.getByRole("figure", { name: "Changes in percent: 2 by -5 to 0 %, 1 by 0 to 5 %" })).toBeTruthy();

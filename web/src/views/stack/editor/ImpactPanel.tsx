@@ -68,13 +68,13 @@ export function ImpactPanel({ impact, error, stale, blocked, rule, replaces, onT
               bad={impact.reach === 0}
             />
             <Figure n={impact.moved} name="prices change" test="changed" />
-            <Figure n={impact.below} name="below cost" test="below" bad={impact.below > 0} />
+            <Figure n={impact.below} name="below cost here" test="below" bad={impact.below > 0} />
           </div>
           <p className="mt-2 text-quiet">
             {impact.moved > 0 && `${count(impact.down)} down, ${count(impact.up)} up. `}
             {impact.applies < impact.reach &&
               impact.reach > 0 &&
-              `It makes the price of ${count(impact.applies)}; elsewhere another rule wins. `}
+              `It makes the price of ${count(impact.applies)}; of the rest another rule does, or a floor, or they have none. `}
             {impact.marginBefore &&
               impact.marginAfter &&
               `Mean margin ${impact.marginBefore} % → ${impact.marginAfter} %.`}
