@@ -98,10 +98,16 @@ test("a reader and a rule that has no ends of its own move nothing", async () =>
   );
   await second.user.tab();
   await second.user.keyboard("{ArrowRight}");
-  expect(label()).toBe("Quay & <clay>, from the beginning without end, draft");
+  expect(label()).toBe("Quay & <clay>, from the beginning of its campaign to the end of its campaign, draft");
 });
 
 test("what lies outside the span is not drawn", () => {
   bar({ from: "2027-03-01T00:00", to: "2027-04-01T00:00", spans: [] });
   expect(screen.queryByRole("button")).toBeNull();
+});
+
+test("a rule with an end alone is drawn from where its campaign opens it", () => {
+  bar({ from: "", campaign: "autumn", spans: [{ from: "2026-11-10T00:00", to: "2026-11-20T00:00" }] });
+  expect(parseFloat(screen.getByRole("button").style.left)).toBeCloseTo(scale.at("2026-11-10T00:00") * 100);
+  expect(label()).toContain("from the beginning of its campaign through Thu 19 Nov");
 });

@@ -48,9 +48,9 @@ export function Bar({
   const own = (bar.from ?? "") !== "" || (bar.to ?? "") !== "";
   const [first] = bar.spans;
   const last = bar.spans.at(-1);
-  // A rule without ends of its own is drawn where its campaign or pattern opens it.
-  const left = ends.from ? scale.at(ends.from) : own ? 0 : first ? scale.at(first.from) : 0;
-  const right = ends.to ? scale.at(ends.to) : own ? 1 : last ? scale.at(last.to) : 0;
+  // Where a rule has no beginning or end of its own, its campaign or pattern says from when to when it is open.
+  const left = ends.from ? scale.at(ends.from) : first ? scale.at(first.from) : 0;
+  const right = ends.to ? scale.at(ends.to) : last ? scale.at(last.to) : own ? 1 : 0;
   if (right <= 0 || left >= 1 || right <= left)
     return chosen || draft ? <div ref={track} className="relative h-[24px]" /> : null;
   const movable = may && own;
@@ -83,7 +83,7 @@ export function Bar({
   const handlers = { onPointerMove: move, onPointerUp: up, onPointerCancel: up };
   const off = bar.status !== "on";
   const fine = scale.zoom !== "year";
-  const words = `${ends.from ? `from ${moment(ends.from, now)}` : "from the beginning"} ${ends.to ? `through ${through(ends.to, now)}` : "without end"}`;
+  const words = `${ends.from ? `from ${moment(ends.from, now)}` : bar.campaign ? "from the beginning of its campaign" : "from the beginning"} ${ends.to ? `through ${through(ends.to, now)}` : bar.campaign ? "to the end of its campaign" : "without end"}`;
   const narrow = right - left < 0.12;
   return (
     <div ref={track} className="relative h-[24px]">
