@@ -76,6 +76,7 @@ func (h *hand) skus(list string) {
 	h.t.Helper()
 	h.click("[aria-label='Add SKUs']")
 	h.write(list)
+	h.press(input.Enter)
 	h.says(fmt.Sprintf("%d known", len(strings.Fields(list))))
 }
 

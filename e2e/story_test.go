@@ -145,7 +145,7 @@ func TestBadRules(t *testing.T) {
 	pg.says("Write how much.")
 	pg.typeInto(pg.labelled("How much"), "120")
 	pg.says("A reduction is a percent from 0 to 100.")
-	pg.typeInto(pg.labelled("How much"), "12,5")
+	pg.typeInto(pg.labelled("How much"), "twelve")
 	pg.says("Must be a decimal number")
 	pg.typeInto(pg.labelled("How much"), "12")
 	pg.click("label", "every product in the book")

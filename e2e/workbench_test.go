@@ -298,7 +298,7 @@ func TestStackAtWork(t *testing.T) {
 		pg.click("[aria-label='Choose Glaze week']")
 		pg.click("button", "Switch off")
 		pg.eventually("both are off", func() bool { return states() == [2]string{"off", "off"} })
-		pg.click("button", "^Undo$")
+		pg.find("[data-notices] li", "Switched off 2 rules").MustElementR("button", "^Undo$").MustClick() // not an older one's
 		pg.eventually("both are as they were", func() bool { return states() == before })
 	})
 	t.Run("order of the layers", func(t *testing.T) {

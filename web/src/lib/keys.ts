@@ -15,7 +15,9 @@ export function useKeys(keys: Record<string, (e: KeyboardEvent) => void>) {
   useEffect(() => {
     const down = (e: KeyboardEvent) => {
       const control = e.ctrlKey || e.metaKey;
-      if (e.altKey || e.defaultPrevented || (!control && typing(e.target))) return;
+      // A list that is searched takes every Enter for itself: with Control it saves, there too.
+      const taken = e.defaultPrevented && !(control && e.key === "Enter");
+      if (e.altKey || taken || (!control && typing(e.target))) return;
       if (!control && document.querySelector('[role="dialog"], main form')) return;
       // Enter presses what has the focus before it is a shortcut of the view.
       if (!control && (e.key === "Enter" || e.key === " ") && pressable(e.target)) return;

@@ -71,7 +71,7 @@ export function ProductFinder({
             e.stopPropagation();
             setLooking(false);
           }
-          if (e.key !== "Enter" || (open && products.length + others.length > 0)) return;
+          if (e.key !== "Enter" || e.ctrlKey || e.metaKey || (open && products.length + others.length > 0)) return;
           if (onEnter) e.preventDefault();
           onEnter?.();
         }}

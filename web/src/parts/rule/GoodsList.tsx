@@ -66,6 +66,21 @@ export function GoodsList({ chosen, onChange }: Props) {
       if (mine === newest.current) setProblem(errorText(e));
     }
   };
+  // What was typed as SKUs, and not picked by its name, joins what is there.
+  const join = async (typed: string) => {
+    try {
+      const list = await readSkus(typed);
+      const { values: had, unknown: strange = [] } = latest.current.chosen;
+      const next = [...had, ...[...list.known, ...list.unknown].filter((s) => !had.includes(s))];
+      newest.current++;
+      setProblem("");
+      setText(next.join("\n"));
+      setWords("");
+      latest.current.onChange({ values: next, unknown: [...strange, ...list.unknown], reading: undefined });
+    } catch (e) {
+      setProblem(errorText(e));
+    }
+  };
   const goods = new Map(named.data?.map((g) => [g.sku, g]));
   return (
     <>
@@ -112,6 +127,9 @@ export function GoodsList({ chosen, onChange }: Props) {
           onPick={(sku) => {
             add(sku);
             setWords("");
+          }}
+          onEnter={() => {
+            if (words.trim() !== "") void join(words);
           }}
         />
         <textarea
