@@ -224,7 +224,8 @@ func EncodeSettings(s *pricing.Settings) []byte {
 	}
 	list(o, "guards", s.Guards, encodeGuard)
 	if s.ByHandMaxPercent.Sign() != 0 || s.ByHandMaxAmount != nil {
-		o.raw("byHand", shapedObject("settings.byHand").plain("maxPercent", &s.ByHandMaxPercent).amount("maxAmount", s.ByHandMaxAmount).done())
+		o.raw("byHand", shapedObject("settings.byHand").plain("maxPercent", &s.ByHandMaxPercent).
+			amount("maxAmount", s.ByHandMaxAmount).done())
 	}
 	o.raw("hire", encodeHire(s.Hire)).amounts("rates", s.Rates, money.Rat.String)
 	return o.done()
@@ -299,7 +300,8 @@ func EncodeChannel(c *pricing.Channel) []byte {
 	}
 	o.raw("hire", encodeHire(c.Hire)).texts("can", c.Can)
 	if l := c.Limits; l != nil {
-		e := shapedObject("channel.limits").truth("wholeUnits", l.WholeUnits).plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent",
+		e := shapedObject("channel.limits").truth("wholeUnits", l.WholeUnits).
+			plain("minOffPercent", l.MinOffPercent).plain("maxOffPercent",
 			l.MaxOffPercent)
 		if l.OffFromLowest30 {
 			e.text("offFrom", "lowest30")
@@ -313,7 +315,8 @@ func EncodeChannel(c *pricing.Channel) []byte {
 
 // EncodeProduct writes a product.
 func EncodeProduct(p *pricing.Product) []byte {
-	o := shapedObject("product").text("sku", p.SKU).text("name", p.Name).amount("list", p.List).amount("cost", p.Cost).amounts("costs",
+	o := shapedObject("product").text("sku", p.SKU).text("name", p.Name).amount("list", p.List).
+		amount("cost", p.Cost).amounts("costs",
 		p.Costs, Amount).
 		amount("rrp", p.RRP).amount("map", p.MAP).amounts("levels", p.Levels, Amount).amounts("listIn", p.ListIn, Amount).
 		text("style", p.Style).text("category", p.Category).text("brand", p.Brand).text("supplier", p.Supplier).text("type",

@@ -37,16 +37,19 @@ func EncodeRule(r *pricing.Rule) []byte {
 	}
 	o.text("of", string(r.Of)).texts("on", r.On).raw("ending", encodeEnding(r.Ending))
 	if r.MaxOff != nil {
-		o.raw("maxOff", shapedObject("rule.maxOff").plain("percent", r.MaxOff.Percent).amount("amount", r.MaxOff.Amount).done())
+		o.raw("maxOff", shapedObject("rule.maxOff").plain("percent", r.MaxOff.Percent).
+			amount("amount", r.MaxOff.Amount).done())
 	}
 	if r.Floor != nil {
-		o.raw("floor", shapedObject("rule.floor").amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).truth("cost",
-			r.Floor.Cost).done())
+		o.raw("floor", shapedObject("rule.floor").amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).
+			truth("cost",
+				r.Floor.Cost).done())
 	}
 	o.truth("mayRaise", r.MayRaise)
 	if s := r.Show; s != nil {
-		o.raw("show", shapedObject("show").text("label", s.Label).text("message", s.Message).text("badge", s.Badge).text("image",
-			s.Image).
+		o.raw("show", shapedObject("show").text("label", s.Label).text("message", s.Message).text("badge", s.Badge).
+			text("image",
+				s.Image).
 			text("alt", s.Alt).text("terms", s.Terms).text("as", s.As).done())
 	}
 	if t := r.LiveTags; t != nil {
@@ -76,7 +79,8 @@ func encodeEffect(o *object, e *pricing.Effect) []byte {
 	case pricing.ToLevel:
 		o.raw("level", marshal(e.Level))
 	case pricing.ToDerived:
-		d := shapedObject("derive").text("from", e.Derive.From).text("basis", e.Derive.Basis).plain("percent", &e.Derive.Percent).
+		d := shapedObject("derive").text("from", e.Derive.From).text("basis", e.Derive.Basis).
+			plain("percent", &e.Derive.Percent).
 			amount("min", e.Derive.Min).amount("max", e.Derive.Max)
 		if e.Derive.Counts != "basket" {
 			d.text("counts", e.Derive.Counts)
@@ -164,12 +168,14 @@ func encodeAudience(a *pricing.Audience) []byte {
 func encodeOffer(f *pricing.Offer) []byte {
 	o := shapedObject("offer")
 	list(o, "needs", f.Needs, func(n *pricing.Need) []byte {
-		return shapedObject("offer.needs").text("id", n.ID).raw("where", encodeWhere(&n.Where)).whole("quantity", n.Quantity, 0).text("same",
+		return shapedObject("offer.needs").text("id", n.ID).raw("where", encodeWhere(&n.Where)).
+			whole("quantity", n.Quantity, 0).text("same",
 			n.Same).done()
 	})
 	if s := f.Spend; s != nil {
-		o.raw("spend", shapedObject("offer.spend").raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).truth("every",
-			s.Every).done())
+		o.raw("spend", shapedObject("offer.spend").raw("where", encodeWhere(&s.Where)).amount("amount", &s.Amount).
+			truth("every",
+				s.Every).done())
 	}
 	if a := f.After; a != nil {
 		o.raw("after", shapedObject("offer.after").raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())

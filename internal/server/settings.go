@@ -61,7 +61,8 @@ func (s *Server) registerSettings(api huma.API) {
 
 func (s *Server) saveSettings(ctx context.Context, in *SettingsQuery) (Saved, error) {
 	snap := s.Live.Current()
-	changes, next, err := edited(snap, []EditChange{{Kind: book.Settings, ETag: in.Body.ETag, Doc: (*ItemDoc)(&in.Body.Doc)}})
+	changes, next, err := edited(snap, []EditChange{{Kind: book.Settings, ETag: in.Body.ETag,
+		Doc: (*ItemDoc)(&in.Body.Doc)}})
 	if err != nil {
 		return Saved{}, err
 	}

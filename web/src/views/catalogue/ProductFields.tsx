@@ -129,7 +129,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
           <span className="w-40 shrink-0 text-quiet">Tags</span>
           <CommaBlank
             label="Tags"
-            className="field! min-w-0 flex-1"
+            className="field! min-w-0 flex-1 font-normal!"
             readOnly={!may}
             items={Array.isArray(doc.tags) ? (doc.tags as string[]) : []}
             onChange={(tags) => set("tags", tags.length > 0 ? tags : undefined)}
