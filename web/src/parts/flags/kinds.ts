@@ -42,7 +42,7 @@ export const kindWords: Record<string, KindWords> = {
   },
   "never-wins": { name: "Rules that never take effect", hint: "They fit, and apply to nothing." },
   "matches-nothing": { name: "Rules without goods", hint: "Their selection holds no product." },
-  "never-open": { name: "Rules that never open", hint: "No moment of the next weeks lies in their time." },
+  "never-open": { name: "Rules not open in these weeks", hint: "No moment of the weeks looked at lies in their time." },
   "bundle-dearer": { name: "Sets that save nothing", hint: "Apart, the goods cost no more." },
   "offer-over-stock": { name: "Deals beyond the stock", hint: "They may be had more often than the goods last." },
   "promise-differs": {

@@ -102,20 +102,20 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
         </select>{" "}
         {form.step !== undefined && (
           <>
-            <input
+            <DecimalInput
               aria-label="Step"
               className="blank w-14 text-right"
               aria-invalid={at("step") !== undefined}
               value={form.step}
-              onChange={(e) => change({ step: e.target.value.trim() })}
+              onChange={(v) => change({ step: v.trim() })}
             />{" "}
             moved by{" "}
-            <input
+            <DecimalInput
               aria-label="Shift"
               className="blank w-16 text-right"
               aria-invalid={at("shift") !== undefined}
               value={form.shift ?? ""}
-              onChange={(e) => change({ shift: e.target.value.trim() })}
+              onChange={(v) => change({ shift: v.trim() })}
             />
           </>
         )}

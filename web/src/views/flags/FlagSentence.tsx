@@ -1,9 +1,9 @@
 import { Link } from "react-router";
-import type { Flag, FlagEntry } from "../../api/client";
+import type { Flag, FlagEntry, RuleRow } from "../../api/client";
 import { useRules } from "../../api/rules";
 import { useProgramState } from "../../api/state";
 import { carried, whoAsks } from "../../lib/address";
-import { amount, count, isZero } from "../../lib/format";
+import { amount, count, day, isZero } from "../../lib/format";
 import { useWhoNames } from "../../lib/names";
 import { useViewpoint } from "../../lib/viewpoint";
 
@@ -12,6 +12,12 @@ const lossWords = (left: string | undefined) => {
   const loss = (left ?? "").replace("-", "");
   return isZero(loss) ? `less than ${loss.replace(/0$/, "1")}` : amount(loss);
 };
+
+/** When a rule opens of which the weeks that were looked at hold nothing: later than those, or never. */
+const opensWords = (row: RuleRow | undefined) =>
+  row?.next && (row.state === "opens" || row.state === "closed")
+    ? `later than the weeks looked at, ${day(row.next)}`
+    : "at no moment: its times do not meet";
 
 /** What is wrong, in a sentence that names goods and rules. */
 export function FlagSentence({ entry }: { entry: FlagEntry }) {
@@ -117,7 +123,11 @@ export function FlagSentence({ entry }: { entry: FlagEntry }) {
         </>
       ),
     "matches-nothing": <>{rule(f.rule)} selects no product.</>,
-    "never-open": <>{rule(f.rule)} opens at no moment of these weeks.</>,
+    "never-open": (
+      <>
+        {rule(f.rule)} opens {opensWords(rules?.find((r) => r.rule.code === f.rule))}.
+      </>
+    ),
     doubled: (
       <>
         {list(f.rules)} both take something off {goods}.

@@ -226,3 +226,17 @@ test("all of one cause are lived with in one step, and the list is headed by wha
     expect(asked).toEqual([{ all: "below-cost A/B", reason: "A gift & <more>", until: "2026-12-24" }]),
   );
 });
+
+test("a rule that opens beyond the weeks looked at opens later, not never", async () => {
+  const shut = entry([flag({ kind: "never-open", severity: "warning", rule: "A/B", sku: undefined })], {
+    subject: "never-open A/B",
+    rule: "A/B",
+  });
+  const rules = (part: object) => ({
+    "GET /api/rules": { rules: [{ rule: { code: "A/B", name: "Spring", layer: "sale" }, etag: "1", ...part }] },
+  });
+  view(list([shut]), rules({ state: "opens", next: "2027-04-01T00:00" }));
+  expect(await screen.findByText(/later than the weeks looked at, Thu 1 Apr/)).toBeTruthy();
+  view(list([shut]), rules({ state: "never" }));
+  expect(await screen.findByText(/at no moment: its times do not meet/)).toBeTruthy();
+});
