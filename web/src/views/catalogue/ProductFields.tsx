@@ -122,178 +122,180 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
       </span>
     ));
   return (
-    <div className="grid grid-cols-2 gap-x-8 gap-y-1 max-[1000px]:grid-cols-1">
-      <div className="space-y-1">
-        {textFields.map(([k, label]) => field(k, label))}
-        <span className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Tags</span>
-          <CommaBlank
-            label="Tags"
-            className="field! min-w-0 flex-1 font-normal!"
-            readOnly={!may}
-            items={Array.isArray(doc.tags) ? (doc.tags as string[]) : []}
-            onChange={(tags) => set("tags", tags.length > 0 ? tags : undefined)}
-          />
-        </span>
-        {rows(attrs, "Attribute", (l) => (setAttrs(l), put("attrs", l)), false)}
-        {may && <Add onClick={() => setAttrs([...attrs, { key: "", value: "" }])}>an attribute</Add>}
-        <FieldError>{at("attrs") ?? at("tags")}</FieldError>
-      </div>
-      <div className="space-y-1">
-        {amountFields.map(([k, label]) => field(k, label, true))}
-        <label className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Tax class</span>
-          <select
-            aria-label="Tax class"
-            className="field min-w-0 flex-1"
-            disabled={!may}
-            value={text("taxClass")}
-            onChange={(e) => set("taxClass", e.target.value)}
-          >
-            <option value="">none: no tax</option>
-            {settings?.taxClasses.map((t) => (
-              <option key={t.class} value={t.class}>
-                {t.class}, {t.percent} %
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Sold by the</span>
-          <select
-            aria-label="Sold by the"
-            className="field min-w-0 flex-1"
-            disabled={!may}
-            value={text("unit") || "each"}
-            onChange={(e) => set("unit", e.target.value === "each" ? undefined : e.target.value)}
-          >
-            <option value="each">piece</option>
-            <option value="day">day (hire)</option>
-            <option value="month">month</option>
-          </select>
-        </label>
-        {(text("unit") === "day" || doc.hire !== undefined) && (
-          <fieldset disabled={!may} className="leading-8">
-            <HireHours
-              value={doc.hire as HireTimes | undefined}
-              above="its channel says"
-              error={at("hire")}
-              onChange={(hire) => set("hire", hire)}
+    <div className="@container">
+      <div className="grid grid-cols-2 gap-x-8 gap-y-1 @max-[700px]:grid-cols-1">
+        <div className="space-y-1">
+          {textFields.map(([k, label]) => field(k, label))}
+          <span className="flex items-center gap-2">
+            <span className="w-40 shrink-0 text-quiet">Tags</span>
+            <CommaBlank
+              label="Tags"
+              className="field! min-w-0 flex-1 font-normal!"
+              readOnly={!may}
+              items={Array.isArray(doc.tags) ? (doc.tags as string[]) : []}
+              onChange={(tags) => set("tags", tags.length > 0 ? tags : undefined)}
             />
-          </fieldset>
-        )}
-        <span className="flex items-center gap-2">
-          <span className="w-40 shrink-0 text-quiet">Content</span>
-          <DecimalInput
-            aria-label="Content"
-            className="field w-24 text-right"
-            readOnly={!may}
-            value={content.amount ?? ""}
-            onChange={(v) => set("content", v || content.of ? { ...content, amount: v } : undefined)}
-          />
-          <input
-            aria-label="Content is of"
-            placeholder="kg"
-            className="field w-20"
-            readOnly={!may}
-            value={content.of ?? ""}
-            onChange={(e) =>
-              set("content", e.target.value || content.amount ? { ...content, of: e.target.value } : undefined)
-            }
-          />
-        </span>
-        <FieldError>{at("content")}</FieldError>
-        {field("minOrder", "Least order", true)}
-        {named.map(([k, label]) => (
-          <div key={k} className="space-y-1">
-            {rows(
-              extra[k] ?? [],
-              label,
-              (l) => {
-                setExtra({ ...extra, [k]: l });
-                put(k, l);
-              },
-              true,
-            )}
-            <FieldError>{at(k)}</FieldError>
-          </div>
-        ))}
-        {options.map((o, i) => {
-          const change = (part: Partial<OptionForm>) =>
-            putOptions(options.map((x, n) => (n === i ? { ...x, ...part } : x)));
-          return (
-            <span key={i} className="flex items-center gap-2">
-              <input
-                aria-label={`Option ${i + 1}`}
-                className="field w-40 shrink-0"
-                readOnly={!may}
-                placeholder="Option"
-                value={o.code}
-                onChange={(e) => change({ code: e.target.value })}
-              />
-              <DecimalInput
-                aria-label={`Option ${i + 1}, price`}
-                className="field min-w-0 flex-1 text-right"
-                readOnly={!may}
-                placeholder="adds"
-                value={o.price}
-                onChange={(price) => change({ price })}
-              />
-              <select
-                aria-label={`Option ${i + 1}, part of the price`}
-                className="field"
-                disabled={!may}
-                value={o.part || "options"}
-                onChange={(e) => change({ part: e.target.value === "options" ? "" : e.target.value })}
-              >
-                <option value="options">material</option>
-                <option value="work">work</option>
-              </select>
-              {may && (
-                <Out
-                  label={`Take option ${o.code || i + 1} out`}
-                  onClick={() => putOptions(options.filter((_, n) => n !== i))}
-                />
-              )}
-            </span>
-          );
-        })}
-        <FieldError>{at("options")}</FieldError>
-        {may && (
-          <span className="flex flex-wrap gap-1.5">
-            <Add onClick={() => setOptions([...options, { code: "", price: "", part: "" }])}>an option</Add>
-            {named.map(([k, label]) => (
-              <Add key={k} onClick={() => setExtra({ ...extra, [k]: [...(extra[k] ?? []), { key: "", value: "" }] })}>
-                {label.toLowerCase()}
-              </Add>
-            ))}
           </span>
+          {rows(attrs, "Attribute", (l) => (setAttrs(l), put("attrs", l)), false)}
+          {may && <Add onClick={() => setAttrs([...attrs, { key: "", value: "" }])}>an attribute</Add>}
+          <FieldError>{at("attrs") ?? at("tags")}</FieldError>
+        </div>
+        <div className="space-y-1">
+          {amountFields.map(([k, label]) => field(k, label, true))}
+          <label className="flex items-center gap-2">
+            <span className="w-40 shrink-0 text-quiet">Tax class</span>
+            <select
+              aria-label="Tax class"
+              className="field min-w-0 flex-1"
+              disabled={!may}
+              value={text("taxClass")}
+              onChange={(e) => set("taxClass", e.target.value)}
+            >
+              <option value="">none: no tax</option>
+              {settings?.taxClasses.map((t) => (
+                <option key={t.class} value={t.class}>
+                  {t.class}, {t.percent} %
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="flex items-center gap-2">
+            <span className="w-40 shrink-0 text-quiet">Sold by the</span>
+            <select
+              aria-label="Sold by the"
+              className="field min-w-0 flex-1"
+              disabled={!may}
+              value={text("unit") || "each"}
+              onChange={(e) => set("unit", e.target.value === "each" ? undefined : e.target.value)}
+            >
+              <option value="each">piece</option>
+              <option value="day">day (hire)</option>
+              <option value="month">month</option>
+            </select>
+          </label>
+          {(text("unit") === "day" || doc.hire !== undefined) && (
+            <fieldset disabled={!may} className="leading-8">
+              <HireHours
+                value={doc.hire as HireTimes | undefined}
+                above="its channel says"
+                error={at("hire")}
+                onChange={(hire) => set("hire", hire)}
+              />
+            </fieldset>
+          )}
+          <span className="flex items-center gap-2">
+            <span className="w-40 shrink-0 text-quiet">Content</span>
+            <DecimalInput
+              aria-label="Content"
+              className="field w-24 text-right"
+              readOnly={!may}
+              value={content.amount ?? ""}
+              onChange={(v) => set("content", v || content.of ? { ...content, amount: v } : undefined)}
+            />
+            <input
+              aria-label="Content is of"
+              placeholder="kg"
+              className="field w-20"
+              readOnly={!may}
+              value={content.of ?? ""}
+              onChange={(e) =>
+                set("content", e.target.value || content.amount ? { ...content, of: e.target.value } : undefined)
+              }
+            />
+          </span>
+          <FieldError>{at("content")}</FieldError>
+          {field("minOrder", "Least order", true)}
+          {named.map(([k, label]) => (
+            <div key={k} className="space-y-1">
+              {rows(
+                extra[k] ?? [],
+                label,
+                (l) => {
+                  setExtra({ ...extra, [k]: l });
+                  put(k, l);
+                },
+                true,
+              )}
+              <FieldError>{at(k)}</FieldError>
+            </div>
+          ))}
+          {options.map((o, i) => {
+            const change = (part: Partial<OptionForm>) =>
+              putOptions(options.map((x, n) => (n === i ? { ...x, ...part } : x)));
+            return (
+              <span key={i} className="flex items-center gap-2">
+                <input
+                  aria-label={`Option ${i + 1}`}
+                  className="field w-40 shrink-0"
+                  readOnly={!may}
+                  placeholder="Option"
+                  value={o.code}
+                  onChange={(e) => change({ code: e.target.value })}
+                />
+                <DecimalInput
+                  aria-label={`Option ${i + 1}, price`}
+                  className="field min-w-0 flex-1 text-right"
+                  readOnly={!may}
+                  placeholder="adds"
+                  value={o.price}
+                  onChange={(price) => change({ price })}
+                />
+                <select
+                  aria-label={`Option ${i + 1}, part of the price`}
+                  className="field"
+                  disabled={!may}
+                  value={o.part || "options"}
+                  onChange={(e) => change({ part: e.target.value === "options" ? "" : e.target.value })}
+                >
+                  <option value="options">material</option>
+                  <option value="work">work</option>
+                </select>
+                {may && (
+                  <Out
+                    label={`Take option ${o.code || i + 1} out`}
+                    onClick={() => putOptions(options.filter((_, n) => n !== i))}
+                  />
+                )}
+              </span>
+            );
+          })}
+          <FieldError>{at("options")}</FieldError>
+          {may && (
+            <span className="flex flex-wrap gap-1.5">
+              <Add onClick={() => setOptions([...options, { code: "", price: "", part: "" }])}>an option</Add>
+              {named.map(([k, label]) => (
+                <Add key={k} onClick={() => setExtra({ ...extra, [k]: [...(extra[k] ?? []), { key: "", value: "" }] })}>
+                  {label.toLowerCase()}
+                </Add>
+              ))}
+            </span>
+          )}
+        </div>
+        {Object.keys(doc).some((k) => !known.has(k)) && (
+          <p className="col-span-full text-[13px] text-quiet">
+            It also says{" "}
+            {Object.keys(doc)
+              .filter((k) => !known.has(k))
+              .join(", ")}
+            , which is kept as it is.
+          </p>
         )}
+        {facets &&
+          (
+            [
+              ["category", facets.categories],
+              ["brand", facets.brands],
+              ["supplier", facets.suppliers],
+              ["type", facets.types],
+            ] as const
+          ).map(([k, list]) => (
+            <datalist key={k} id={`facet-${k}`}>
+              {list.slice(0, 300).map((v) => (
+                <option key={v} value={v} />
+              ))}
+            </datalist>
+          ))}
       </div>
-      {Object.keys(doc).some((k) => !known.has(k)) && (
-        <p className="col-span-full text-[13px] text-quiet">
-          It also says{" "}
-          {Object.keys(doc)
-            .filter((k) => !known.has(k))
-            .join(", ")}
-          , which is kept as it is.
-        </p>
-      )}
-      {facets &&
-        (
-          [
-            ["category", facets.categories],
-            ["brand", facets.brands],
-            ["supplier", facets.suppliers],
-            ["type", facets.types],
-          ] as const
-        ).map(([k, list]) => (
-          <datalist key={k} id={`facet-${k}`}>
-            {list.slice(0, 300).map((v) => (
-              <option key={v} value={v} />
-            ))}
-          </datalist>
-        ))}
     </div>
   );
 }

@@ -39,8 +39,9 @@ export function ProductPage() {
   const name = typeof doc.name === "string" ? doc.name : sku;
   const style = typeof doc.style === "string" ? doc.style : "";
   return (
-    <div className="h-full overflow-y-auto">
-      <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_420px] gap-8 px-6 pt-3 pb-12 max-[1100px]:grid-cols-1">
+    <div className="@container h-full overflow-y-auto">
+      {/* By its own width, not the window's: the trail may stand open beside it. */}
+      <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_420px] gap-8 px-6 pt-3 pb-12 @max-[1100px]:grid-cols-1">
         <div>
           <p className="text-quiet">
             <Link className="underline underline-offset-2" to={`/catalogue/products${carried(params)}`}>
