@@ -78,7 +78,7 @@ function Column({ code, name, open, onOpen }: { code: string; name: string; open
       className={`w-[300px] min-w-[118px] rounded-[4px] border px-3.5 py-2 @max-[1000px]:px-2.5 ${open ? "border-2 border-ink bg-sheet" : "border-ink/30"}`}
     >
       <button type="button" className="flex w-full items-baseline text-left" aria-pressed={open} onClick={onOpen}>
-        <span className="text-[16px] font-semibold">{name}</span>
+        <span className="text-[16px] font-semibold">{name}</span>{" "}
         <span className="ml-auto text-[20px] font-semibold" data-testid={`behind-${code}`}>
           {data ? count(data.total) : "…"}
         </span>
