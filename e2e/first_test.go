@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"encoding/json"
+	"strings"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
@@ -39,4 +41,37 @@ func TestFirstDeal(t *testing.T) {
 	h.fill("Name", "Left & unfinished")
 	h.show(p.url + "/stack")
 	h.find("[aria-label='Promotion layer'] [data-testid=unfinished]", "Left & unfinished")
+}
+
+// A rule that says more than a form of one field each can show is renamed, and nothing else of it changes: two attributes
+// of customers, seconds in its window, a tag with a comma. What no control shows is named beside the sentence.
+func TestRenamedAndNothingElse(t *testing.T) {
+	t.Parallel()
+	p := start(t, t.TempDir())
+	c := p.client(t, "maren")
+	rule := func(name string) string {
+		return `{"code":"NORTH-GOLD","layer":"promotion","rank":40,"name":"` + name + `","where":{"category":"Clay"},` +
+			`"window":{"from":"2026-11-27T09:00:30","to":"2026-12-06T18:00:15"},` +
+			`"audience":{"groups":[],"customerAttr":{"region":["north"],"tier":["gold","dry, matte"]}},` +
+			`"effect":{"percentOff":"40"},"liveTags":{"add":["dry, matte"]}}`
+	}
+	p.saves(t, c, rule("North <gold>"))
+	pg := p.openAs(t, "maren", "/stack/rule/NORTH-GOLD")
+	require.Equal(t, "tier", pg.labelled("Attribute of the customer 2").MustProperty("value").Str())
+	require.Equal(t, "09:00:30", pg.labelled("From time").MustProperty("value").Str())
+	pg.says("what no control here shows")
+	pg.typeInto(pg.labelled("Name"), "North, gold & “more”")
+	pg.click("button", "Save the change")
+	pg.find("[data-rule='NORTH-GOLD']", "North, gold")
+	var list struct {
+		Rules []struct{ Rule json.RawMessage }
+	}
+	getJSON(t, c, p.url+"/api/rules", &list)
+	for _, r := range list.Rules {
+		if strings.Contains(string(r.Rule), `"NORTH-GOLD"`) {
+			require.JSONEq(t, rule("North, gold & “more”"), string(r.Rule))
+			return
+		}
+	}
+	require.Fail(t, "the rule is gone")
 }
