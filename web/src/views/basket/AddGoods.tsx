@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import { findQuery } from "../../api/board";
 import { errorText } from "../../lib/format";
@@ -20,6 +20,8 @@ export function AddGoods({ onPut }: { onPut: (sku: string, quantity: number) => 
   const [words, setWords] = useState("");
   const [said, setSaid] = useState("");
   const field = useRef<HTMLInputElement>(null);
+  // Whoever comes to the till begins with the goods.
+  useEffect(() => field.current?.focus(), []);
   const { quantity, name } = read(words);
   // The words come back, unless the next ones are being typed already; chosen, so that typing replaces them.
   const refuse = (why: string) => {
