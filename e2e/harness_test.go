@@ -209,7 +209,7 @@ func (p *program) openFor(t testing.TB, c *http.Client, path string) *page {
 	t.Helper()
 	context, err := browser.Incognito()
 	require.NoError(t, err)
-	tab := context.MustPage("").Timeout(5 * time.Minute)
+	tab := context.MustPage("").Timeout(15 * time.Minute)
 	t.Cleanup(func() { _ = context.Close() })
 	if c != nil {
 		address, err := url.Parse(p.url)
