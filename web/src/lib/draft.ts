@@ -40,15 +40,20 @@ export interface Draft<T, Theirs> {
 
 /**
  * A draft over what is saved. It outlives a reload of the page; saved over another state than it is based on, it is
- * refused, and both states are at hand. Two values are the same where same says so.
+ * refused, and both states are at hand. Two values are the same where same says so; revive makes of what was left what
+ * it would be today.
  */
 export function useDraft<T, Theirs = T>(
   key: string,
   saved: T,
   etag: string,
   same: (a: T, b: T) => boolean = (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  revive: (left: T) => T = (left) => left,
 ): Draft<T, Theirs> {
-  const [left] = useState(() => kept<T>(key));
+  const [left] = useState(() => {
+    const found = kept<T>(key);
+    return found && { ...found, value: revive(found.value) };
+  });
   const [value, set] = useState(left?.value ?? saved);
   const [base, setBase] = useState(left?.etag ?? etag);
   const [restarted, setRestarted] = useState(false);

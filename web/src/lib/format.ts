@@ -33,9 +33,9 @@ const toTheSecond = "yyyy-MM-dd'T'HH:mm:ss";
 /** A wall-clock text as a Date whose local fields read the same, to the minute; only for showing. */
 export const wall = (text: string) => parse(text.slice(0, 16), wallFormat, new Date(2000, 0, 1));
 
-/** The same to the second: what begins or ends within a minute says so. */
+/** The same to the second: what begins or ends within a minute says so. What follows, such as an offset, is not read. */
 const exactly = (text: string) =>
-  text.length > 16 ? parse(text.slice(0, 19), toTheSecond, new Date(2000, 0, 1)) : wall(text);
+  /T\d\d:\d\d:\d\d/.test(text) ? parse(text.slice(0, 19), toTheSecond, new Date(2000, 0, 1)) : wall(text);
 
 /** A Date as a wall-clock text, with its seconds where there are any. */
 export const wallText = (d: Date) => format(d, getSeconds(d) === 0 ? wallFormat : toTheSecond);

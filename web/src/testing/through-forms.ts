@@ -4,7 +4,14 @@ import { newBreak } from "../parts/rule/effect-form";
 import { newNeed } from "../parts/rule/offer-form";
 import type { Pieces, ProductDoc, Rule, SettingsDoc } from "../api/client";
 import { commaList, fromCommaList } from "../lib/comma-list";
-import { readCampaign, readLadder, writeCampaign, writeLadder } from "../views/catalogue/desk/forms";
+import {
+  readCampaign,
+  readKnown,
+  readLadder,
+  writeCampaign,
+  writeKnown,
+  writeLadder,
+} from "../views/catalogue/desk/forms";
 import { pairs, readOptions, unpair, writeOptions } from "../views/catalogue/product-form";
 import { docOf, formOf, type SettingsForm } from "../views/catalogue/settings/form";
 
@@ -153,11 +160,20 @@ export function throughForms(kind: string, doc: never): Through {
     case "ranges":
     case "channels": {
       const piece: Pieces["channels"] = doc;
-      return plain({ ...piece, ...(piece.where && { where: writeSelection(readSelection(piece.where)) }) });
+      const words = piece.limits?.refusedWords;
+      return plain({
+        ...piece,
+        ...(piece.where && { where: writeSelection(readSelection(piece.where)) }),
+        ...(words && { limits: { ...piece.limits, refusedWords: fromCommaList(commaList(words)) } }),
+      });
     }
     case "customers": {
       const piece: Pieces["customers"] = doc;
-      return plain({ ...piece, groups: piece.groups });
+      const rows = readKnown(piece);
+      return plain(
+        { ...piece, ...(rows.length > 0 && writeKnown(rows)) },
+        { at: ["attrs"], doc: { ...piece, ...writeKnown([...rows, ["a new one", "x, y"]]) } },
+      );
     }
     case "products":
       return product(doc);

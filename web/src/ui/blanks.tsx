@@ -1,9 +1,7 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
 import { keepingFocus } from "./focus";
 import { Tip } from "./tip";
-import { TypedInput } from "./typed-input";
-import { readNumber } from "../lib/reading";
-import { inField } from "../lib/writing";
+import { DecimalInput } from "./decimal-input";
 
 /** Controls that read as words of a sentence. */
 
@@ -16,31 +14,19 @@ interface BlankProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChan
   onChange: (value: string) => void;
 }
 
-export const Blank = ({ label, value, bad, onChange, hint, className = "w-20 text-right", ...rest }: BlankProps) => (
-  <Tip text={hint}>
-    {rest.inputMode === "decimal" || rest.inputMode === "numeric" ? (
-      <TypedInput
-        aria-label={label}
-        aria-invalid={bad}
-        className={`blank ${className}`}
-        {...rest}
-        value={value}
-        show={inField}
-        read={readNumber}
-        onChange={onChange}
-      />
-    ) : (
-      <input
-        aria-label={label}
-        aria-invalid={bad}
-        className={`blank ${className}`}
-        {...rest}
-        value={value}
-        onChange={(e) => onChange(e.target.value)}
-      />
-    )}
-  </Tip>
-);
+export function Blank({ label, bad, hint, className = "w-20 text-right", onChange, ...rest }: BlankProps) {
+  const field = { ...rest, "aria-label": label, "aria-invalid": bad, className: `blank ${className}` };
+  const number = rest.inputMode === "decimal" || rest.inputMode === "numeric";
+  return (
+    <Tip text={hint}>
+      {number ? (
+        <DecimalInput {...field} onChange={onChange} />
+      ) : (
+        <input {...field} onChange={(e) => onChange(e.target.value)} />
+      )}
+    </Tip>
+  );
+}
 
 interface ChoiceProps<T extends string> {
   label: string;

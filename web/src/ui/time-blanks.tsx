@@ -35,12 +35,13 @@ const ReadBlank = ({
 const meant = (value: string | null, says: (value: string) => string): Reading =>
   value === null ? null : { value, says: says(value) };
 
-/** A day, as people write it, with a small calendar; a time of day that was written with it is handed on, too. */
+/** A day, as people write it, with a small calendar; where it is timed, a time written with it is handed on, too. */
 export function DayBlank({
   now,
+  timed = false,
   onChange,
   ...props
-}: Props & { now: string; onChange: (date: string, time?: string) => void }) {
+}: Props & { now: string; timed?: boolean; onChange: (date: string, time?: string) => void }) {
   const shown = (date: string) => {
     const d = parse(date, "yyyy-MM-dd", new Date(2000, 0, 1));
     return isValid(d) && date.length === 10 ? day(`${date}T00:00`, now) : date;
@@ -53,7 +54,8 @@ export function DayBlank({
         {...props}
         show={(v) => shown(v)}
         read={(typed) => {
-          const r = readDay(typed, props.value, now);
+          const read = readDay(typed, props.value, now);
+          const r = read?.time && !timed ? null : read;
           return meant(r && `${r.date} ${r.time}`.trim(), (v) => day(v.replace(" ", "T").padEnd(16, "T00:00"), now));
         }}
         onChange={(v) => {

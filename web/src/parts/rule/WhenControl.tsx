@@ -221,6 +221,7 @@ interface DateTimeProps {
 const DateTime = ({ label, date, time, blankDate, blankTime = "0:00", now, bad, onChange }: DateTimeProps) => (
   <>
     <DayBlank
+      timed
       label={`${label} date`}
       placeholder={blankDate}
       bad={bad}

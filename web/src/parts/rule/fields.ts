@@ -38,7 +38,6 @@ const filledList = (list: readonly unknown[], key: string): Part => (list.length
 const some = (o: Part, key: string): Part => (Object.keys(o).length > 0 ? { [key]: o } : {});
 const wholeOr = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : text.trim());
 const yesNo = (b: boolean | undefined): "" | "yes" | "no" => (b === undefined ? "" : b ? "yes" : "no");
-const truth = (v: "" | "yes" | "no", key: string): Part => (v ? { [key]: v === "yes" } : {});
 
 export type How = "effect" | "breaks" | "ladder" | "offer" | "order";
 const howOf = (r: Rule): How =>
@@ -57,6 +56,80 @@ export interface AttrForm {
 
 type Measure = "quantity" | "spend" | "term" | "days" | "attr";
 
+/** A text, of which "" is none. */
+const textField = <
+  const Key extends "name" | "note" | "campaign" | "currency" | "ladder" | "of",
+  const Place extends string,
+>(
+  key: Key,
+  place: Place,
+  words: string,
+  write: (text: string, how: How) => Part = (text) => filled(text, key),
+) =>
+  field({
+    paths: [key],
+    place,
+    words,
+    read: (r) => ({ [key]: r[key] ?? "" }) as Record<Key, string>,
+    write: (f: Record<Key, string> & { how: How }) => write(f[key], f.how),
+  });
+
+/** One of several, of which the first is not said. */
+const choiceField = <
+  const Key extends "status" | "hireMatch" | "then" | "method",
+  const Place extends string,
+  const Choice extends string,
+>(
+  key: Key,
+  place: Place,
+  words: string,
+  choices: readonly [Choice, ...Choice[]],
+  goes: (how: How) => boolean = () => true,
+) =>
+  field({
+    paths: [key],
+    place,
+    words,
+    read: (r) => ({ [key]: choices.find((c: string) => c === r[key]) ?? choices[0] }) as Record<Key, Choice>,
+    write: (f: Record<Key, Choice> & { how: How }): Part =>
+      goes(f.how) && f[key] !== choices[0] ? { [key]: f[key] } : {},
+  });
+
+/** Codes of an audience, any of which is enough. */
+const codesField = <const Key extends "groups" | "customers">(key: Key) =>
+  field({
+    paths: [`audience.${key}`],
+    place: "audience",
+    words: key,
+    read: (r) => ({ [key]: r.audience?.[key] ?? [] }) as Record<Key, string[]>,
+    write: (f: Record<Key, string[]>) => some(filledList(f[key], key), "audience"),
+  });
+
+/** What an audience asks for, or asks not to be, or does not ask. */
+const askedField = <const Key extends "firstOrder" | "signedIn">(key: Key, words: string) =>
+  field({
+    paths: [`audience.${key}`],
+    place: "audience",
+    words,
+    read: (r) => ({ [key]: yesNo(r.audience?.[key]) }) as Record<Key, "" | "yes" | "no">,
+    write: (f: Record<Key, "" | "yes" | "no">) => some(f[key] ? { [key]: f[key] === "yes" } : {}, "audience"),
+  });
+
+/** A span that comes again each week or year. */
+const spanField = <const Key extends "weekly" | "yearly">(key: Key) => {
+  type Held = Record<`${Key}From` | `${Key}To`, string>;
+  return field({
+    paths: [`window.${key}`],
+    place: key,
+    words: `${key} span`,
+    read: (r) => ({ [`${key}From`]: r.window?.[key]?.from ?? "", [`${key}To`]: r.window?.[key]?.to ?? "" }) as Held,
+    write: (f: Held): Part => {
+      const [from, to] = [f[`${key}From`], f[`${key}To`]];
+      return from || to ? { window: { [key]: { from, to } } } : {};
+    },
+  });
+};
+
 export const fields = [
   field({
     paths: ["code"],
@@ -65,20 +138,8 @@ export const fields = [
     read: (r) => ({ code: r.code }),
     write: (f: { code: string }) => ({ code: f.code }),
   }),
-  field({
-    paths: ["name"],
-    place: "name",
-    words: "name",
-    read: (r) => ({ name: r.name ?? "" }),
-    write: (f: { name: string }) => said(f.name, "name"),
-  }),
-  field({
-    paths: ["note"],
-    place: "name",
-    words: "note",
-    read: (r) => ({ note: r.note ?? "" }),
-    write: (f: { note: string }) => said(f.note, "note"),
-  }),
+  textField("name", "name", "name", (text) => said(text, "name")),
+  textField("note", "name", "note", (text) => said(text, "note")),
   field({
     paths: ["layer"],
     place: "rank",
@@ -93,20 +154,8 @@ export const fields = [
     read: (r) => ({ rank: String(r.rank) }),
     write: (f: { rank: string }) => ({ rank: wholeOr(f.rank) }),
   }),
-  field({
-    paths: ["status"],
-    place: "name",
-    words: "state",
-    read: (r): { status: "on" | "off" | "draft" } => ({ status: r.status ?? "on" }),
-    write: (f: { status: string }) => (f.status === "on" ? {} : { status: f.status }),
-  }),
-  field({
-    paths: ["campaign"],
-    place: "campaign",
-    words: "campaign",
-    read: (r) => ({ campaign: r.campaign ?? "" }),
-    write: (f: { campaign: string }) => filled(f.campaign, "campaign"),
-  }),
+  choiceField("status", "name", "state", ["on", "off", "draft"]),
+  textField("campaign", "campaign", "campaign"),
   field({
     paths: ["where"],
     place: "where",
@@ -151,36 +200,10 @@ export const fields = [
     write: (f: { hoursFrom: string; hoursTo: string }) =>
       f.hoursFrom || f.hoursTo ? { window: { hours: [f.hoursFrom.trim(), f.hoursTo.trim()] } } : {},
   }),
-  field({
-    paths: ["window.weekly"],
-    place: "weekly",
-    words: "weekly span",
-    read: (r) => ({ weeklyFrom: r.window?.weekly?.from ?? "", weeklyTo: r.window?.weekly?.to ?? "" }),
-    write: (f: { weeklyFrom: string; weeklyTo: string }) =>
-      f.weeklyFrom || f.weeklyTo ? { window: { weekly: { from: f.weeklyFrom, to: f.weeklyTo } } } : {},
-  }),
-  field({
-    paths: ["window.yearly"],
-    place: "yearly",
-    words: "yearly span",
-    read: (r) => ({ yearlyFrom: r.window?.yearly?.from ?? "", yearlyTo: r.window?.yearly?.to ?? "" }),
-    write: (f: { yearlyFrom: string; yearlyTo: string }) =>
-      f.yearlyFrom || f.yearlyTo ? { window: { yearly: { from: f.yearlyFrom, to: f.yearlyTo } } } : {},
-  }),
-  field({
-    paths: ["audience.groups"],
-    place: "audience",
-    words: "groups",
-    read: (r) => ({ groups: r.audience?.groups ?? [] }),
-    write: (f: { groups: string[] }) => some(filledList(f.groups, "groups"), "audience"),
-  }),
-  field({
-    paths: ["audience.customers"],
-    place: "audience",
-    words: "customers",
-    read: (r) => ({ customers: r.audience?.customers ?? [] }),
-    write: (f: { customers: string[] }) => some(filledList(f.customers, "customers"), "audience"),
-  }),
+  spanField("weekly"),
+  spanField("yearly"),
+  codesField("groups"),
+  codesField("customers"),
   field({
     paths: ["audience.countries"],
     place: "audience",
@@ -207,20 +230,8 @@ export const fields = [
         "audience",
       ),
   }),
-  field({
-    paths: ["audience.firstOrder"],
-    place: "audience",
-    words: "first order",
-    read: (r) => ({ firstOrder: yesNo(r.audience?.firstOrder) }),
-    write: (f: { firstOrder: "" | "yes" | "no" }) => some(truth(f.firstOrder, "firstOrder"), "audience"),
-  }),
-  field({
-    paths: ["audience.signedIn"],
-    place: "audience",
-    words: "signed in",
-    read: (r) => ({ signedIn: yesNo(r.audience?.signedIn) }),
-    write: (f: { signedIn: "" | "yes" | "no" }) => some(truth(f.signedIn, "signedIn"), "audience"),
-  }),
+  askedField("firstOrder", "first order"),
+  askedField("signedIn", "signed in"),
   field({
     paths: ["channels"],
     place: "channels",
@@ -236,27 +247,9 @@ export const fields = [
     write: (f: { minQuantity: string }) =>
       f.minQuantity.trim() === "1" ? {} : { minQuantity: wholeOr(f.minQuantity) },
   }),
-  field({
-    paths: ["currency"],
-    place: "currency",
-    words: "currency",
-    read: (r) => ({ currency: r.currency ?? "" }),
-    write: (f: { currency: string }) => filled(f.currency, "currency"),
-  }),
-  field({
-    paths: ["hireMatch"],
-    place: "from",
-    words: "which hires",
-    read: (r): { hireMatch: "days" | "inside" | "any" } => ({ hireMatch: r.hireMatch ?? "days" }),
-    write: (f: { hireMatch: string }) => (f.hireMatch === "days" ? {} : { hireMatch: f.hireMatch }),
-  }),
-  field({
-    paths: ["then"],
-    place: "then",
-    words: "what it ends",
-    read: (r): { then: "" | "end-layer" | "end-price" } => ({ then: r.then ?? "" }),
-    write: (f: { then: string }) => (f.then ? { then: f.then } : {}),
-  }),
+  textField("currency", "currency", "currency"),
+  choiceField("hireMatch", "from", "which hires", ["days", "inside", "any"]),
+  choiceField("then", "then", "what it ends", ["", "end-layer", "end-price"]),
   field({
     paths: ["effect"],
     place: "effect",
@@ -279,14 +272,7 @@ export const fields = [
         : {};
     },
   }),
-  field({
-    paths: ["method"],
-    place: "method",
-    words: "bracket by bracket or not",
-    read: (r): { method: "whole" | "graduated" } => ({ method: r.method ?? "whole" }),
-    write: (f: { how: How; method: string }) =>
-      f.how === "breaks" && f.method !== "whole" ? { method: f.method } : {},
-  }),
+  choiceField("method", "method", "bracket by bracket or not", ["whole", "graduated"], (how) => how === "breaks"),
   field({
     paths: ["count"],
     place: "count",
@@ -321,13 +307,7 @@ export const fields = [
     write: (f: { how: How; historyDays: string }) =>
       f.how === "breaks" && f.historyDays.trim() ? { historyDays: wholeOr(f.historyDays) } : {},
   }),
-  field({
-    paths: ["ladder"],
-    place: "ladder",
-    words: "ladder",
-    read: (r) => ({ ladder: r.ladder ?? "" }),
-    write: (f: { how: How; ladder: string }) => (f.how === "ladder" ? { ladder: f.ladder } : {}),
-  }),
+  textField("ladder", "ladder", "ladder", (ladder, how) => (how === "ladder" ? { ladder } : {})),
   field({
     paths: ["offer"],
     place: "offer",
@@ -342,13 +322,7 @@ export const fields = [
     read: (r) => ({ order: r.order ? readOrder(r.order) : noOrder }),
     write: (f: { how: How; order: typeof noOrder }) => (f.how === "order" ? { order: writeOrder(f.order) } : {}),
   }),
-  field({
-    paths: ["of"],
-    place: "of",
-    words: "what it is reckoned from",
-    read: (r) => ({ of: r.of ?? "" }),
-    write: (f: { how: How; of: string }) => (shapesPrice(f) ? filled(f.of, "of") : {}),
-  }),
+  textField("of", "of", "what it is reckoned from", (of, how) => (shapesPrice({ how }) ? filled(of, "of") : {})),
   field({
     paths: ["on"],
     place: "on",

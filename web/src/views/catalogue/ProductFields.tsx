@@ -247,8 +247,8 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
                   value={o.part || "options"}
                   onChange={(e) => change({ part: e.target.value === "options" ? "" : e.target.value })}
                 >
-                  <option value="options">material</option>
-                  <option value="work">work</option>
+                  <option value="options">as an option</option>
+                  <option value="work">as work</option>
                 </select>
                 {may && (
                   <Out

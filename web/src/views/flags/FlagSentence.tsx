@@ -14,9 +14,9 @@ const lossWords = (left: string | undefined) => {
 };
 
 /** When a rule opens of which the weeks that were looked at hold nothing: later than those, or never. */
-const opensWords = (row: RuleRow | undefined) =>
+const opensWords = (row: RuleRow | undefined, now: string | undefined) =>
   row?.next && (row.state === "opens" || row.state === "closed")
-    ? `later than the weeks looked at, ${day(row.next)}`
+    ? `later than the weeks looked at, ${day(row.next, now)}`
     : "at no moment: its times do not meet";
 
 /** What is wrong, in a sentence that names goods and rules. */
@@ -125,7 +125,12 @@ export function FlagSentence({ entry }: { entry: FlagEntry }) {
     "matches-nothing": <>{rule(f.rule)} selects no product.</>,
     "never-open": (
       <>
-        {rule(f.rule)} opens {opensWords(rules?.find((r) => r.rule.code === f.rule))}.
+        {rule(f.rule)} opens{" "}
+        {opensWords(
+          rules?.find((r) => r.rule.code === f.rule),
+          state?.now,
+        )}
+        .
       </>
     ),
     doubled: (

@@ -4,16 +4,16 @@ import { Add, Blank, Out } from "../../../ui/blanks";
 import { PickMany } from "../../../ui/pick-many";
 import { FieldError } from "../../../ui/states";
 import { AgreedPrices } from "./AgreedPrices";
+import { readKnown, writeKnown } from "./forms";
 import type { FormProps } from "./ItemDesk";
 
 /** A customer: groups, what else is known, and the agreed prices. */
 export function CustomerForm({ doc, set, errorAt, saved }: FormProps<"customers">) {
   const { data: groups } = useItems("groups");
-  const [rows, setRows] = useState(() => Object.entries(doc.attrs ?? {}));
+  const [rows, setRows] = useState(() => readKnown(doc));
   const write = (next: [string, string][]) => {
     setRows(next);
-    const attrs = Object.fromEntries(next.filter(([k]) => k.trim() !== "").map(([k, v]) => [k.trim(), v]));
-    set({ attrs: Object.keys(attrs).length > 0 ? attrs : undefined });
+    set(writeKnown(next));
   };
   const at = (i: number, row: [string, string]) => write(rows.map((r, k) => (k === i ? row : r)));
   return (

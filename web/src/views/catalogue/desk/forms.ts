@@ -13,6 +13,14 @@ export const writeCampaign = (form: Form) => {
   return { window, audience, channels, status };
 };
 
+/** What is known of a customer, as rows: the one that is written now may be without a name. */
+export const readKnown = (doc: Partial<Pieces["customers"]>): [string, string][] => Object.entries(doc.attrs ?? {});
+
+export const writeKnown = (rows: [string, string][]) => {
+  const named = rows.filter(([name]) => name.trim() !== "");
+  return { attrs: named.length > 0 ? Object.fromEntries(named) : undefined };
+};
+
 export const readLadder = (doc: Partial<Pieces["ladders"]> & { code: string }): Form => asRule(doc);
 
 export const writeLadder = (form: Form) => {

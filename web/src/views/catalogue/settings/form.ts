@@ -54,7 +54,8 @@ export function docOf({ doc, rates, classes, guards }: SettingsForm): SettingsDo
       "guards",
       guards.map(({ guard, selection }) => {
         const where = writeSelection(selection);
-        return { ...guard, where: where ?? { any: [] } };
+        // Goods that nobody chose yet are not "none": the core says that they are missing.
+        return { ...guard, ...(where && { where }) } as Guard & { where: Where };
       }),
     ),
     ...filled(

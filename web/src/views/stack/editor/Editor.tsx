@@ -43,7 +43,9 @@ interface Props {
 
 /** A rule as a sentence with controls; beside it what it would do to the whole catalogue, while it is written. */
 export function Editor({ draftKey, start, etag, saved, codes, copied = false }: Props) {
-  const draft = useDraft<Form, Rule>(draftKey, start, etag, (a, b) => same(writeForm(a), writeForm(b)));
+  // What an earlier program left lacks what has come to a rule's form since.
+  const revive = (left: Form): Form => ({ ...start, ...left });
+  const draft = useDraft<Form, Rule>(draftKey, start, etag, (a, b) => same(writeForm(a), writeForm(b)), revive);
   const form = draft.value;
   const { theirs, dirty } = draft;
   const may = useMay("manager");
