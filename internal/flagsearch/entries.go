@@ -382,10 +382,18 @@ func Counts(snap *book.Snapshot, found Found, seen map[string]Acknowledgement) (
 	return errors, others
 }
 
-// Together are the subjects of one trouble that nobody has acknowledged; its name is the key of a group by cause.
-func Together(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, trouble string) (subjects []string) {
-	for _, e := range found.all(snap) {
-		if _, acknowledged := seen[e.Subject]; !acknowledged && e.trouble() == trouble {
+// Together are the subjects of one trouble that a filter lets through; its name is the key of a group by cause.
+func Together(snap *book.Snapshot, found Found, seen map[string]Acknowledgement, f Filter,
+	trouble string) (subjects []string) {
+	for _, known := range found.all(snap) {
+		if known.trouble() != trouble {
+			continue
+		}
+		e := *known
+		if a, is := seen[e.Subject]; is {
+			e.Acknowledged = &a
+		}
+		if f.wants(snap, &e) {
 			subjects = append(subjects, e.Subject)
 		}
 	}

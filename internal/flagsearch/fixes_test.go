@@ -132,7 +132,13 @@ func TestListIsNarrowedAndGrouped(t *testing.T) {
 	grave := map[string]int{}
 	for _, g := range troubles {
 		grave[g.Severity]++
-		require.Len(t, flagsearch.Together(snap, found, nil, g.Key), g.Count)
+		require.Len(t, flagsearch.Together(snap, found, nil, flagsearch.Filter{}, g.Key), g.Count)
+	}
+	// What a list is narrowed to is all that its groups hold.
+	_, narrowed := count(flagsearch.Filter{Channel: "kilnfair", Text: "mould"}, true)
+	require.NotEmpty(t, narrowed)
+	for _, g := range narrowed {
+		require.Len(t, flagsearch.Together(snap, found, nil, flagsearch.Filter{Channel: "kilnfair", Text: "mould"}, g.Key), g.Count)
 	}
 	require.Equal(t, []int{grave["error"], grave["warning"]}, []int{errors, others})
 	fewer, less := flagsearch.Counts(snap, found, seen)

@@ -83,10 +83,22 @@ type FlagHistory struct {
 
 // AcknowledgeForm is that somebody lives with a flag for a while.
 type AcknowledgeForm struct {
-	Subject string `json:"subject,omitempty" maxLength:"4000" doc:"of one flag"`
-	All     string `json:"all,omitempty" maxLength:"4000" doc:"instead of a subject: the key of a group by cause, all of whose flags are meant"`
-	Reason  string `json:"reason" maxLength:"500"`
-	Until   string `json:"until" doc:"the last day, as 2026-12-24"`
+	Subject string     `json:"subject,omitempty" maxLength:"4000" doc:"of one flag"`
+	All     *FlagsSeen `json:"all,omitempty" doc:"instead of a subject: a group by cause, as somebody saw it"`
+	Reason  string     `json:"reason" maxLength:"500"`
+	Until   string     `json:"until" doc:"the last day, as 2026-12-24"`
+}
+
+// FlagsSeen is a group of a list by cause, with what the list was narrowed to and how many flags the group held then.
+type FlagsSeen struct {
+	Key      string `json:"key" maxLength:"4000"`
+	Count    int    `json:"count"`
+	Severity string `json:"severity,omitempty"`
+	Channel  string `json:"channel,omitempty"`
+	Layer    string `json:"layer,omitempty"`
+	Campaign string `json:"campaign,omitempty"`
+	Category string `json:"category,omitempty"`
+	Text     string `json:"q,omitempty"`
 }
 
 // Shut is what keeps a rule from taking effect, wherever and whenever it fits.
@@ -359,13 +371,18 @@ func (s *Server) acknowledge(ctx context.Context, in *struct{ Body AcknowledgeFo
 		return invalid("until", "At most a year from now.")
 	}
 	subjects := []string{f.Subject}
-	if f.All != "" {
+	if all := f.All; all != nil {
 		seen, err := s.acknowledged(ctx)
 		if err != nil {
 			return err
 		}
-		if subjects = flagsearch.Together(snap, s.flags.Of(snap), seen, f.All); len(subjects) == 0 {
+		subjects = flagsearch.Together(snap, s.flags.Of(snap), seen, flagsearch.Filter{Severity: all.Severity,
+			Channel: all.Channel, Layer: all.Layer, Campaign: all.Campaign, Category: all.Category, Text: all.Text}, all.Key)
+		switch n := len(subjects); {
+		case n == 0:
 			return huma.Error404NotFound("None of these flags is raised any more.")
+		case n != all.Count: // nobody lives with what they did not see
+			return huma.Error409Conflict(fmt.Sprintf("There are %d of them by now, and %d were shown: look again.", n, all.Count))
 		}
 	}
 	flag, err := s.flagOf(snap, &SubjectQuery{Subject: subjects[0]})

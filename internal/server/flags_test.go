@@ -76,13 +76,17 @@ func TestFlagsAddUp(t *testing.T) {
 
 	// All of it is lived with in one step, and brought back one by one.
 	all := list.Groups[0]
-	a.do("POST", "/api/flags/acknowledge", object{"all": all.Key, "reason": "A gift & <more>", "until": "2026-12-24"},
-		http.StatusNoContent, nil)
+	a.do("POST", "/api/flags/acknowledge", object{"all": object{"key": all.Key, "count": all.Count + 1},
+		"reason": "A gift & <more>", "until": "2026-12-24"}, http.StatusConflict, nil)
+	a.do("POST", "/api/flags/acknowledge", object{"all": object{"key": all.Key, "count": all.Count, "q": "nothing"},
+		"reason": "A gift & <more>", "until": "2026-12-24"}, http.StatusNotFound, nil)
+	a.do("POST", "/api/flags/acknowledge", object{"all": object{"key": all.Key, "count": all.Count},
+		"reason": "A gift & <more>", "until": "2026-12-24"}, http.StatusNoContent, nil)
 	settled("/api/flags?by=cause&acknowledged=true")
 	require.Len(t, list.Groups, 1)
 	require.Equal(t, all.Count, list.Groups[0].Count)
-	a.do("POST", "/api/flags/acknowledge", object{"all": all.Key, "reason": "again", "until": "2026-12-24"},
-		http.StatusNotFound, nil)
+	a.do("POST", "/api/flags/acknowledge", object{"all": object{"key": all.Key, "count": all.Count},
+		"reason": "again", "until": "2026-12-24"}, http.StatusNotFound, nil)
 	for _, e := range list.Groups[0].Entries {
 		a.do("DELETE", "/api/flags/acknowledge?subject="+url.QueryEscape(e.Subject), nil, http.StatusNoContent, nil)
 	}

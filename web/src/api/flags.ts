@@ -1,6 +1,6 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
-import { api, take, type Rule } from "./client";
+import { api, take, type Rule, type Schema } from "./client";
 import { useSave } from "./saving";
 import { viewpointQuery, type Viewpoint } from "./viewpoint";
 import type { EditChange, FlagGroup } from "./client";
@@ -80,7 +80,7 @@ export function useAcknowledge() {
     mutationFn: (
       a:
         | { subject: string; reason: string; until: string }
-        | { all: string; reason: string; until: string }
+        | { all: Schema["FlagsSeen"]; reason: string; until: string }
         | { back: string },
     ) =>
       "back" in a

@@ -1977,8 +1977,8 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AcknowledgeForm: {
-            /** @description instead of a subject: the key of a group by cause, all of whose flags are meant */
-            all?: string;
+            /** @description instead of a subject: a group by cause, as somebody saw it */
+            all?: components["schemas"]["FlagsSeen"];
             reason: string;
             /** @description of one flag */
             subject?: string;
@@ -3539,6 +3539,17 @@ export interface components {
             others: number;
             /** @description a newer version is being looked at */
             searching: boolean;
+        };
+        FlagsSeen: {
+            campaign?: string;
+            category?: string;
+            channel?: string;
+            /** Format: int64 */
+            count: number;
+            key: string;
+            layer?: string;
+            q?: string;
+            severity?: string;
         };
         FlagsearchAcknowledgement: {
             /** Format: date-time */

@@ -107,6 +107,18 @@ function headed(groups: FlagGroup[], narrowed: boolean): string {
   return `${counted(n, "trouble")}${narrowed ? " of these" : ""}, ${counted(all, "flag")}`;
 }
 
+/** A group as it stands in the list: what the list is narrowed to is not more than what is lived with. */
+const seenIn = ({ key, count }: FlagGroup, f: FlagFilter) => ({
+  key,
+  count,
+  severity: f.severity,
+  channel: f.in,
+  layer: f.layer,
+  campaign: f.campaign,
+  category: f.category,
+  q: f.q,
+});
+
 /** Flags that belong together: of one kind, or of one cause, which is one line until it is opened. */
 function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
   const byCause = filter.by === "cause";
@@ -161,7 +173,7 @@ function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
           )}
         </div>
       )}
-      {living && <LiveWith what={{ all: group.key }} onDone={() => setLiving(false)} />}
+      {living && <LiveWith what={{ all: seenIn(group, filter) }} onDone={() => setLiving(false)} />}
       {open && (
         <ul className={byCause && !alone ? "border-t pl-5" : ""}>
           {entries.map((e) => (

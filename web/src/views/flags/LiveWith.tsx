@@ -1,6 +1,6 @@
 import { addDays, format } from "date-fns";
 import { useState } from "react";
-import { Problem } from "../../api/client";
+import { Problem, type Schema } from "../../api/client";
 import { useAcknowledge } from "../../api/flags";
 import { useProgramState } from "../../api/state";
 import { errorText, wall } from "../../lib/format";
@@ -11,7 +11,13 @@ import { FieldError } from "../../ui/states";
 import { useFailed } from "../../ui/toasts";
 
 /** Somebody lives with a flag, or with all of one cause, for a reason and until a day, after which they return. */
-export function LiveWith({ what, onDone }: { what: { subject: string } | { all: string }; onDone: () => void }) {
+export function LiveWith({
+  what,
+  onDone,
+}: {
+  what: { subject: string } | { all: Schema["FlagsSeen"] };
+  onDone: () => void;
+}) {
   const { data: state } = useProgramState();
   const now = state?.now ?? "";
   const [reason, setReason] = useState("");
