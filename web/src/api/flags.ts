@@ -67,10 +67,12 @@ export const useFlagHistory = (subject: string, ask: boolean) =>
     enabled: ask,
   });
 
-/** Applies a fix, in one step that can be undone in one. */
-export const useFix = () =>
-  useSave((fix: { title: string; changes: EditChange[] }, seen) =>
-    take(api.POST("/api/edit", { params: { header: seen }, body: { changes: fix.changes, summary: fix.title } })),
+/** Applies a fix, in one step that can be undone in one; done is called at once. */
+export const useFix = (done?: () => void) =>
+  useSave(
+    (fix: { title: string; changes: EditChange[] }, seen) =>
+      take(api.POST("/api/edit", { params: { header: seen }, body: { changes: fix.changes, summary: fix.title } })),
+    done,
   );
 
 /** Lives with a flag for a while, or brings it back. */

@@ -13,7 +13,7 @@ import { FieldError } from "../../ui/states";
 import { useFailed } from "../../ui/toasts";
 
 /** The edits that may clear a flag, each with what it would do, applied in one step. */
-export function Fixes({ entry }: { entry: FlagEntry }) {
+export function Fixes({ entry, onMended }: { entry: FlagEntry; onMended: () => void }) {
   const { params } = useViewpoint();
   const channel = entry.flags[0]?.channel ?? "";
   const { data, error } = useFixes(entry.subject, channel, true);
@@ -28,7 +28,13 @@ export function Fixes({ entry }: { entry: FlagEntry }) {
       )}
       <ul>
         {data.fixes.map((fix, i) => (
-          <Fix key={fix.title} fix={fix} open={i === chosen} onOpen={() => setChosen(i === chosen ? -1 : i)} />
+          <Fix
+            key={fix.title}
+            fix={fix}
+            open={i === chosen}
+            onOpen={() => setChosen(i === chosen ? -1 : i)}
+            onMended={onMended}
+          />
         ))}
       </ul>
       {rule ? (
@@ -59,10 +65,18 @@ const Rule = ({ code, params }: { code: string; params: URLSearchParams }) => (
   </Link>
 );
 
-function Fix({ fix, open, onOpen }: { fix: FlagFix; open: boolean; onOpen: () => void }) {
+interface FixProps {
+  fix: FlagFix;
+  open: boolean;
+  onOpen: () => void;
+  /** It was done, and clears the flag. */
+  onMended: () => void;
+}
+
+function Fix({ fix, open, onOpen, onMended }: FixProps) {
   const may = useMay("manager");
   const fail = useFailed();
-  const apply = useFix();
+  const apply = useFix(() => fix.clears && onMended());
   const effect = useEditImpact(open ? fix.changes : null);
   return (
     <li className="border-b border-dotted py-1.5 last:border-0" data-fix={fix.title}>

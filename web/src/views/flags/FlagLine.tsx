@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Flag, FlagEntry } from "../../api/client";
+import type { Flag, FlagEntry, Schema } from "../../api/client";
 import { useFlagHistory } from "../../api/flags";
 import { useMay } from "../../api/session";
 import { useProgramState } from "../../api/state";
@@ -16,17 +16,23 @@ import { LiveWith } from "./LiveWith";
 
 const shownChannels = 3;
 
+/** Which version of the book a list of flags is of, and whether a newer one is being looked at. */
+export type Looked = Pick<Schema["FlagList"], "version" | "searching">;
+
 /** One flag: what is wrong, where it shows, and what can be done about it. */
-export function FlagLine({ entry }: { entry: FlagEntry }) {
+export function FlagLine({ entry, looked }: { entry: FlagEntry; looked: Looked }) {
   const { params } = useViewpoint();
   const { data: state } = useProgramState();
   const who = useWhoNames();
   const may = useMay("manager");
   const [open, setOpen] = useState<"" | "fixes" | "live-with" | "why-not" | "history">("");
   const [all, setAll] = useState(false);
+  // What was mended is gone at once; should it still be there once the new book was looked at, it stands here again.
+  const [mendedAt, setMendedAt] = useState<number | null>(null);
   const toggle = (part: typeof open) => () => setOpen((old) => (old === part ? "" : part));
   const channel = (code: string | undefined) => state?.channels.find((c) => c.code === code)?.name;
   const shown = all ? entry.flags : entry.flags.slice(0, shownChannels);
+  if (mendedAt !== null && (looked.searching || looked.version <= mendedAt)) return null;
   return (
     <li className="border-b py-2.5" data-flag={entry.kind} data-sku={entry.sku} data-subject={entry.subject}>
       <div className="flex items-baseline gap-4">
@@ -89,7 +95,7 @@ export function FlagLine({ entry }: { entry: FlagEntry }) {
           Since when?
         </Button>
       </p>
-      {open === "fixes" && <Fixes entry={entry} />}
+      {open === "fixes" && <Fixes entry={entry} onMended={() => setMendedAt(looked.version)} />}
       {open === "live-with" && <LiveWith what={{ subject: entry.subject }} onDone={() => setOpen("")} />}
       {open === "history" && <History subject={entry.subject} />}
       {open === "why-not" && entry.rule && <WhyNot code={entry.rule} onClose={() => setOpen("")} />}

@@ -167,6 +167,8 @@ test("what would mend it is told with what it does to the flags, and done in one
   expect(fixes.textContent).toContain("clears it and 2 more, raises 1 other");
   await user.click(within(fixes).getByRole("button", { name: /^Do it/ }));
   await screen.findByText("Done");
+  // It is off the list before the new book was looked at.
+  expect(screen.queryByRole("button", { name: "Mend it" })).toBeNull();
 });
 
 test("no trouble is said, but not while it is still looked for", async () => {

@@ -11,7 +11,7 @@ import { Button } from "../../ui/button";
 import { useOneTabStop } from "../../ui/one-stop";
 import { Empty, Failed } from "../../ui/states";
 import { FlagFilters } from "./FlagFilters";
-import { FlagLine } from "./FlagLine";
+import { FlagLine, type Looked } from "./FlagLine";
 import { LiveWith } from "./LiveWith";
 import { kindName, kindWords, severityColour } from "../../parts/flags/kinds";
 
@@ -91,7 +91,7 @@ export function Flags() {
             </Empty>
           )}
           {data.groups.map((g) => (
-            <Group key={g.key} group={g} filter={filter} />
+            <Group key={g.key} group={g} filter={filter} looked={data} />
           ))}
         </div>
       </div>
@@ -120,7 +120,7 @@ const seenIn = ({ key, count }: FlagGroup, f: FlagFilter) => ({
 });
 
 /** Flags that belong together: of one kind, or of one cause, which is one line until it is opened. */
-function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
+function Group({ group, filter, looked }: { group: FlagGroup; filter: FlagFilter; looked: Looked }) {
   const byCause = filter.by === "cause";
   const [opened, setOpened] = useState(false);
   const [living, setLiving] = useState(false);
@@ -177,7 +177,7 @@ function Group({ group, filter }: { group: FlagGroup; filter: FlagFilter }) {
       {open && (
         <ul className={byCause && !alone ? "border-t pl-5" : ""}>
           {entries.map((e) => (
-            <FlagLine key={e.subject} entry={e} />
+            <FlagLine key={e.subject} entry={e} looked={looked} />
           ))}
         </ul>
       )}
