@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
 )
 
 // What mends a flag is done in one step, and undone in one: the flag goes and returns.
@@ -12,6 +13,7 @@ func TestFlagsAreMendedAndUndone(t *testing.T) {
 	t.Parallel()
 	p := start(t, t.TempDir())
 	pg := p.open(t, "/flags")
+	client := p.client(t, "maren")
 	for _, c := range []struct{ kind, of, fix string }{
 		{"below-cost", `[data-sku="SET-OXIDE"]`, "^Leave Oxide sampler"},
 		{"never-wins", "", "^Let “Trade potteries, kilns” come before"},
@@ -36,6 +38,16 @@ func TestFlagsAreMendedAndUndone(t *testing.T) {
 			return err == nil && left.Value.Bool()
 		}
 		pg.eventually(c.kind+" is cleared", gone)
+		// It is off the list at once; that it was cleared is known once the new book was looked at.
+		var list struct {
+			Version   int64
+			Searching bool
+		}
+		pg.eventually("the new book was looked at", func() bool {
+			getJSON(t, client, p.url+"/api/flags", &list)
+			return !list.Searching && list.Version == p.version(t)
+		})
+		require.True(t, gone())
 		pg.click("button", "^Undo$")
 		pg.eventually(c.kind+" returns", func() bool { return !gone() })
 	}
