@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { screen } from "@testing-library/react";
+import { renderHook, screen } from "@testing-library/react";
 import { useState } from "react";
 import { expect, test } from "vitest";
 import { Problem } from "../api/client";
@@ -115,4 +115,12 @@ test("what another program left under the same key is not taken for a draft", ()
   page(<Form saved={{ name: "quay" }} />);
   expect(field().value).toBe("quay");
   expect(state()).toBe("over 1");
+});
+
+test("what an earlier program left is made what it would be today", () => {
+  sessionStorage.setItem("old", JSON.stringify({ etag: "1", value: { name: "left" } }));
+  const start = { name: "", attrs: [] as string[] };
+  const { result } = renderHook(() => useDraft("old", start, "1", undefined, (left) => ({ ...start, ...left })));
+  expect(result.current.value).toEqual({ name: "left", attrs: [] });
+  expect(result.current.found).toBe(true);
 });

@@ -240,7 +240,7 @@ function CodesPart({ offer, change, err, bad, errors }: PartProps & { errors: st
       <Blank
         label="Uses of a code"
         inputMode="numeric"
-        className="w-14 text-center"
+        className="w-24 text-center"
         placeholder="any number"
         bad={bad("codes.uses")}
         value={codes.uses}
@@ -250,7 +250,7 @@ function CodesPart({ offer, change, err, bad, errors }: PartProps & { errors: st
       <Blank
         label="Uses of a code by a customer"
         inputMode="numeric"
-        className="w-14 text-center"
+        className="w-24 text-center"
         placeholder="any number"
         bad={bad("codes.usesPerCustomer")}
         value={codes.usesPerCustomer}

@@ -215,7 +215,7 @@ export function Editor({ draftKey, start, etag, saved, codes, copied = false }: 
             <FieldError>{errors.get("other")}</FieldError>
           </div>
         </div>
-        <div className="flex shrink-0 items-center gap-2 border-t bg-paper px-6 py-2">
+        <div className="flex shrink-0 flex-wrap items-center gap-2 border-t bg-paper px-6 py-2">
           <Button look="ink" type="submit" disabled={save.isPending || !may}>
             {isNew ? "Save the rule" : "Save the change"}
           </Button>
