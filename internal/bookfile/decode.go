@@ -108,6 +108,7 @@ func (n *node) settings() pricing.Settings {
 	s.PricesIncludeTax = n.may("pricesIncludeTax").truth(true)
 	s.TaxRates = n.may("taxRates").amounts()
 	s.ShippingTaxClass = n.may("shippingTaxClass").text()
+	s.Countries = n.may("countries").countries(s.TaxRates)
 	if l := n.may("layers"); l != nil {
 		s.Layers = l.layers()
 	}
@@ -135,6 +136,36 @@ func (n *node) settings() pricing.Settings {
 		s.Rates[r.key] = rate
 	}
 	return s
+}
+
+var countryPattern = regexp.MustCompile(`^[A-Z]{2}$`)
+
+// countries are tax rates of single countries, for classes that the book has a rate of.
+func (n *node) countries(rates map[string]money.Rat) map[string]pricing.Country {
+	var all map[string]pricing.Country
+	for _, e := range n.entries() {
+		if !countryPattern.MatchString(e.key) {
+			e.fail("must be known by two capital letters, such as \"DE\"")
+		}
+		if e.shaped("country") == nil {
+			continue
+		}
+		if all == nil {
+			all = map[string]pricing.Country{}
+		}
+		own := e.need("taxRates")
+		for _, class := range own.entries() {
+			if _, rated := rates[class.key]; !rated {
+				class.fail("this tax class has no rate in settings.taxRates")
+			}
+		}
+		c := pricing.Country{TaxRates: own.amounts()}
+		if c.TaxRates == nil {
+			c.TaxRates = map[string]money.Rat{}
+		}
+		all[e.key] = c
+	}
+	return all
 }
 
 func (n *node) currency() string {
@@ -279,6 +310,7 @@ func (n *node) channel() (c pricing.Channel) {
 		excluded := t.oneOf("included", "included", "excluded") == "excluded"
 		c.TaxExcluded = &excluded
 	}
+	c.KeepsNet = n.may("keeps").oneOf("price", "price", "net") == "net"
 	c.Ending = n.may("ending").ending()
 	if n.has("where") {
 		c.Where = n.where("where", false)
@@ -302,6 +334,7 @@ func (n *node) channel() (c pricing.Channel) {
 			MinRating: l.may("minRating").numberPtr(), LeadHours: l.may("leadHours").numberPtr(),
 			RefusedWords: l.may("refusedWords").texts()}
 	}
+	c.Language = n.may("language").text()
 	return c
 }
 
@@ -329,12 +362,7 @@ func (n *node) product() (p pricing.Product) {
 	p.List, p.Cost, p.RRP, p.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(),
 		n.may("map").amountPtr()
 	p.Costs, p.Levels = n.may("costs").amounts(), n.may("levels").amounts()
-	for _, e := range n.may("listIn").entries() {
-		if _, known := money.Digits(e.key); !known {
-			e.fail("is not a currency of ISO 4217")
-		}
-	}
-	p.ListIn = n.may("listIn").amounts()
+	p.ListIn = n.may("listIn").amountsIn()
 	p.Style, p.Category, p.Brand = n.may("style").text(), n.may("category").text(), n.may("brand").text()
 	p.Supplier, p.Type, p.GTIN, p.TaxClass = n.may("supplier").text(), n.may("type").text(), n.may("gtin").text(),
 		n.may("taxClass").text()
@@ -370,7 +398,43 @@ func (n *node) product() (p pricing.Product) {
 		}
 		p.Options = append(p.Options, option)
 	}
+	for _, l := range n.may("later").items() {
+		if f, ok := l.figures(); ok {
+			if i := len(p.Later) - 1; i >= 0 && f.From <= p.Later[i].From {
+				l.child("from").fail("must be above the from before it")
+			}
+			p.Later = append(p.Later, f)
+		}
+	}
+	p.OnRequest = n.may("onRequest").truth(false)
 	return p
+}
+
+// amountsIn are amounts by currency.
+func (n *node) amountsIn() map[string]money.Rat {
+	for _, e := range n.entries() {
+		if _, known := money.Digits(e.key); !known {
+			e.fail("is not a currency of ISO 4217")
+		}
+	}
+	return n.amounts()
+}
+
+// figures are those of a product from a moment on; false where they have no moment.
+func (n *node) figures() (f pricing.Figures, ok bool) {
+	if n.shaped("figures") == nil {
+		return f, false
+	}
+	if m := n.need("from"); m != nil {
+		f.From, ok = m.moment()
+	}
+	f.List, f.Cost, f.RRP, f.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(),
+		n.may("map").amountPtr()
+	f.Costs, f.Levels, f.ListIn = n.may("costs").amounts(), n.may("levels").amounts(), n.may("listIn").amountsIn()
+	if f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && f.Costs == nil && f.Levels == nil && f.ListIn == nil {
+		n.fail("must have at least one figure, such as a list price")
+	}
+	return f, ok
 }
 
 func (n *node) attr() pricing.Attr {

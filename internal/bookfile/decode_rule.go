@@ -272,13 +272,21 @@ func (n *node) floor() *pricing.Floor {
 	if m == nil {
 		return nil
 	}
-	f := &pricing.Floor{Amount: n.may("amount").amountPtr(), Cost: n.may("cost").truth(false)}
+	f := &pricing.Floor{Amount: n.may("amount").amountPtr(), Cost: n.may("cost").truth(false), Level: n.may("level").word(),
+		WithFee: n.may("withFee").truth(false)}
 	if g := n.may("margin"); g != nil {
 		margin := g.marginPercent()
 		f.Margin = &margin
 	}
-	if len(m) != 1 || n.has("cost") && !f.Cost {
-		n.fail("must be one of {\"amount\": \"5\"}, {\"margin\": \"10\"} and {\"cost\": true}")
+	named := len(m)
+	if n.has("withFee") {
+		named--
+	}
+	if named != 1 || n.has("cost") && !f.Cost {
+		n.fail("must be one of {\"amount\": \"5\"}, {\"margin\": \"10\"}, {\"cost\": true} and {\"level\": \"LEAST\"}")
+	}
+	if f.WithFee && f.Margin == nil && !f.Cost {
+		n.child("withFee").fail("can only stand beside a margin or the cost")
 	}
 	return f
 }

@@ -210,6 +210,13 @@ func EncodeSettings(s *pricing.Settings) []byte {
 		o.raw("pricesIncludeTax", []byte("false"))
 	}
 	o.amounts("taxRates", s.TaxRates, money.Rat.String).text("shippingTaxClass", s.ShippingTaxClass)
+	if s.Countries != nil {
+		all := newObject()
+		for _, code := range sortedKeys(s.Countries) {
+			all.raw(code, shapedObject("country").amounts("taxRates", s.Countries[code].TaxRates, money.Rat.String).done())
+		}
+		o.raw("countries", all.done())
+	}
 	if !slices.Equal(s.Layers, pricing.DefaultLayers()) {
 		list(o, "layers", s.Layers, func(l *pricing.LayerSetting) []byte {
 			e := shapedObject("layerSetting").text("layer", l.Layer.String()).text("mode", string(l.Mode))
@@ -291,6 +298,9 @@ func EncodeChannel(c *pricing.Channel) []byte {
 	if c.TaxExcluded != nil {
 		o.text("tax", map[bool]string{true: "excluded", false: "included"}[*c.TaxExcluded])
 	}
+	if c.KeepsNet {
+		o.text("keeps", "net")
+	}
 	o.raw("ending", encodeEnding(c.Ending))
 	if c.Where != nil {
 		o.raw("where", encodeWhere(c.Where))
@@ -310,7 +320,7 @@ func EncodeChannel(c *pricing.Channel) []byte {
 			l.LeadHours).
 			texts("refusedWords", l.RefusedWords).truth("needsTerms", l.NeedsTerms).done())
 	}
-	return o.done()
+	return o.text("language", c.Language).done()
 }
 
 // EncodeProduct writes a product.
@@ -344,7 +354,16 @@ func EncodeProduct(p *pricing.Product) []byte {
 	list(o, "options", p.Options, func(e *pricing.Option) []byte {
 		return shapedObject("product.options").text("code", e.Code).amount("price", &e.Price).text("part", e.Part).done()
 	})
-	return o.plain("sold", p.Sold).done()
+	o.plain("sold", p.Sold)
+	list(o, "later", p.Later, EncodeFigures)
+	return o.truth("onRequest", p.OnRequest).done()
+}
+
+// EncodeFigures writes what a product costs from a moment on.
+func EncodeFigures(f *pricing.Figures) []byte {
+	return shapedObject("figures").text("from", f.From.String()).amount("list", f.List).amount("cost", f.Cost).
+		amounts("costs", f.Costs, Amount).amount("rrp", f.RRP).amount("map", f.MAP).amounts("levels", f.Levels, Amount).
+		amounts("listIn", f.ListIn, Amount).done()
 }
 
 func sortedKeys[V any](m map[string]V) []string {

@@ -42,8 +42,7 @@ func EncodeRule(r *pricing.Rule) []byte {
 	}
 	if r.Floor != nil {
 		o.raw("floor", shapedObject("rule.floor").amount("amount", r.Floor.Amount).plain("margin", r.Floor.Margin).
-			truth("cost",
-				r.Floor.Cost).done())
+			truth("cost", r.Floor.Cost).text("level", r.Floor.Level).truth("withFee", r.Floor.WithFee).done())
 	}
 	o.truth("mayRaise", r.MayRaise)
 	if s := r.Show; s != nil {
@@ -181,7 +180,11 @@ func encodeOffer(f *pricing.Offer) []byte {
 		o.raw("after", shapedObject("offer.after").raw("where", encodeWhere(&a.Where)).whole("days", a.Days, 0).done())
 	}
 	if c := f.Codes; c != nil {
-		o.raw("codes", shapedObject("offer.codes").texts("words", c.Words).truth("listed", c.Listed).wholePtr("uses",
+		words := c.Words
+		if words == nil && !c.Listed {
+			words = []string{} // an offer that no word opens any more says so
+		}
+		o.raw("codes", shapedObject("offer.codes").texts("words", words).truth("listed", c.Listed).wholePtr("uses",
 			c.Uses).wholePtr("usesPerCustomer", c.UsesPerCustomer).wholePtr("graceDays", c.GraceDays).done())
 	}
 	list(o, "gives", f.Gives, func(g *pricing.Give) []byte {

@@ -29,7 +29,8 @@ type Settings struct {
 	PricesIncludeTax bool
 	TaxRates         map[string]money.Rat // percent by tax class
 	ShippingTaxClass string
-	Layers           []LayerSetting // all five, in the order in which prices pass through them
+	Countries        map[string]Country // by two capital letters
+	Layers           []LayerSetting     // all five, in the order in which prices pass through them
 	Guard            Guard
 	Guards           []Guard // the last whose Where matches replaces Guard
 	ByHandMaxPercent money.Rat
@@ -37,6 +38,10 @@ type Settings struct {
 	Hire             *HireTimes
 	Rates            map[string]money.Rat // channel currency = book currency × rate
 }
+
+// Country has tax rates of its own: percent by tax class, of the classes that the settings have. A class that it lacks
+// has the book's rate there.
+type Country struct{ TaxRates map[string]money.Rat }
 
 // Rounding says how a price is rounded to its currency's minor units, and whether only at the end.
 type Rounding struct {
@@ -147,6 +152,7 @@ type Channel struct {
 	Group       string // the group that its visitors count as
 	Country     string
 	TaxExcluded *bool // nil: as the book
+	KeepsNet    bool  // where the country's tax is another, the net stays and not the price
 	Ending      *Ending
 	Where       *Where // what it lists; nil: everything
 	FeePercent  money.Rat
@@ -154,6 +160,7 @@ type Channel struct {
 	Hire        *HireTimes
 	Can         []string // nil: all but "schedule"
 	Limits      *Limits
+	Language    string // of what is printed and mailed for it, such as "de"
 }
 
 // Limits are what a channel demands of the prices it takes.
@@ -180,6 +187,16 @@ type Product struct {
 	Content                                   *Content
 	Hire                                      *HireTimes
 	Options                                   []Option
+	Later                                     []Figures // from strictly rising moments on
+	OnRequest                                 bool      // no price, whatever rules say
+}
+
+// Figures are what a product costs from a moment on. What is not given stays as it was, of the maps each entry by
+// itself.
+type Figures struct {
+	From                  Moment
+	List, Cost, RRP, MAP  *money.Rat
+	Costs, Levels, ListIn map[string]money.Rat
 }
 
 // Attr is the value of an attribute: a text, or a number with the text it was written as.

@@ -62,7 +62,7 @@ func (e *Engine) Alike(vp Viewpoint) (string, error) {
 	if len(vp.History) > 0 { // history counts back from the moment
 		matters.At = vp.At
 	}
-	key := []byte(matters.Key())
+	key := append([]byte(matters.Key()), byte(v.era), byte(v.era>>8), byte(v.era>>16))
 	word := byte(0)
 	for i, r := range e.rules {
 		if r != nil && r.prices() && v.blocked[r.ordinal] == "" {
@@ -104,8 +104,7 @@ func (e *Engine) Touched(before *Engine) (Set, bool) {
 		}
 	}
 	reach := func(r *rule) {
-		touched.or(r.reach[0])
-		touched.or(r.reach[1])
+		touched.or(e.ever(r))
 	}
 	for _, r := range e.rules {
 		if r == nil {

@@ -43,7 +43,7 @@ func (v *view) source(d *Derive) optional {
 		return optional{}
 	}
 	if d.Basis == "list" {
-		return v.listPrice(p)
+		return v.asked().listPrice(p)
 	}
 	if d.Basis != "subtotal" {
 		return v.net(p)

@@ -76,10 +76,13 @@ type Derive struct {
 // MaxOff limits a reduction: a percent of the price entering, or an amount.
 type MaxOff struct{ Percent, Amount *money.Rat }
 
-// Floor lifts a result, never above the price entering: an amount, a margin in percent, or the cost.
+// Floor lifts a result, never above the price entering: to an amount, a margin in percent, the cost, or a level of the
+// product. With the fee, margin and cost are what is left in the channel.
 type Floor struct {
 	Amount, Margin *money.Rat
 	Cost           bool
+	Level          string
+	WithFee        bool // beside Margin or Cost
 }
 
 // Direction of an ending.

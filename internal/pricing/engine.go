@@ -22,6 +22,10 @@ type Engine struct {
 	lists     *ruleLists
 	stale     []int           // ordinals of which lists knows nothing, or no longer the truth
 	codes     map[string]bool // codes of rules and campaigns
+
+	era  int     // how many later figures' moments have begun
+	of   *Engine // the engine of the first era; nil: this one
+	eras *PerEra[*Engine]
 }
 
 // layer is one layer with its price rules by rank, then code.
@@ -67,7 +71,7 @@ func ready(e *Effect) effect {
 // Compile checks nothing that package bookfile has checked; references that do not resolve match nothing. The engine
 // keeps the book, which must not be changed afterwards.
 func Compile(book *Book) *Engine {
-	e := &Engine{goods: newGoods(book), book: func() *Book { return book }}
+	e := &Engine{goods: newGoods(book), book: func() *Book { return book }, eras: &PerEra[*Engine]{}}
 	e.compileRules(book)
 	return e
 }
@@ -81,7 +85,7 @@ func (e *Engine) Recompile(book *Book) *Engine {
 		!same(book.Groups, b.Groups) || !sameSettings(&book.Settings, &b.Settings) {
 		return Compile(book)
 	}
-	next := &Engine{goods: e.goods, book: func() *Book { return book }}
+	next := &Engine{goods: e.first().goods, book: func() *Book { return book }, eras: &PerEra[*Engine]{}}
 	next.compileRules(book)
 	return next
 }
@@ -97,7 +101,8 @@ func sameSettings(a, b *Settings) bool {
 		a.PricesIncludeTax == b.PricesIncludeTax && a.Guard.Hold == b.Guard.Hold && a.Guard.MaxOff == b.Guard.MaxOff &&
 		a.Guard.MinMargin.Equal(b.Guard.MinMargin) &&
 		reflect.ValueOf(a.TaxRates).Pointer() == reflect.ValueOf(b.TaxRates).Pointer() &&
-		reflect.ValueOf(a.Rates).Pointer() == reflect.ValueOf(b.Rates).Pointer()
+		reflect.ValueOf(a.Rates).Pointer() == reflect.ValueOf(b.Rates).Pointer() &&
+		reflect.ValueOf(a.Countries).Pointer() == reflect.ValueOf(b.Countries).Pointer()
 }
 
 func (e *Engine) compileRules(book *Book) {
@@ -188,7 +193,7 @@ func (e *Engine) ready(r, like *rule) {
 func (e *Engine) plainView() *view {
 	one := money.Int(1)
 	return &view{Engine: e, quantity: 1, term: 1, currency: e.settings.Currency, rate: one, same: true, rated: true,
-		bookTax: e.settings.PricesIncludeTax}
+		bookTax: e.settings.PricesIncludeTax, showTax: e.settings.PricesIncludeTax, here: e.taxes}
 }
 
 // Edit is one rule put in the place of another: Code names the rule that goes ("" for none), Rule is the one that comes
@@ -201,8 +206,9 @@ type Edit struct {
 // With is an engine for the book after an edit of one rule, and the products whose prices the edit can touch: all
 // others cost what they did. Everything but that rule is shared with this engine.
 func (e *Engine) With(edit Edit) (*Engine, Set) {
+	e = e.first()
 	next := &Engine{goods: e.goods, campaigns: e.campaigns, ladders: e.ladders, codes: maps.Clone(e.codes), lists: e.lists,
-		stale: slices.Clone(e.stale)}
+		stale: slices.Clone(e.stale), eras: &PerEra[*Engine]{}}
 	next.book = sync.OnceValue(func() *Book { return edited(e.book(), edit) })
 	next.rules, next.layers = slices.Clone(e.rules), slices.Clone(e.layers)
 	touched, note := e.index.empty(), func(ordinal int) {
@@ -217,8 +223,7 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 		next.rules[ordinal] = nil
 		note(ordinal)
 		if gone.prices() {
-			touched.or(gone.reach[0])
-			touched.or(gone.reach[1])
+			touched.or(e.ever(gone))
 		}
 		next.place(gone.Layer, func(rules []*rule) []*rule {
 			return slices.DeleteFunc(rules, func(r *rule) bool { return r == gone })
@@ -239,16 +244,14 @@ func (e *Engine) With(edit Edit) (*Engine, Set) {
 		}
 		next.ready(come, like)
 		if come.prices() {
-			touched.or(come.reach[0])
-			touched.or(come.reach[1])
+			touched.or(e.ever(come))
 			next.place(come.Layer, func(rules []*rule) []*rule { return append(rules, come) })
 		}
 	}
 	// Prices that are derived from others may follow those, and so may breaks by what was spent earlier on other goods.
 	for _, r := range next.rules {
 		if r != nil && (r.derives() || r.HistoryDays > 0 && r.counting.Measure == "spend") {
-			touched.or(r.reach[0])
-			touched.or(r.reach[1])
+			touched.or(e.ever(r))
 		}
 	}
 	return next, touched
@@ -393,8 +396,7 @@ func (e *Engine) Selected(at Moment) Set {
 			windows = append(windows, r.campaign.Window)
 		}
 		if _, opens := NextOpen(windows, at); opens {
-			all.or(r.reach[0])
-			all.or(r.reach[1])
+			all.or(e.ever(r))
 		}
 	}
 	return all

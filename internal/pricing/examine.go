@@ -77,7 +77,7 @@ func (e *Engine) Examine(vp Viewpoint) (*Examiner, error) {
 	if err != nil {
 		return nil, err
 	}
-	v.blocked = make([]Reason, len(e.rules))
+	v.blocked = make([]Reason, len(v.rules))
 	v.workings = &workings{cut: noCut}
 	return &Examiner{v: *v, layers: make([][]*rule, len(e.layers))}, nil
 }
@@ -89,8 +89,17 @@ func (x *Examiner) Admits(ordinal int) bool {
 	return r != nil && x.v.keepsOut(r.Rule, r.campaign) == ""
 }
 
-// Take has the rules with these ordinals, and no others, take part at a moment. They stand in the order in which prices
-// meet them.
+// Hold has the figures of a moment hold from here on. It is for those who know until when nothing changes about the
+// products that they ask for: eras of others are passed over.
+func (x *Examiner) Hold(at Moment) {
+	if then := x.v.Engine.At(at); then != x.v.Engine {
+		x.v.inEra(then)
+		x.v.nets, x.v.alone = nil, nil
+	}
+}
+
+// Take has the rules with these ordinals, and no others, take part at a moment, with the figures that hold. They stand
+// in the order in which prices meet them.
 func (x *Examiner) Take(ordinals []int, at Moment) {
 	x.v.at, x.v.nets, x.v.alone = at, nil, nil
 	for i := range x.layers {
@@ -256,12 +265,17 @@ func (x *Examiner) PricesAs(y *Examiner) bool {
 		return v.channel.Ending
 	}
 	e, f := ending(a), ending(b)
+	if a.keepsNet != b.keepsNet || a.keepsNet && a.channel.Country != b.channel.Country || !a.bookTax && a.showTax &&
+		!slices.EqualFunc(a.here, b.here, money.Rat.Equal) {
+		return false
+	}
 	if a.currency != b.currency || a.showTax != b.showTax || (e == nil) != (f == nil) ||
 		e != nil && !e.Same(f) {
 		return false
 	}
-	// What a guard lifts a price to depends on the channel's fee.
-	holds := a.settings.Guard.Hold || slices.ContainsFunc(a.settings.Guards, func(g Guard) bool { return g.Hold })
+	// What a guard or a floor lifts a price to depends on the channel's fee, and on its country's tax.
+	holds := a.settings.Guard.Hold || slices.ContainsFunc(a.settings.Guards, func(g Guard) bool { return g.Hold }) ||
+		slices.ContainsFunc(a.rules, func(r *rule) bool { return r != nil && r.Floor != nil && r.Floor.WithFee })
 	fee := func(v *view) (percent, amount money.Rat) {
 		if v.channel == nil {
 			return money.Int(0), money.Int(0)
@@ -270,7 +284,7 @@ func (x *Examiner) PricesAs(y *Examiner) bool {
 	}
 	ap, aa := fee(a)
 	bp, ba := fee(b)
-	return !holds || ap.Equal(bp) && aa.Equal(ba)
+	return !holds || ap.Equal(bp) && aa.Equal(ba) && slices.EqualFunc(a.here, b.here, money.Rat.Equal)
 }
 
 // MinMargin is what the guard of a product wants, in percent.
@@ -306,8 +320,8 @@ func (v *view) compareBreaks(s *state, r *rule, reached int, entering optional) 
 	}
 }
 
-// Reaches are the products that the rule of an ordinal can select: while their prices are reduced, or while they are
-// not. nil where there is no such rule.
+// Reaches are the products that the rule of an ordinal can select with the figures of the engine's era: while their
+// prices are reduced, or while they are not. nil where there is no such rule.
 func (e *Engine) Reaches(ordinal int) Set {
 	r := e.rules[ordinal]
 	if r == nil {
@@ -318,6 +332,40 @@ func (e *Engine) Reaches(ordinal int) Set {
 	}
 	return r.reach[0].Or(r.reach[1])
 }
+
+// MayReach are the products that the rule of an ordinal can select in some era; more than those where it looks at
+// figures. nil where there is no such rule.
+func (e *Engine) MayReach(ordinal int) Set {
+	r := e.rules[ordinal]
+	if r == nil {
+		return nil
+	}
+	if len(e.begins) == 0 || !e.index.figured(&r.Where) {
+		return e.Reaches(ordinal)
+	}
+	return e.ever(r)
+}
+
+// In is the examiner with the figures of a moment; rules are taken anew.
+func (x *Examiner) In(at Moment) *Examiner {
+	then := x.v.Engine.At(at)
+	if then == x.v.Engine {
+		return x
+	}
+	o := &Examiner{v: x.v, layers: make([][]*rule, len(x.layers))}
+	o.v.workings, o.v.nets, o.v.alone = &workings{cut: noCut}, nil, nil
+	o.v.inEra(then)
+	return o
+}
+
+// Reaches reports whether the rule of an ordinal can select a product with the figures that hold.
+func (x *Examiner) Reaches(ordinal int, p int32) bool {
+	r := x.v.rules[ordinal]
+	return r.reach[0].Has(p) || r.reach[1].Has(p)
+}
+
+// Product is one by its number, with the figures that hold.
+func (x *Examiner) Product(p int32) *Product { return x.v.products[p] }
 
 // Rule is that of an ordinal.
 func (e *Engine) Rule(ordinal int) *Rule { return e.rules[ordinal].Rule }

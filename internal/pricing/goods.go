@@ -2,6 +2,7 @@ package pricing
 
 import (
 	"math"
+	"slices"
 	"sync"
 
 	"dogbane/internal/money"
@@ -10,19 +11,25 @@ import (
 // goods is what an engine knows of the products and of where they are sold: all of a book but its rules, campaigns and
 // ladders. Engines whose books differ in those only share it.
 type goods struct {
-	settings *Settings
-	products []*Product // in the order of their categories; their index is the product's number
-	index    *index
-	list     column // list price, book currency
-	cost     column // without tax, book currency
-	taxes    []money.Rat
-	taxOf    []uint16       // by product, the index into taxes: 1 + tax rate
-	fixedIn  map[string]Set // products with a list price of their own, by currency
-	guards   []Set          // which products each of the settings' guards holds for
-	channels map[string]*Channel
-	listed   map[string]Set // what a channel lists, where that is not everything
-	groups   map[string]bool
-	people   map[string]*Customer
+	settings  *Settings
+	products  []*Product // in the order of their categories; their index is the product's number
+	index     *index
+	list      column // list price, book currency
+	cost      column // without tax, book currency
+	taxes     []money.Rat
+	taxOf     []uint16               // by product, the index into taxes: 1 + tax rate
+	fixedIn   map[string]Set         // products with a list price of their own, by currency
+	taxesIn   map[string][]money.Rat // like taxes, by country
+	onRequest Set                    // products without a price, whatever rules say; nil: none
+	guards    []Set                  // which products each of the settings' guards holds for
+	channels  map[string]*Channel
+	listed    map[string]Set // what a channel lists, where that is not everything
+	groups    map[string]bool
+	people    map[string]*Customer
+
+	later  []int32  // the products with later figures
+	begins []Moment // when such begin to hold, ascending
+	eras   *PerEra[*goods]
 
 	mu     sync.Mutex
 	limits map[*Channel]*limits
@@ -44,7 +51,7 @@ func (c *column) set(at int32, v *money.Rat) {
 
 func newGoods(book *Book) *goods {
 	g := &goods{settings: &book.Settings, channels: map[string]*Channel{}, groups: map[string]bool{},
-		people: map[string]*Customer{},
+		people: map[string]*Customer{}, eras: &PerEra[*goods]{},
 		listed: map[string]Set{}, fixedIn: map[string]Set{}, limits: map[*Channel]*limits{}}
 	var numberOf []int32
 	var categories []categoryRun
@@ -52,6 +59,7 @@ func newGoods(book *Book) *goods {
 	g.index = newIndex(book.Products, numberOf, categories, book.Ranges)
 	side := Begin(func() { g.index.number("") }) // the SKUs, beside the columns
 	g.readProducts(book.Products, numberOf)
+	g.findLater(book.Products, numberOf)
 	for i := range book.Channels {
 		c := &book.Channels[i]
 		g.channels[c.Code] = c
@@ -78,7 +86,15 @@ func (g *goods) readProducts(products []*Product, numberOf []int32) {
 	class := map[string]uint16{}
 	for name, percent := range g.settings.TaxRates {
 		class[name] = uint16(len(g.taxes))
-		g.taxes = append(g.taxes, money.Int(1).Add(money.PercentOf(percent)).Reduce())
+		g.taxes = append(g.taxes, taxFactor(percent))
+	}
+	g.taxesIn = map[string][]money.Rat{}
+	for country, own := range g.settings.Countries {
+		there := slices.Clone(g.taxes)
+		for name, percent := range own.TaxRates {
+			there[class[name]] = taxFactor(percent)
+		}
+		g.taxesIn[country] = there
 	}
 	g.list, g.cost = newColumn(len(products)), newColumn(len(products))
 	for i := range products {
@@ -87,6 +103,12 @@ func (g *goods) readProducts(products []*Product, numberOf []int32) {
 		g.cost.set(at, p.Cost)
 		if p.TaxClass != "" {
 			g.taxOf[at] = class[p.TaxClass]
+		}
+		if p.OnRequest {
+			if g.onRequest == nil {
+				g.onRequest = g.index.empty()
+			}
+			g.onRequest.add(at)
 		}
 		for currency := range p.ListIn {
 			if g.fixedIn[currency] == nil {
@@ -99,8 +121,15 @@ func (g *goods) readProducts(products []*Product, numberOf []int32) {
 
 func newColumn(n int) column { return column{make([]int64, n), make([]int64, n)} }
 
-// tax is 1 + the tax rate of a product.
+func taxFactor(percent money.Rat) money.Rat {
+	return money.Int(1).Add(money.PercentOf(percent)).Reduce()
+}
+
+// tax is 1 + the tax rate of a product in the book.
 func (g *goods) tax(p int32) money.Rat { return g.taxes[g.taxOf[p]] }
+
+// taxHere is 1 + the tax rate of a product in the channel's country.
+func (v *view) taxHere(p int32) money.Rat { return v.here[v.taxOf[p]] }
 
 // guard is the one that holds for a product: the last of the settings' guards that matches, else the general one.
 func (g *goods) guard(p int32) *Guard {
@@ -173,7 +202,7 @@ func (v *view) limitsOf() *limits {
 	}
 	l := &limits{breakEven: make([]int64, len(v.products)), guarded: make([]int64, len(v.products)),
 		spent: make([]int64, len(v.products))}
-	for _, tax := range v.taxes {
+	for _, tax := range v.here {
 		l.shares = append(l.shares, v.share(tax))
 	}
 	InParallel(len(v.products), func(from, to int) {

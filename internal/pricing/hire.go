@@ -1,6 +1,9 @@
 package pricing
 
-import "slices"
+import (
+	"slices"
+	"strconv"
+)
 
 // MaxHireDays is the longest hire that is priced.
 const MaxHireDays = 3660
@@ -70,6 +73,8 @@ func (v *view) daysOf(l *basketLine) []daysAlike {
 	reasons, key := make([]Reason, len(v.rules)), []byte{}
 	for day := first; day <= last; day++ {
 		key = key[:0]
+		then := v.Engine.At(day*Day + Day/2)
+		key = append(strconv.AppendInt(key, int64(then.era), 10), 0)
 		for _, layer := range v.layers {
 			for _, r := range layer.rules {
 				reason, decided := forAll[r]
@@ -85,6 +90,7 @@ func (v *view) daysOf(l *basketLine) []daysAlike {
 			at = len(alike)
 			index[string(key)] = at
 			other := *v
+			other.inEra(then)
 			other.block(slices.Clone(reasons))
 			alike = append(alike, daysAlike{&other, 0})
 		}

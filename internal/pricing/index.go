@@ -23,6 +23,9 @@ type index struct {
 	ranges     map[string]*Where
 	rangeSets  map[string]Set // all ranges, computed when the index is made
 
+	figuredRanges map[string]bool // ranges that look at figures
+	first         *index          // of the same products with other figures, which knows all else; nil: none
+
 	texts    lazy[Field, map[string][]int32]
 	attrs    lazy[string, map[string][]int32]
 	numbers  lazy[Field, *numbers]
@@ -103,6 +106,15 @@ func newIndex(book []*Product, numberOf []int32, categories []categoryRun, range
 	for i := range ranges {
 		x.ranges[ranges[i].Code] = &ranges[i].Where
 	}
+	x.figuredRanges = map[string]bool{}
+	for more := true; more; { // until no range is found by another one
+		more = false
+		for code, where := range x.ranges {
+			if !x.figuredRanges[code] && x.figured(where) {
+				x.figuredRanges[code], more = true, true
+			}
+		}
+	}
 	for code := range x.ranges {
 		x.rangeSet(code)
 	}
@@ -111,6 +123,9 @@ func newIndex(book []*Product, numberOf []int32, categories []categoryRun, range
 
 // number finds a product by its SKU.
 func (x *index) number(sku string) (int32, bool) {
+	if x.first != nil {
+		return x.first.number(sku)
+	}
 	x.skuOnce.Do(func() {
 		x.bySKU = make(map[string]int32, len(x.book))
 		for i := range x.book {
@@ -246,6 +261,9 @@ func (p *Product) textOf(f Field) string {
 
 // fieldTexts are the products by the value of a field.
 func (x *index) fieldTexts(f Field) map[string][]int32 {
+	if x.first != nil {
+		return x.first.fieldTexts(f)
+	}
 	return x.texts.get(f, func() map[string][]int32 {
 		list := map[string][]int32{}
 		for i := range x.book {
@@ -264,6 +282,9 @@ func (x *index) fieldTexts(f Field) map[string][]int32 {
 
 // attrTexts are the products by the text of an attribute.
 func (x *index) attrTexts(name string) map[string][]int32 {
+	if x.first != nil {
+		return x.first.attrTexts(name)
+	}
 	return x.attrs.get(name, func() map[string][]int32 {
 		list := map[string][]int32{}
 		for i := range x.book {
@@ -290,12 +311,18 @@ func (p *Product) numberOf(f Field) *money.Rat {
 }
 
 func (x *index) fieldNumbers(f Field) *numbers {
+	if x.first != nil && f != FieldList && f != FieldCost {
+		return x.first.fieldNumbers(f)
+	}
 	return x.numbers.get(f, func() *numbers {
 		return x.newNumbers(func(p *Product) *money.Rat { return p.numberOf(f) })
 	})
 }
 
 func (x *index) attrNumbers(name string) *numbers {
+	if x.first != nil {
+		return x.first.attrNumbers(name)
+	}
 	return x.attrNums.get(name, func() *numbers {
 		return x.newNumbers(func(p *Product) *money.Rat { return p.Attrs[name].Number })
 	})

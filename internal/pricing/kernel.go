@@ -51,9 +51,10 @@ type kernelLimit struct {
 type limitKind int8
 
 const (
-	noBound    limitKind = iota
-	scaleBound           // of the price entering (maxOff) or the cost (floor)
-	fixedBound           // an amount off the price entering (maxOff), or the floor itself
+	noBound     limitKind = iota
+	scaleBound            // of the price entering (maxOff) or the cost (floor)
+	fixedBound            // an amount off the price entering (maxOff), or the floor itself
+	letterBound           // a floor that is asked for by the letter
 )
 
 // reduced is a rule reduced to kernels, one for each break that products may reach; none: it changes no price at the
@@ -213,7 +214,9 @@ func (v *view) kernelOf(r *rule, e effect) (k kernel, none, slow bool) {
 		}
 	}
 	if r.Floor != nil {
-		if r.Floor.Amount != nil {
+		if r.Floor.Level != "" || r.Floor.WithFee {
+			k.floor.kind = letterBound
+		} else if r.Floor.Amount != nil {
 			if amount := v.ruleAmount(r, *r.Floor.Amount); amount.ok {
 				k.floor.kind = fixedBound
 				k.floor.n, k.floor.d = parts(amount.v)

@@ -107,6 +107,15 @@ func (l *lot) shapeHere(k *kernel, i int, n, d, en, ed int64) (int64, int64, boo
 				return 0, 0, false
 			}
 		}
+		if k.floor.kind == letterBound {
+			fn, fd = 0, 0
+			if floor := l.view.floor(&state{product: l.number(i)}, k.rule); floor.ok {
+				var fits bool
+				if fn, fd, fits = floor.v.Reduce().Parts(); !fits {
+					return 0, 0, false
+				}
+			}
+		}
 		if fd != 0 {
 			if ed != 0 && below(en, ed, fn, fd) {
 				fn, fd = en, ed

@@ -72,6 +72,10 @@ func (v *view) footing(p int32, cost *money.Rat) optional {
 // run takes a unit through the layers, up to and including the last-th (or all with last = LayerCount).
 func (v *view) run(s *state, last int) {
 	s.list = v.listPrice(s.product)
+	if v.onRequest.has(s.product) {
+		s.past = true
+		return
+	}
 	s.price = s.list
 	for i := range min(last, len(v.layers)) {
 		v.layer(s, i)

@@ -34,6 +34,7 @@ type PricedLine struct {
 	ByHandRefused bool
 	Problems      []LineProblem
 	Times         int         // the charged days or the months that one unit's price is of; 1 where neither is sold
+	Cost          *money.Rat  // of one unit in all, without tax in the channel's currency; nil: unknown
 	Next          []NextBreak // where a trail is asked for
 	Charged       *Charged    // nil: not hired
 }
@@ -171,6 +172,11 @@ func (v *view) linesOf(p int32) optional {
 
 func ptr[T any](x T) *T { return &x }
 
+// sold reports whether the channel lists the goods on each day that is charged.
+func (l *basketLine) sold() bool {
+	return !slices.ContainsFunc(l.days, func(d daysAlike) bool { return !d.sells(l.product) })
+}
+
 // months is what a price of one month is multiplied by.
 func (v *view) months(l *basketLine) int {
 	if v.products[l.product].Unit == "month" {
@@ -194,6 +200,9 @@ func (e *Engine) Scope(vp Viewpoint) (*Scope, error) {
 	}
 	return &Scope{v: v, vp: vp}, nil
 }
+
+// At is the moment that is asked about.
+func (s *Scope) At() Moment { return s.v.at }
 
 // Currency is the channel's, with its number of decimals.
 func (s *Scope) Currency() (code string, digits int) { return s.v.currency, s.v.digits }
@@ -236,6 +245,11 @@ func (w *Window) longer(by Moment) *Window {
 
 // Tax is a product's, or with "" as its class the shipping's, rate in percent and whether prices shown include it.
 func (s *Scope) Tax(class string) (percent money.Rat, included bool) {
+	if c := s.v.channel; c != nil {
+		if own, has := s.v.settings.Countries[c.Country].TaxRates[class]; has {
+			return own, s.v.showTax
+		}
+	}
 	return s.v.settings.TaxRates[class], s.v.showTax
 }
 
@@ -253,10 +267,10 @@ func (s *Scope) Margin(l *PricedLine, paid money.Rat) *Margin {
 		paid = paid.Sub(l.Runs[i].Options.Mul(money.Int(int64(l.Runs[i].Units))))
 	}
 	m := s.v.margin(l.Product, paid.Div(units))
-	if m == nil {
+	if m == nil || l.Cost == nil {
 		return nil
 	}
-	m.Net, m.Fee, m.Cost = m.Net.Mul(units), m.Fee.Mul(units), m.Cost.Mul(units).Mul(money.Int(int64(l.Times)))
+	m.Net, m.Fee, m.Cost = m.Net.Mul(units), m.Fee.Mul(units), l.Cost.Mul(units)
 	m.Amount = m.Net.Sub(m.Fee).Sub(m.Cost)
 	return m
 }
@@ -284,7 +298,7 @@ func (s *Scope) Lines(lines []Line, explain bool) []PricedLine {
 			if l == nil || !l.counts {
 				continue
 			}
-			if priced[i].Runs = nil; v.sells(l.product) {
+			if priced[i].Runs = nil; l.sold() {
 				v.priceLine(&priced[i], l, explain)
 			}
 			if priced[i].Runs == nil {
@@ -367,7 +381,21 @@ func (v *view) ready(l *PricedLine) *basketLine {
 		}
 	}
 	l.Times *= max(b.nDays, 1)
+	l.Cost = v.costOf(b)
 	return b
+}
+
+// costOf is what one unit of a line costs in all: on each day as much as it does then.
+func (v *view) costOf(b *basketLine) *money.Rat {
+	sum := money.Int(0)
+	for _, d := range b.days {
+		cost := d.bookAmount(d.products[b.product].Cost)
+		if !cost.ok {
+			return nil
+		}
+		sum = sum.Add(cost.v.Mul(money.Int(int64(d.days) * int64(v.months(b)))))
+	}
+	return &sum
 }
 
 // priceLine works out the runs of a line; none where a unit has no price on one of its days.
@@ -448,7 +476,7 @@ func (v *view) priceRun(l *basketLine, unit int, explain bool) (run Run, refused
 	for i, d := range l.days {
 		s := l.state(unit)
 		if explain {
-			s.trail = &Trail{List: v.listPrice(l.product).ptr()}
+			s.trail = &Trail{List: d.listPrice(l.product).ptr()}
 		}
 		if i == 0 { // options are reduced by the rules of the first day
 			s.options = d.chosen(l.options)

@@ -107,6 +107,9 @@ func (l *lot) start(first int32, of mask) {
 		if l.listed != nil {
 			live = l.here(l.listed, w, live)
 		}
+		if l.onRequest != nil {
+			live &^= l.here(l.onRequest, w, live)
+		}
 		slow := l.here(l.plan.slow, w, live)
 		live &^= slow
 		var priced, left uint64
@@ -187,15 +190,11 @@ func (l *lot) finish(out *shard) {
 			i := w<<6 + bit
 			p := l.number(i)
 			n, d, ok := l.n[i], l.d[i], true
-			if l.bookTax != l.showTax {
-				t := l.plan.taxes[l.taxOf[p]]
-				tn, td := t.n, t.d
-				if l.bookTax {
-					tn, td = td, tn
-				}
+			if l.plan.factors != nil {
+				t := l.plan.factors[l.taxOf[p]]
 				var ok1, ok2 bool
-				n, ok1 = times(n, tn)
-				d, ok2 = times(d, td)
+				n, ok1 = times(n, t.n)
+				d, ok2 = times(d, t.d)
 				ok = ok1 && ok2 && t.d > 0
 			}
 			if ok && l.plan.ending != nil {

@@ -235,13 +235,30 @@ func (v *view) step(result money.Rat) money.Rat {
 	return result
 }
 
+// floor is what a rule does not go below, on the book's footing; none where the product lacks what it is made of.
 func (v *view) floor(s *state, r *rule) optional {
-	if r.Floor.Amount != nil {
-		return v.ruleAmount(r, *r.Floor.Amount)
+	f := r.Floor
+	if f.Amount != nil {
+		return v.ruleAmount(r, *f.Amount)
+	}
+	if f.Level != "" {
+		level, _ := v.basis(s, Basis("level:"+f.Level))
+		return level
+	}
+	margin := money.Rat{}
+	if f.Margin != nil {
+		margin = *f.Margin
+	}
+	if f.WithFee {
+		limit, _ := v.limit(s.product, margin)
+		if limit.ok {
+			limit.v = limit.v.Div(v.toChannel(s.product, money.Int(1)))
+		}
+		return limit
 	}
 	cost := v.footing(s.product, v.products[s.product].Cost)
-	if cost.ok && r.Floor.Margin != nil {
-		cost.v = cost.v.Div(money.Int(1).Sub(money.PercentOf(*r.Floor.Margin)))
+	if cost.ok {
+		cost.v = cost.v.Div(money.Int(1).Sub(money.PercentOf(margin)))
 	}
 	return cost
 }

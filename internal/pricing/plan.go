@@ -17,7 +17,8 @@ type plan struct {
 	fixedHere    Set   // products with a list price of their own in this currency; nil: none
 	rateN, rateD int64
 	minorUnits   int64
-	taxes        []tax
+	taxes        []tax        // 1 + the book's rate, by class
+	factors      []tax        // what brings a price to the channel's footing, by class; nil: nothing does
 	ending       *wholeEnding // the channel's
 	held         Set          // products whose guard lifts prices; nil: none
 	limits       *limits      // where held is not nil
@@ -50,6 +51,15 @@ func (v *view) plan(stacked []*rule) *plan {
 			n, d = 0, 0
 		}
 		pl.taxes = append(pl.taxes, tax{n, d})
+	}
+	if v.converts() {
+		for class := range v.taxes {
+			n, d, fits := v.factor(class).Reduce().Parts()
+			if !fits {
+				n, d = 0, 0
+			}
+			pl.factors = append(pl.factors, tax{n, d})
+		}
 	}
 	pl.fixedHere = v.fixedIn[v.currency]
 	for i := range v.layers {

@@ -56,6 +56,7 @@ func (e *Engine) Price(q Question) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
+	e = v.Engine // of the figures at the moment
 	p, exists := e.index.number(q.SKU)
 	if !exists {
 		return nil, unknown("sku", "product", q.SKU)
@@ -194,19 +195,32 @@ func (v *view) segments(line *state) []segment {
 
 // toChannel converts a price from the book's tax footing to the channel's.
 func (v *view) toChannel(p int32, price money.Rat) money.Rat {
+	if !v.converts() {
+		return price
+	}
+	return price.Mul(v.factor(int(v.taxOf[p])))
+}
+
+// converts reports whether toChannel changes anything.
+func (v *view) converts() bool { return v.bookTax != v.showTax || v.bookTax && v.keepsNet }
+
+// factor is what brings a price of a tax class from the book's footing to the channel's.
+func (v *view) factor(class int) money.Rat {
 	switch {
 	case v.bookTax && !v.showTax:
-		return price.Div(v.tax(p))
+		return v.taxes[class].Inv()
 	case !v.bookTax && v.showTax:
-		return price.Mul(v.tax(p))
+		return v.here[class]
+	case v.bookTax && v.keepsNet:
+		return v.here[class].Div(v.taxes[class])
 	}
-	return price
+	return money.Int(1)
 }
 
 // shown brings an amount without tax to the channel's footing.
 func (v *view) shown(p int32, net money.Rat) money.Rat {
 	if v.showTax {
-		return net.Mul(v.tax(p))
+		return net.Mul(v.taxHere(p))
 	}
 	return net
 }
@@ -231,9 +245,10 @@ func (v *view) round(p int32, price money.Rat) (rounded money.Rat, ended bool) {
 func (v *view) finish(s *state) finished {
 	p := s.product
 	f := finished{Finish: Finish{Raw: s.price.v}}
-	if v.bookTax != v.showTax && s.trail != nil {
-		factor := v.toChannel(p, money.Int(1))
-		f.TaxFactor = &factor
+	if v.converts() && s.trail != nil {
+		if factor := v.toChannel(p, money.Int(1)); v.bookTax != v.showTax || !factor.Equal(money.Int(1)) {
+			f.TaxFactor = &factor
+		}
 	}
 	price, ended := v.round(p, s.price.v)
 	if v.catalogOnly {
@@ -275,7 +290,7 @@ func (v *view) margin(p int32, price money.Rat) *Margin {
 	}
 	m := &Margin{Net: price, Cost: cost.v}
 	if v.showTax {
-		m.Net = price.Div(v.tax(p))
+		m.Net = price.Div(v.taxHere(p))
 	}
 	if v.channel != nil {
 		m.Fee = m.Net.Mul(money.PercentOf(v.channel.FeePercent)).Add(v.channel.FeeAmount)

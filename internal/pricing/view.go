@@ -22,14 +22,16 @@ type view struct {
 	listed      Set      // nil: everything
 	currency    string
 	digits      int
-	rate        money.Rat // book currency to the channel's
-	same        bool      // the rate is 1
-	rated       bool      // the rate is known
-	bookTax     bool      // the book's prices include tax
-	showTax     bool      // the channel's do
-	catalogOnly bool      // the price after the catalog layer is asked for, without ending and guard
-	withEnding  bool      // with catalogOnly: but with the ending
-	lastUnit    bool      // the price of a line's last unit is asked for, not what one costs on average
+	rate        money.Rat   // book currency to the channel's
+	same        bool        // the rate is 1
+	rated       bool        // the rate is known
+	bookTax     bool        // the book's prices include tax
+	showTax     bool        // the channel's do
+	here        []money.Rat // 1 + the tax rate in the channel's country, by class
+	keepsNet    bool        // a price with tax keeps its net where the country's tax is another
+	catalogOnly bool        // the price after the catalog layer is asked for, without ending and guard
+	withEnding  bool        // with catalogOnly: but with the ending
+	lastUnit    bool        // the price of a line's last unit is asked for, not what one costs on average
 	with        map[string]bool
 	blocked     []Reason  // why each rule takes no part, whatever the product
 	active      [][]*rule // by layer: the rules that take part
@@ -70,8 +72,8 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 	if err != nil {
 		return nil, err
 	}
-	blocked := make([]Reason, len(e.rules))
-	for i, r := range e.rules {
+	blocked := make([]Reason, len(v.rules))
+	for i, r := range v.rules {
 		if r != nil {
 			blocked[i] = v.bars(r.Rule, r.campaign, v.at, v.at)
 		}
@@ -82,9 +84,11 @@ func (e *Engine) look(vp Viewpoint) (*view, error) {
 
 // resolve is a viewpoint without rules.
 func (e *Engine) resolve(vp Viewpoint) (*view, error) {
+	e = e.At(vp.At)
 	s := e.settings
 	v := &view{Engine: e, at: vp.At, workings: &workings{cut: noCut}, quantity: max(vp.Quantity, 1), term: max(vp.Term, 1),
 		history:  vp.History,
+		here:     e.taxes,
 		currency: s.Currency, bookTax: s.PricesIncludeTax, showTax: s.PricesIncludeTax}
 	if vp.Quantity < 0 || vp.Quantity > MaxQuantity {
 		return nil, &QuestionError{"quantity", fmt.Sprintf("must be from 1 to %d", MaxQuantity)}
@@ -102,6 +106,9 @@ func (e *Engine) resolve(vp Viewpoint) (*view, error) {
 		if c.TaxExcluded != nil {
 			v.showTax = !*c.TaxExcluded
 		}
+		if there, own := e.taxesIn[c.Country]; own {
+			v.here, v.keepsNet = there, c.KeepsNet
+		}
 	}
 	v.digits, _ = money.Digits(v.currency)
 	v.same = v.currency == s.Currency
@@ -118,6 +125,13 @@ func (e *Engine) resolve(vp Viewpoint) (*view, error) {
 		v.with[code] = true
 	}
 	return v, nil
+}
+
+// inEra has the figures of another era hold.
+func (v *view) inEra(then *Engine) {
+	if v.Engine = then; v.channel != nil {
+		v.listed = then.listed[v.channel.Code]
+	}
 }
 
 // block sets which rules take part.

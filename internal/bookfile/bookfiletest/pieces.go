@@ -148,6 +148,8 @@ func (m maker) object(def map[string]any, key string, deep int) map[string]any {
 			name := one(m.r, []string{"region", "tier", "cone", "a, b", "standard"})
 			if key == "rates" || key == "listIn" {
 				name = one(m.r, []string{"GBP", "USD", "JPY"})
+			} else if key == "countries" {
+				name = one(m.r, []string{"DE", "CH", "NL"})
 			}
 			o[name] = m.value(more, name, deep+1)
 		}
@@ -184,7 +186,7 @@ var forms = map[string][]string{
 	"effect": {"percentOff", "percentOn", "amountOff", "amountOn", "setPrice", "level", "markup", "margin", "derive"},
 	"break":  {"percentOff", "percentOn", "amountOff", "amountOn", "setPrice", "level", "markup", "margin", "derive"},
 	"maxOff": {"percent", "amount"},
-	"floor":  {"amount", "margin", "cost"},
+	"floor":  {"amount", "margin", "cost", "level"},
 	"give":   {"percentOff", "amountOff", "each", "forTotal"},
 	"rule":   {"effect", "breaks", "ladder", "offer", "order"},
 }
@@ -200,6 +202,9 @@ func (m maker) choose(key string, wanted map[string]bool) {
 	}
 	form := one(m.r, list)
 	wanted[form] = true
+	if key == "floor" && (form == "amount" || form == "level") {
+		delete(wanted, "withFee")
+	}
 	if key != "rule" {
 		return
 	}

@@ -26,6 +26,7 @@ const (
 
 // Alone is an offer at work without any other; nil where there is no such offer.
 func (e *Engine) Alone(code string, vp pricing.Viewpoint) (*Alone, error) {
+	e = e.in(vp.At)
 	at := e.place(code)
 	if at < 0 {
 		return nil, nil
@@ -35,8 +36,7 @@ func (e *Engine) Alone(code string, vp pricing.Viewpoint) (*Alone, error) {
 		return nil, err
 	}
 	a := &Alone{offer: e.offers[at]}
-	alone := &Engine{prices: e.prices, offers: []*offer{a.offer}, mode: e.mode}
-	a.trial = *alone.trialAt(vp, scope)
+	a.trial = *e.only(a.offer).trialAt(vp, scope)
 	a.open(a.offer)
 	return a, nil
 }

@@ -122,11 +122,12 @@ type Engine struct {
 	offers []*offer // by rank, then code
 	orders []*order
 	mode   pricing.LayerMode // of the promotion layer
+	eras   *pricing.PerEra[*Engine]
 }
 
 // Compile makes the offers and orders of an engine's book ready.
 func Compile(prices *pricing.Engine) *Engine {
-	e := &Engine{prices: prices}
+	e := &Engine{prices: prices, eras: &pricing.PerEra[*Engine]{}}
 	book := prices.Book()
 	for _, l := range book.Settings.Layers {
 		if l.Layer == pricing.Promotion {
@@ -147,6 +148,29 @@ func Compile(prices *pricing.Engine) *Engine {
 	return e
 }
 
+// in is the engine of the figures that hold at a moment: what offers and orders look at is theirs.
+func (e *Engine) in(at pricing.Moment) *Engine {
+	then := e.prices.At(at)
+	if then == e.prices {
+		return e
+	}
+	return e.eras.Of(then, func() *Engine {
+		every := Compile(then)
+		other := &Engine{prices: then, orders: every.orders, mode: e.mode, eras: e.eras}
+		for _, o := range every.offers { // an engine may be of some offers alone
+			if slices.ContainsFunc(e.offers, func(own *offer) bool { return own.Code == o.Code }) {
+				other.offers = append(other.offers, o)
+			}
+		}
+		return other
+	})
+}
+
+// only is the engine of one offer alone.
+func (e *Engine) only(o *offer) *Engine {
+	return &Engine{prices: e.prices, offers: []*offer{o}, mode: e.mode, eras: &pricing.PerEra[*Engine]{}}
+}
+
 // Price answers a question. Its errors are pricing.QuestionErrors.
 func (e *Engine) Price(q Question) (*Answer, error) { return e.price(q, q.Explain) }
 
@@ -155,6 +179,7 @@ func (e *Engine) price(q Question, margins bool) (*Answer, error) {
 	if err := q.check(); err != nil {
 		return nil, err
 	}
+	e = e.in(q.At)
 	scope, err := e.prices.Scope(q.Viewpoint)
 	if err != nil {
 		return nil, err

@@ -18,6 +18,7 @@ type Once struct {
 // One is an offer applied once to goods that sell well, other offers aside; nil where it does not apply for a
 // viewpoint.
 func (e *Engine) One(code string, vp pricing.Viewpoint) (*Once, error) {
+	e = e.in(vp.At)
 	at := slices.IndexFunc(e.offers, func(o *offer) bool { return o.Code == code })
 	if at < 0 {
 		return nil, nil
@@ -30,7 +31,7 @@ func (e *Engine) One(code string, vp pricing.Viewpoint) (*Once, error) {
 	if scope.Barred(o.ordinal, 0) != "" {
 		return nil, nil
 	}
-	alone := &Engine{prices: e.prices, offers: []*offer{o}, mode: e.mode}
+	alone := e.only(o)
 	t := alone.trialAt(vp, scope)
 	parts, ok := t.one(o)
 	if !ok {

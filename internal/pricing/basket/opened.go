@@ -12,6 +12,7 @@ type Opening struct {
 // OpenedBy are the offers after a purchase, by rank, that purchases open for a buyer from now on, whatever they want
 // besides.
 func (e *Engine) OpenedBy(vp pricing.Viewpoint, bought []pricing.Purchase) (list []Opening) {
+	e = e.in(vp.At)
 	scope, err := e.prices.Scope(vp)
 	if err != nil {
 		return nil

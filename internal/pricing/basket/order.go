@@ -85,7 +85,7 @@ func (e *Engine) ordered(scope *pricing.Scope, p int32) (least, most, multiple, 
 
 // Least is the smallest number of a product that may be ordered from a viewpoint, and of which number multiples.
 func (e *Engine) Least(scope *pricing.Scope, p int32) (least, multiple int) {
-	least, _, multiple, _ = e.ordered(scope, p)
+	least, _, multiple, _ = e.in(scope.At()).ordered(scope, p)
 	return least, multiple
 }
 

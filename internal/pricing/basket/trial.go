@@ -37,6 +37,7 @@ const trialSteps = 12
 
 // Try shows a rule of the book, an offer or an order, at work for a viewpoint at which it is open.
 func (e *Engine) Try(code string, vp pricing.Viewpoint) (*Trial, error) {
+	e = e.in(vp.At)
 	scope, err := e.prices.Scope(vp)
 	if err != nil {
 		return nil, err

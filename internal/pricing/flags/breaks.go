@@ -109,7 +109,7 @@ func (a *asked) endsPrice(l pricing.Layer) bool {
 }
 
 // reaches reports whether a rule can select the product that is looked at.
-func (w *worker) reaches(ordinal int) bool { return w.reach[ordinal].Has(w.product) }
+func (w *worker) reaches(ordinal int) bool { return w.x.Reaches(ordinal, w.product) }
 
 // inverted notes breaks that make a higher price than a lower one of their rule.
 func (w *worker) inverted(c *class, quantity int, units []pricing.Exam) {

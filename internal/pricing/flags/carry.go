@@ -87,15 +87,27 @@ func (a *asked) moved(before *asked) pricing.Set {
 			if r := of.rules[ordinal]; r.Offer != nil {
 				all = all.Or(of.goodsOf(r))
 			} else {
-				all = all.Or(of.engine.Reaches(ordinal))
+				all = all.Or(of.engine.MayReach(ordinal))
 			}
 		}
 	}
 	reach(before, func(open bits) bool { return before.turns(open, before.From, a.From) })
 	reach(a, func(open bits) bool { return a.turns(open, before.To-1, a.To) })
+	begun := func(at pricing.Moment) bool {
+		return at > before.From && at <= a.From || at >= before.To && at < a.To
+	}
+	if slices.ContainsFunc(a.engine.Begins(), begun) {
+		var changed []int32
+		for p, product := range a.engine.Products() {
+			if slices.ContainsFunc(product.Later, func(f pricing.Figures) bool { return begun(f.From) }) {
+				changed = append(changed, int32(p))
+			}
+		}
+		all, any = all.Or(a.engine.SetOf(changed)), true
+	}
 	for ordinal := range a.steps {
 		if any && a.steps[ordinal].derives { // prices that are derived from others follow those
-			all = all.Or(a.engine.Reaches(ordinal))
+			all = all.Or(a.engine.MayReach(ordinal))
 		}
 	}
 	return all

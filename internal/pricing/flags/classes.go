@@ -2,26 +2,41 @@ package flags
 
 import (
 	"encoding/binary"
+	"maps"
 	"slices"
 
 	"dogbane/internal/money"
 	"dogbane/internal/pricing"
 )
 
-// kin are products which the same rules can reach and which the same channels list: all questions about them divide
-// alike.
+// kin are products which the same rules can reach, which the same channels list and whose figures change at the same
+// moments: all questions about them divide alike.
 type kin struct {
-	rules    []int  // ordinals in the order in which prices meet them, of sources of derived prices too
-	channels []bool // by place in asked.channels: whether it lists them
+	rules    []int            // ordinals in the order in which prices meet them, of sources of derived prices too
+	channels []bool           // by place in asked.channels: whether it lists them at some moment
+	begins   []pricing.Moment // within the span, at which their figures, or those of such a source, change
+	listed   [][]bool         // by how many of begins are past, then like channels; nil: not looked at
 	products []int32
 }
+
+// era is how many of begins are past.
+func (k *kin) era(at pricing.Moment) int {
+	n, found := slices.BinarySearch(k.begins, at)
+	if found {
+		n++
+	}
+	return n
+}
+
+// sold reports whether a channel, by its place, lists them in an era.
+func (k *kin) sold(channel, era int) bool { return k.listed == nil || k.listed[era][channel] }
 
 // kinOf divides products (nil: all) into kin.
 func (a *asked) kinOf(only pricing.Set, examiners []*pricing.Examiner) []*kin {
 	n := len(a.engine.Products())
 	lists := make([][]int32, n) // places in order, by product
 	for at, ordinal := range a.order {
-		reached := a.engine.Reaches(ordinal)
+		reached := a.engine.MayReach(ordinal)
 		if only != nil {
 			reached = reached.And(only.Or(a.derivedFrom()))
 		}
@@ -34,28 +49,53 @@ func (a *asked) kinOf(only pricing.Set, examiners []*pricing.Examiner) []*kin {
 	found := map[string]*kin{}
 	var all []*kin
 	var key []byte
+	inEra := map[pricing.Moment][]*pricing.Examiner{}
+	in := func(at pricing.Moment) []*pricing.Examiner {
+		if inEra[at] == nil {
+			for _, x := range examiners {
+				inEra[at] = append(inEra[at], x.In(at))
+			}
+		}
+		return inEra[at]
+	}
 	each := func(p int32) bool {
-		list := reaching(p)
+		list, begins := reaching(p)
+		listed := make([][]bool, 1+len(begins))
+		for era := range listed {
+			at := a.From
+			if era > 0 {
+				at = begins[era-1]
+			}
+			for _, x := range in(at) {
+				listed[era] = append(listed[era], x.Sells(p))
+			}
+		}
 		key = key[:0]
+		for _, at := range begins {
+			key = binary.AppendVarint(key, int64(at))
+		}
+		key = append(key, 0xff, 0xff)
 		for _, at := range list {
 			key = binary.AppendUvarint(key, uint64(at))
 		}
 		key = append(key, 0xff, 0xff)
-		for _, x := range examiners {
-			if x.Sells(p) {
-				key = append(key, 1)
-			} else {
-				key = append(key, 0)
+		for _, there := range listed {
+			for _, lists := range there {
+				if lists {
+					key = append(key, 1)
+				} else {
+					key = append(key, 0)
+				}
 			}
 		}
 		k := found[string(key)]
 		if k == nil {
-			k = &kin{}
+			k = &kin{begins: begins, listed: listed}
 			for _, at := range list {
 				k.rules = append(k.rules, a.order[at])
 			}
-			for _, x := range examiners {
-				k.channels = append(k.channels, x.Sells(p))
+			for c := range examiners {
+				k.channels = append(k.channels, slices.ContainsFunc(listed, func(there []bool) bool { return there[c] }))
 			}
 			found[string(key)], all = k, append(all, k)
 		}
@@ -97,8 +137,9 @@ func (a *asked) effects(ordinal int) (list []*pricing.Effect) {
 	return list
 }
 
-// sources adds to the rules that reach a product those that reach what its price may be derived from.
-func (a *asked) sources(lists [][]int32) func(p int32) []int32 {
+// sources adds to the rules that reach a product those that reach what its price may be derived from, and to the
+// moments at which its figures change theirs.
+func (a *asked) sources(lists [][]int32) func(p int32) ([]int32, []pricing.Moment) {
 	from := map[int32][]int32{} // products that a rule, by its place in order, derives from
 	for at, ordinal := range a.order {
 		for _, e := range a.effects(ordinal) {
@@ -110,12 +151,12 @@ func (a *asked) sources(lists [][]int32) func(p int32) []int32 {
 		}
 	}
 	if len(from) == 0 {
-		return func(p int32) []int32 { return lists[p] }
+		return func(p int32) ([]int32, []pricing.Moment) { return lists[p], a.beginsOf(p) }
 	}
-	return func(p int32) []int32 {
+	return func(p int32) ([]int32, []pricing.Moment) {
 		derives := slices.ContainsFunc(lists[p], func(at int32) bool { return from[at] != nil })
 		if !derives {
-			return lists[p]
+			return lists[p], a.beginsOf(p)
 		}
 		seen, all := map[int32]bool{p: true}, slices.Clone(lists[p])
 		for i := 0; i < len(all); i++ {
@@ -127,16 +168,17 @@ func (a *asked) sources(lists [][]int32) func(p int32) []int32 {
 			}
 		}
 		slices.Sort(all)
-		return slices.Compact(all)
+		return slices.Compact(all), a.beginsOf(slices.Collect(maps.Keys(seen))...)
 	}
 }
 
 // class is questions about kin at which the same rules take part, in channels that price alike: all have the same
 // answer.
 type class struct {
-	active bits  // places in kin.rules
-	rules  []int // ordinals
-	seen   []seen
+	active  bits           // places in kin.rules, and after them the era
+	figures pricing.Moment // at which its figures have begun to hold
+	rules   []int          // ordinals
+	seen    []seen
 	// quantities are asked ones; the count of everything that is looked at lies between the same thresholds from one of
 	// them up to last.
 	quantities, last []int
@@ -178,7 +220,12 @@ func (a *asked) divide(k *kin, channels []int, admitted func(channel int, who in
 		if !is {
 			i = len(d.classes)
 			at[key] = i
-			c := class{active: mask}
+			c := class{active: mask, figures: a.From}
+			for era, begun := range k.begins {
+				if mask.has(len(k.rules) + era) {
+					c.figures = begun
+				}
+			}
 			for n, ordinal := range k.rules {
 				if mask.has(n) {
 					c.rules = append(c.rules, ordinal)
@@ -191,7 +238,10 @@ func (a *asked) divide(k *kin, channels []int, admitted func(channel int, who in
 	}
 	for _, channel := range channels {
 		maskOf := func(who int32) bits {
-			mask, may := newBits(len(k.rules)), admitted(channel, who)
+			mask, may := newBits(len(k.rules)+len(k.begins)), admitted(channel, who)
+			for era := range k.begins {
+				mask.add(len(k.rules) + era)
+			}
 			for i, ordinal := range k.rules {
 				if may.has(ordinal) {
 					mask.add(i)
@@ -214,6 +264,9 @@ func (a *asked) divide(k *kin, channels []int, admitted func(channel int, who in
 		compared, here := map[[2]int]bool{}, map[int]bool{}
 		guest := maskOf(-1)
 		for _, t := range times {
+			if !k.sold(channel, t.era) {
+				continue
+			}
 			public := -1
 			for _, who := range audiences {
 				i := classOf(who.mask.and(t.mask))
@@ -256,16 +309,18 @@ func (a *asked) alike(k *kin, pricesAs []int) (groups [][]int) {
 	return groups
 }
 
-// slice is moments at which the same rules are open.
+// slice is moments at which the same rules are open and the same figures hold. In mask, the bits after those of the
+// rules say which of the kin's begins was the last.
 type slice struct {
 	mask bits
 	at   pricing.Moment
+	era  int
 }
 
 // times are the moments that the rules of kin tell apart, each with its first.
 func (a *asked) times(k *kin) []slice {
 	var windowed []int // places in k.rules
-	always := newBits(len(k.rules))
+	always := newBits(len(k.rules) + len(k.begins))
 	for i, ordinal := range k.rules {
 		if a.open[ordinal] == nil {
 			always.add(i)
@@ -276,14 +331,18 @@ func (a *asked) times(k *kin) []slice {
 	if len(a.moments) == 0 {
 		return nil
 	}
-	if len(windowed) == 0 {
-		return []slice{{always, a.moments[0]}}
+	if len(windowed) == 0 && len(k.begins) == 0 {
+		return []slice{{always, a.moments[0], 0}}
 	}
 	var list []slice
 	known := map[setKey]bool{}
 	mask := make(bits, len(always))
 	for m, at := range a.moments {
 		copy(mask, always)
+		era := k.era(at)
+		if era > 0 {
+			mask.add(len(k.rules) + era - 1)
+		}
 		for _, i := range windowed {
 			if a.open[k.rules[i]].has(m) {
 				mask.add(i)
@@ -294,7 +353,7 @@ func (a *asked) times(k *kin) []slice {
 		}
 		if key := mask.key(); !known[key] {
 			known[key] = true
-			list = append(list, slice{slices.Clone(mask), at})
+			list = append(list, slice{slices.Clone(mask), at, era})
 		}
 	}
 	return list

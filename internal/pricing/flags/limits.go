@@ -24,7 +24,7 @@ func (w *worker) limitsAt(c *class, quantity int, u *pricing.Exam) {
 
 // limitsIn holds a reduced price against the limits of one channel.
 func (w *worker) limitsIn(l *pricing.Limits, s *seen, quantity int, u *pricing.Exam) {
-	product := w.products[w.product]
+	product := w.good
 	_, digits := w.x.Currency()
 	if l.WholeUnits {
 		if whole := u.Finished.Round(0, money.Down); !whole.Equal(u.Finished) {

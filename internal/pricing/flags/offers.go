@@ -94,8 +94,10 @@ func (a *asked) overStock(r *pricing.Rule) bool {
 	if r.Offer.Stock == nil {
 		return false
 	}
-	lasts, known := Lasts(a.engine, r)
-	return known && lasts.Less(money.Int(int64(*r.Offer.Stock)))
+	return slices.ContainsFunc(a.eras(), func(at pricing.Moment) bool {
+		lasts, known := Lasts(a.engine.At(at), r)
+		return known && lasts.Less(money.Int(int64(*r.Offer.Stock)))
+	})
 }
 
 // Lasts is how often the stock of the goods that may fill an offer's needs can; false where nothing of it is short.
@@ -139,14 +141,14 @@ func (a *asked) lacks(c *pricing.Channel, ordinal int) bool {
 
 // goodsOf are the goods that fill an offer's needs and those that it rewards.
 func (a *asked) goodsOf(r *pricing.Rule) pricing.Set {
-	where := a.engine.Match(&r.Where)
+	where := a.matches(&r.Where)
 	goods := a.engine.Match(&pricing.Where{Field: pricing.FieldAny})
 	for i := range r.Offer.Needs {
-		goods = goods.Or(where.And(a.engine.Match(&r.Offer.Needs[i].Where)))
+		goods = goods.Or(where.And(a.matches(&r.Offer.Needs[i].Where)))
 	}
 	for i := range r.Offer.Gives {
 		if w := r.Offer.Gives[i].Where; w != nil {
-			goods = goods.Or(where.And(a.engine.Match(w)))
+			goods = goods.Or(where.And(a.matches(w)))
 		}
 	}
 	return goods
@@ -160,11 +162,12 @@ func (a *asked) offerReaches(r *pricing.Rule, products pricing.Set) bool {
 // offer looks at one offer that is open at some moment.
 func (s *Search) offer(ordinal int, r *pricing.Rule, baskets *basket.Engine) (list []Flag, err error) {
 	a := s.asked
-	where, goods, k := a.engine.Match(&r.Where), a.goodsOf(r), &kin{}
+	goods := a.goodsOf(r)
+	k := &kin{begins: a.beginsOf(slices.Collect(goods.Each)...)}
 	toAll := func(g pricing.Give) bool { return g.To == "basket" }
 	whole := r.Offer.Spend != nil || slices.ContainsFunc(r.Offer.Gives, toAll)
 	for _, o := range a.order {
-		if a.engine.Reaches(o).And(goods).Count() > 0 {
+		if a.engine.MayReach(o).And(goods).Count() > 0 {
 			k.rules = append(k.rules, o)
 		}
 	}
@@ -175,8 +178,11 @@ func (s *Search) offer(ordinal int, r *pricing.Rule, baskets *basket.Engine) (li
 		x := s.examiners[c]
 		channel := a.channelOf(c)
 		d := a.divide(k, []int{c}, a.admitting())
-		listed := false
-		where.Each(func(p int32) bool { listed = x.Sells(p); return !listed })
+		lists := func(at pricing.Moment) (some bool) {
+			there := x.In(at)
+			a.engine.At(at).Match(&r.Where).Each(func(p int32) bool { some = there.Sells(p); return !some })
+			return some
+		}
 		for i := range d.classes {
 			class := &d.classes[i]
 			if len(class.seen) == 0 || !class.active.has(own) {
@@ -184,8 +190,8 @@ func (s *Search) offer(ordinal int, r *pricing.Rule, baskets *basket.Engine) (li
 			}
 			vp := a.viewpoint(class.seen[0].who)
 			vp.At, vp.Channel, vp.With = class.seen[0].at, code, a.With
-			if channel != nil && listed && a.lacks(channel, ordinal) &&
-				!slices.ContainsFunc(list, func(f Flag) bool { return f.Channel == code }) {
+			if channel != nil && a.lacks(channel, ordinal) &&
+				!slices.ContainsFunc(list, func(f Flag) bool { return f.Channel == code }) && lists(vp.At) {
 				f := a.ofRule(ChannelCannot, r)
 				f.Channel, f.Witness.Viewpoint = code, vp
 				list = append(list, f)

@@ -84,17 +84,6 @@ func (w *worker) prices(c *class, quantity int, u *pricing.Exam) {
 	}
 }
 
-// noCost notes, at the earliest question, that the cost of a product which a channel lists is unknown.
-func (w *worker) noCost(divisions []*division) {
-	for _, d := range divisions {
-		for i := range d.classes {
-			if c := &d.classes[i]; len(c.seen) > 0 {
-				w.keep(c.once(), c.quantities[0], finding{kind: noCost, rule: -1, other: -1, cause: -1})
-			}
-		}
-	}
-}
-
 // dearerByQuantity holds what a unit of more costs against what one of fewer does.
 func (w *worker) dearerByQuantity(c *class, answers []answer) {
 	each := make([]money.Rat, len(answers))
@@ -123,6 +112,7 @@ func (w *worker) abovePublic(d *division, p *pair, answers [][]answer) {
 			i--
 		}
 		if a := &answers[of][i]; !a.asked {
+			w.hold(d, c)
 			w.x.Take(c.rules, p.seen.at)
 			a.total, a.priced = w.x.Total(w.product, c.quantities[i])
 			a.asked = true

@@ -21,6 +21,7 @@ type asked struct {
 	steps      []steps // of price rules, by ordinal
 	order      []int   // price rules that are live and open at some asked moment, in the order in which prices meet them
 	moments    []pricing.Moment
+	begins     []pricing.Moment   // within the span, at which later figures of some product begin to hold
 	open       map[int]bits       // by ordinal: at which of the moments a live rule is open; nil: at all
 	channels   []string           // "": no channel
 	settings   []*pricing.Channel // of channels; nil: no channel
@@ -144,6 +145,8 @@ func (a *asked) cutTime() error {
 			}
 		}
 	}
+	a.begins = slices.DeleteFunc(slices.Clone(a.engine.Begins()), func(at pricing.Moment) bool { return at <= a.From || at >= a.To })
+	cuts = append(cuts, a.begins...)
 	slices.Sort(cuts)
 	cuts = slices.Compact(cuts)
 	for i, at := range cuts {
@@ -165,6 +168,34 @@ func (a *asked) cutTime() error {
 		a.open[ordinal] = open
 	}
 	return nil
+}
+
+// eras are moments of the span between which figures change: of each the first.
+func (a *asked) eras() []pricing.Moment { return append([]pricing.Moment{a.From}, a.begins...) }
+
+// beginsOf are the moments within the span at which later figures of some products begin to hold, ascending.
+func (a *asked) beginsOf(products ...int32) (begins []pricing.Moment) {
+	if len(a.begins) == 0 {
+		return nil
+	}
+	for _, p := range products {
+		for _, f := range a.engine.Products()[p].Later {
+			if f.From > a.From && f.From < a.To {
+				begins = append(begins, f.From)
+			}
+		}
+	}
+	slices.Sort(begins)
+	return slices.Compact(begins)
+}
+
+// matches are the products that a condition selects at some moment of the span.
+func (a *asked) matches(w *pricing.Where) pricing.Set {
+	all := a.engine.At(a.From).Match(w)
+	for _, at := range a.begins {
+		all = all.Or(a.engine.At(at).Match(w))
+	}
+	return all
 }
 
 // afterGap is the first moment from at on that clocks in zone show.

@@ -47,7 +47,7 @@ func (r *reading) price(e *pricing.Engine, q pricing.Question) *pricing.Answer {
 // judge are the flags that one question shows.
 func (r *reading) judge(q pricing.Question) (found []string) {
 	p, _ := r.engine.ProductNumber(q.SKU)
-	product := r.engine.Products()[p]
+	product := r.engine.Products()[p].At(q.At)
 	x, err := r.engine.Examine(q.Viewpoint)
 	require.NoError(r.t, err)
 	if !x.Sells(p) {
@@ -69,7 +69,9 @@ func (r *reading) judge(q pricing.Question) (found []string) {
 		r.trail(q, &portion.Trail, about)
 		found = append(found, r.cannot(q, &portion.Trail)...)
 		if portion.Trail.Finish == nil {
-			about(flags.NoPrice, q.SKU)
+			if !product.OnRequest {
+				about(flags.NoPrice, q.SKU)
+			}
 			continue
 		}
 		// Without options a portion's unit is its finished price.
@@ -160,7 +162,7 @@ func (r *reading) lowered(q pricing.Question, steps []pricing.Step, s pricing.St
 func (r *reading) reduction(q pricing.Question, x *pricing.Examiner, unit, catalog money.Rat, about func(flags.Kind, string)) {
 	p, _ := r.engine.ProductNumber(q.SKU)
 	limits := r.channel(q.Channel).Limits
-	if limits.MaxOffPercent == nil || r.engine.Products()[p].List == nil && len(r.engine.Products()[p].ListIn) == 0 {
+	if limits.MaxOffPercent == nil {
 		return
 	}
 	if _, lists := x.ListPrice(p); !lists {
@@ -218,9 +220,12 @@ func (r *reading) whole() (found []string) {
 		holds := false
 		for i := range r.book.Products {
 			p, _ := r.engine.ProductNumber(r.book.Products[i].SKU)
-			r.engine.Rules(func(ordinal int, x *pricing.Rule, _ pricing.Set) {
-				holds = holds || x.Code == code && r.engine.Reaches(ordinal).Has(p)
-			})
+			for at := r.asked.From; at < r.asked.To; at += pricing.Hour {
+				then := r.engine.At(at)
+				then.Rules(func(ordinal int, x *pricing.Rule, _ pricing.Set) {
+					holds = holds || x.Code == code && then.Reaches(ordinal).Has(p)
+				})
+			}
 		}
 		if !holds {
 			found = append(found, key(flags.MatchesNothing, code, ""))
@@ -451,6 +456,12 @@ func small(rng *rand.Rand) (*pricing.Book, flags.Question) {
 		MaxOffPercent: &most, MinOffPercent: &least, LeadHours: &lead, RefusedWords: []string{"roh", "P", "طين"}}
 	b.Channels[1].Can = [][]string{{}, {"breaks"}, {"groups"}}[rng.IntN(3)]
 	from := pricingtest.Noon + pricing.Moment(rng.IntN(9)-4)*pricing.Day + pricing.Moment(rng.IntN(24))*pricing.Hour
+	for _, p := range b.Products {
+		if len(p.Later) > 0 && rng.IntN(3) > 0 { // within the span, or where it begins
+			p.Later = p.Later[:1]
+			p.Later[0].From = from + pricing.Moment(rng.IntN(5)*2)*pricing.Hour
+		}
+	}
 	return b, flags.Question{From: from, To: from + 9*pricing.Hour, Quantities: b.Quantities()}
 }
 

@@ -67,8 +67,8 @@ func (w *worker) doubled(c *class, quantity int, u *pricing.Exam) {
 				p.Effect.Kind != pricing.PercentOff && p.Effect.Kind != pricing.AmountOff {
 				continue
 			}
-			w.keep(c.once(), quantity, finding{kind: doubled, rule: int32(sale.Ordinal), other: int32(p.Ordinal), cause: -1,
-				worst: sale.Before.Sub(sale.After), price: u.Finished, priced: u.Priced})
+			w.keep(c.once(), quantity, finding{kind: doubled, rule: int32(min(sale.Ordinal, p.Ordinal)),
+				other: int32(max(sale.Ordinal, p.Ordinal)), cause: -1, worst: sale.Before.Sub(sale.After), price: u.Finished, priced: u.Priced})
 		}
 	}
 }
@@ -92,7 +92,7 @@ func (s *Search) wholeRules() (list []Flag) {
 		if !a.live[ordinal] {
 			continue
 		}
-		if a.engine.Reaches(ordinal).Count() == 0 {
+		if a.matchesNothing(ordinal) {
 			list = append(list, a.ofRule(MatchesNothing, r))
 		}
 		if open := a.open[ordinal]; open != nil && open.empty() {
@@ -110,6 +110,14 @@ func (s *Search) wholeRules() (list []Flag) {
 		}
 	}
 	return list
+}
+
+// matchesNothing reports whether a rule selects no product at any moment of the span.
+func (a *asked) matchesNothing(ordinal int) bool {
+	if a.engine.MayReach(ordinal).Count() == 0 {
+		return true
+	}
+	return !slices.ContainsFunc(a.eras(), func(at pricing.Moment) bool { return a.engine.At(at).Reaches(ordinal).Count() > 0 })
 }
 
 // ordered are the keys of a map, ascending.

@@ -219,7 +219,7 @@ func (a *asked) countsEvery() pricing.Set {
 	for _, ordinal := range a.order {
 		breaks, counting := a.engine.Breaks(ordinal)
 		if len(breaks) > 0 && (counting.Method == pricing.Graduated || counting.Measure != "quantity") {
-			all = all.Or(a.engine.Reaches(ordinal))
+			all = all.Or(a.engine.MayReach(ordinal))
 		}
 	}
 	return all
@@ -258,6 +258,9 @@ func (s *Search) flag(f *finding) Flag {
 	flag := Flag{Kind: e.Kind, Severity: e.Severity, Witness: pricing.Question{Viewpoint: vp,
 		SKU: a.engine.Products()[f.product].SKU}}
 	x := s.examiners[f.channel]
+	if len(a.engine.Products()[f.product].Later) > 0 {
+		x = x.In(f.at)
+	}
 	flag.Currency, flag.Digits = x.Currency()
 	if e.Channels {
 		flag.Channel = vp.Channel

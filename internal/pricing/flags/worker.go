@@ -14,19 +14,18 @@ type worker struct {
 	examiners []*pricing.Examiner // by channel
 	admitted  func(channel int, of int32) bits
 	promises  map[int]*promise
-	products  []*pricing.Product
 	modes     [pricing.LayerCount]pricing.LayerMode
 	positions [pricing.LayerCount]int
-	reach     []pricing.Set // by ordinal
 
 	// of the product and the channels that are looked at
 	product int32
 	now     *found
 	x       *pricing.Examiner
-	limits  []leasts // by channel
-	list    amount   // the list price, as these channels show it
-	least   amount   // the lowest advertised price, likewise
-	cause   int32    // of the unit that is looked at, or unknownCause
+	good    *pricing.Product // with the figures that hold
+	limits  []leasts         // by channel
+	list    amount           // the list price, as these channels show it
+	least   amount           // the lowest advertised price, likewise
+	cause   int32            // of the unit that is looked at, or unknownCause
 	applied map[int32]bool
 	shut    []shut
 }
@@ -46,7 +45,7 @@ type who struct {
 }
 
 func newWorker(a *asked, s *Search) (*worker, error) {
-	w := &worker{asked: a, search: s, admitted: a.admitting(), applied: map[int32]bool{}, products: a.engine.Products(),
+	w := &worker{asked: a, search: s, admitted: a.admitting(), applied: map[int32]bool{},
 		promises: map[int]*promise{}, limits: make([]leasts, len(a.channels))}
 	var err error
 	if w.examiners, err = a.examiners(); err != nil {
@@ -54,10 +53,6 @@ func newWorker(a *asked, s *Search) (*worker, error) {
 	}
 	for at, l := range a.book.Settings.Layers {
 		w.modes[l.Layer], w.positions[l.Layer] = l.Mode, at
-	}
-	w.reach = make([]pricing.Set, a.ordinals)
-	for _, ordinal := range a.order {
-		w.reach[ordinal] = a.engine.Reaches(ordinal)
 	}
 	for _, ordinal := range a.order {
 		if p := promiseOf(a, ordinal); p != nil {
@@ -103,16 +98,8 @@ func (w *worker) look(k *kin, products []int32) {
 		clear(w.applied)
 		w.shut = w.shut[:0]
 		for _, d := range divisions {
-			w.x = w.examiners[d.channels[0]]
-			w.list.Rat, w.list.known = w.x.ListPrice(p)
-			w.least.Rat, w.least.known = w.x.Shown(p, w.products[p].MAP)
-			for _, c := range d.channels {
-				w.limits[c].loss, w.limits[c].guard = w.examiners[c].Leasts(p)
-			}
+			w.x, w.good = w.examiners[d.channels[0]], nil
 			w.lookAt(d)
-		}
-		if w.products[p].Cost == nil {
-			w.noCost(divisions)
 		}
 		for r := range w.applied {
 			w.now.applied = append(w.now.applied, r)
@@ -143,7 +130,14 @@ func (w *worker) lookAt(d *division) {
 		if len(c.seen) == 0 {
 			continue
 		}
+		w.hold(d, c)
 		w.x.Take(c.rules, c.seen[0].at)
+		if w.good.Cost == nil {
+			w.keep(c.once(), c.quantities[0], finding{kind: noCost, rule: -1, other: -1, cause: -1})
+		}
+		if w.good.OnRequest { // it has no price, and no rule does anything to it
+			continue
+		}
 		for n := range c.quantities {
 			answers[i][n] = w.question(c, n, answers[i])
 		}
@@ -154,6 +148,23 @@ func (w *worker) lookAt(d *division) {
 	}
 	for i := range d.pairs {
 		w.abovePublic(d, &d.pairs[i], answers)
+	}
+}
+
+// hold has the figures of a class hold, in the channels of its division.
+func (w *worker) hold(d *division, c *class) {
+	for _, channel := range d.channels {
+		w.examiners[channel].Hold(c.figures)
+	}
+	p := w.product
+	if w.good == w.x.Product(p) {
+		return
+	}
+	w.good = w.x.Product(p)
+	w.list.Rat, w.list.known = w.x.ListPrice(p)
+	w.least.Rat, w.least.known = w.x.Shown(p, w.good.MAP)
+	for _, channel := range d.channels {
+		w.limits[channel].loss, w.limits[channel].guard = w.examiners[channel].Leasts(p)
 	}
 }
 

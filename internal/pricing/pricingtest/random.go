@@ -147,6 +147,14 @@ func (g *generator) settings() pricing.Settings {
 	s := pricing.Settings{Currency: "EUR", TimeZone: "Europe/Amsterdam", PricesIncludeTax: !g.chance(3),
 		TaxRates: map[string]money.Rat{"standard": money.Int(21), "reduced": money.MustParse("9")},
 		Rates:    map[string]money.Rat{"GBP": money.MustParse("0.8537"), "JPY": money.MustParse("161.2")}}
+	if g.chance(2) {
+		s.Countries = map[string]pricing.Country{"BE": {TaxRates: map[string]money.Rat{}}}
+		for _, class := range []string{"standard", "reduced"} {
+			if !g.chance(3) {
+				s.Countries["BE"].TaxRates[class] = g.amount(25, 0)
+			}
+		}
+	}
 	if g.chance(3) {
 		s.Rounding.Mode = money.HalfEven
 	}
@@ -188,6 +196,7 @@ func (g *generator) channel(c *pricing.Channel) {
 		excluded := g.chance(2)
 		c.TaxExcluded = &excluded
 	}
+	c.KeepsNet = g.chance(2)
 	if g.chance(3) {
 		c.Ending = g.ending()
 	}
@@ -235,7 +244,33 @@ func (g *generator) product(i int) pricing.Product {
 		p.Options = []pricing.Option{{Code: "engrave", Price: g.amount(9, 2), Part: "options"},
 			{Code: "fit", Price: g.amount(20, 2), Part: "work"}}
 	}
+	p.Later, p.OnRequest = g.later(), g.chance(20)
 	return p
+}
+
+// later are figures around the moments that are asked about, often of several products at the same moment.
+func (g *generator) later() (list []pricing.Figures) {
+	for day := range 3 {
+		if !g.chance(4) {
+			continue
+		}
+		f := pricing.Figures{From: Noon + pricing.Moment(day*5-6)*pricing.Day, List: g.maybe(2, 90, 2), Cost: g.maybe(2, 60, 2),
+			RRP: g.maybe(3, 99, 2), MAP: g.maybe(3, 60, 2)}
+		if g.chance(3) {
+			f.Levels = map[string]money.Rat{g.one("B", "LEAST"): g.amount(80, 2)}
+		}
+		if g.chance(4) {
+			f.Costs = map[string]money.Rat{g.one("last", "next"): g.amount(60, 4)}
+		}
+		if g.chance(4) || f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && f.Levels == nil && f.Costs == nil {
+			f.ListIn = map[string]money.Rat{g.one("GBP", "JPY", "EUR"): g.amount(80, 2)}
+		}
+		if g.chance(3) {
+			f.From += pricing.Moment(g.IntN(48)) * pricing.Hour
+		}
+		list = append(list, f)
+	}
+	return list
 }
 
 // where is a random condition; field reduced only where allowed.
@@ -525,7 +560,8 @@ func (g *generator) rule(code string, layer pricing.Layer, adding bool, ladders 
 		}
 	}
 	if g.chance(5) {
-		r.Floor = []*pricing.Floor{{Amount: g.amountPtr(30, 2)}, {Margin: g.amountPtr(60, 1)}, {Cost: true}}[g.IntN(3)]
+		r.Floor = []*pricing.Floor{{Amount: g.amountPtr(30, 2)}, {Margin: g.amountPtr(60, 1)}, {Cost: true},
+			{Level: g.one("B", "LEAST")}, {Cost: true, WithFee: true}, {Margin: g.amountPtr(90, 1), WithFee: true}}[g.IntN(6)]
 	}
 	return r
 }

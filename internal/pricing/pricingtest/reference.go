@@ -69,6 +69,7 @@ func alone(book *pricing.Book, q pricing.Question) (*reference, *pricing.Product
 
 // newReference looks up what a viewpoint names.
 func newReference(book *pricing.Book, q pricing.Question) *reference {
+	book = figured(book, q.At)
 	r := &reference{book: book, q: q, at: q.At, currency: book.Settings.Currency}
 	for i := range book.Channels {
 		if book.Channels[i].Code == q.Channel && q.Channel != "" {
@@ -85,6 +86,37 @@ func newReference(book *pricing.Book, q pricing.Question) *reference {
 	}
 	r.digits, _ = money.Digits(r.currency)
 	return r
+}
+
+// figured is the book as if the figures of a moment were those of its products, and nothing came later.
+func figured(book *pricing.Book, at pricing.Moment) *pricing.Book {
+	now := *book
+	now.Products = nil
+	for _, p := range book.Products {
+		q := *p
+		q.Later = nil
+		merge := func(into *map[string]money.Rat, from map[string]money.Rat) {
+			both := map[string]money.Rat{}
+			for _, m := range []map[string]money.Rat{*into, from} {
+				for name, figure := range m {
+					both[name] = figure
+				}
+			}
+			*into = both
+		}
+		for _, f := range p.Later {
+			if f.From > at {
+				continue
+			}
+			q.List, q.Cost = cmp.Or(f.List, q.List), cmp.Or(f.Cost, q.Cost)
+			q.RRP, q.MAP = cmp.Or(f.RRP, q.RRP), cmp.Or(f.MAP, q.MAP)
+			merge(&q.Costs, f.Costs)
+			merge(&q.Levels, f.Levels)
+			merge(&q.ListIn, f.ListIn)
+		}
+		now.Products = append(now.Products, &q)
+	}
+	return &now
 }
 
 type reference struct {
@@ -233,6 +265,58 @@ func (r *reference) taxFactor(p *pricing.Product) *big.Rat {
 	return add(num(1), share(percent))
 }
 
+// taxHere is 1 + the rate of the channel's country.
+func (r *reference) taxHere(p *pricing.Product) *big.Rat {
+	if r.channel != nil {
+		if c, known := r.book.Settings.Countries[r.channel.Country]; known {
+			if percent, own := c.TaxRates[p.TaxClass]; own {
+				return add(num(1), share(percent))
+			}
+		}
+	}
+	return r.taxFactor(p)
+}
+
+// shows reports whether prices shown include tax.
+func (r *reference) shows() bool {
+	if r.channel != nil && r.channel.TaxExcluded != nil {
+		return !*r.channel.TaxExcluded
+	}
+	return r.book.Settings.PricesIncludeTax
+}
+
+// factor is what step 3 multiplies a price by.
+func (r *reference) factor(p *pricing.Product) *big.Rat {
+	h, c := r.taxFactor(p), r.taxHere(p)
+	switch from, to := r.book.Settings.PricesIncludeTax, r.shows(); {
+	case from && !to:
+		return quo(num(1), h)
+	case !from && to:
+		return c
+	case from && to && r.channel != nil && r.channel.KeepsNet:
+		return quo(c, h)
+	}
+	return num(1)
+}
+
+// enough is the price shown at which a margin is left of it in the channel; nil where there is none.
+func (r *reference) enough(p *pricing.Product, margin money.Rat) *big.Rat {
+	cost, left := r.converted(ratp(p.Cost)), sub(num(1), share(margin))
+	if cost == nil {
+		return nil
+	}
+	if r.channel != nil {
+		cost, left = add(cost, rat(r.channel.FeeAmount)), sub(left, share(r.channel.FeePercent))
+	}
+	if left.Sign() <= 0 {
+		return nil
+	}
+	if r.shows() {
+		return mul(quo(cost, left), r.taxHere(p))
+	}
+	return quo(cost, left)
+}
+
 // footed is a cost on the book's footing.
 func (r *reference) footed(p *pricing.Product, cost *big.Rat) *big.Rat {
 	cost = r.converted(cost)
@@ -261,6 +345,11 @@ func (r *reference) unit(p *pricing.Product, line, k, term int, options []string
 	r.asking = append(r.asking, p.SKU)
 	w.list = r.listOf(p)
 	w.price = w.list
+	if p.OnRequest {
+		w.price, w.past = nil, true
+		r.asking = r.asking[:len(r.asking)-1]
+		return w
+	}
 	for _, code := range options {
 		for i := range p.Options {
 			if p.Options[i].Code == code {
@@ -533,7 +622,17 @@ func (r *reference) make(w *way, u *pricing.Rule, entering *big.Rat) (made, bool
 		switch cost := r.footed(w.p, ratp(w.p.Cost)); {
 		case f.Amount != nil:
 			floor = r.ruleAmount(u, *f.Amount)
+		case f.Level != "":
+			floor = r.basis(w, pricing.Basis("level:"+f.Level))
 		case cost == nil:
+		case f.WithFee:
+			margin := money.Int(0)
+			if f.Margin != nil {
+				margin = *f.Margin
+			}
+			if shown := r.enough(w.p, margin); shown != nil {
+				floor = quo(shown, r.factor(w.p))
+			}
 		case f.Margin != nil:
 			floor = quo(cost, sub(num(1), share(*f.Margin)))
 		default:
@@ -645,7 +744,9 @@ func (r *reference) measure(p *pricing.Product, units int, how string) *big.Rat 
 		return n
 	case "spend":
 		alone := &way{p: p, line: 1, k: 1, term: 1, list: r.listOf(p)}
-		alone.price = alone.list
+		if alone.price = alone.list; p.OnRequest {
+			return nil
+		}
 		r.layer(alone, r.book.Settings.Layers[0])
 		if alone.price == nil {
 			return nil
@@ -751,19 +852,7 @@ func (r *reference) derivedFromBasket(p *pricing.Product) bool {
 // finish is section 2, step 3, and the chosen options.
 func (r *reference) finish(p *pricing.Product, w *way) *big.Rat {
 	set := &r.book.Settings
-	shows := set.PricesIncludeTax
-	if r.channel != nil && r.channel.TaxExcluded != nil {
-		shows = !*r.channel.TaxExcluded
-	}
-	toChannel := func(a *big.Rat) *big.Rat {
-		switch {
-		case set.PricesIncludeTax && !shows:
-			return quo(a, r.taxFactor(p))
-		case !set.PricesIncludeTax && shows:
-			return mul(a, r.taxFactor(p))
-		}
-		return a
-	}
+	toChannel := func(a *big.Rat) *big.Rat { return mul(a, r.factor(p)) }
 	price := toChannel(w.price)
 	if r.channel != nil {
 		price = end(r.channel.Ending, price)
@@ -775,20 +864,8 @@ func (r *reference) finish(p *pricing.Product, w *way) *big.Rat {
 			guard = &set.Guards[i]
 		}
 	}
-	if cost := r.converted(ratp(p.Cost)); cost != nil && guard.Hold {
-		left := sub(num(1), share(guard.MinMargin))
-		if r.channel != nil {
-			cost, left = add(cost, rat(r.channel.FeeAmount)), sub(left, share(r.channel.FeePercent))
-		}
-		if left.Sign() > 0 {
-			limit := quo(cost, left)
-			if shows {
-				limit = mul(limit, r.taxFactor(p))
-			}
-			if price.Cmp(limit) < 0 {
-				price = r.roundHow(limit, "up")
-			}
-		}
+	if limit := r.enough(p, guard.MinMargin); guard.Hold && limit != nil && price.Cmp(limit) < 0 {
+		price = r.roundHow(limit, "up")
 	}
 	if guard.MaxOff != nil && guard.Hold && w.catalog != nil {
 		if limit := toChannel(mul(w.catalog, sub(num(1), share(*guard.MaxOff)))); price.Cmp(limit) < 0 {

@@ -2458,6 +2458,10 @@ export interface components {
             };
             group?: components["schemas"]["BookText"];
             hire?: components["schemas"]["BookHireTimes"];
+            /** @enum {unknown} */
+            keeps?: "price" | "net";
+            /** @description of what is printed and mailed for the channel, such as de */
+            language?: components["schemas"]["BookText"];
             limits?: {
                 leadHours?: components["schemas"]["BookAmount"] | number;
                 maxOffPercent?: components["schemas"]["BookPercent"];
@@ -2478,6 +2482,11 @@ export interface components {
         BookClock: string;
         /** @description what an item is known by */
         BookCode: string;
+        BookCountry: {
+            taxRates: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+        };
         /** @description ISO 4217; only codes of the standard are valid */
         BookCurrency: string;
         BookCustomer: {
@@ -2542,6 +2551,29 @@ export interface components {
             field: string;
             is: string;
             was: string;
+        };
+        /** @description what a product costs from a moment on; what is not given stays as it was */
+        BookFigures: {
+            cost?: components["schemas"]["BookAmount"];
+            costs?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            from: components["schemas"]["BookMoment"];
+            levels?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            list?: components["schemas"]["BookAmount"];
+            listIn?: {
+                [key: string]: components["schemas"]["BookAmount"];
+            };
+            map?: components["schemas"]["BookAmount"];
+            rrp?: components["schemas"]["BookAmount"];
+        } | unknown | unknown | unknown | unknown | {
+            costs: unknown;
+        } | {
+            levels: unknown;
+        } | {
+            listIn: unknown;
         };
         BookGive: {
             amountOff?: components["schemas"]["BookAmount"];
@@ -2651,6 +2683,8 @@ export interface components {
             };
             gtin?: components["schemas"]["BookText"];
             hire?: components["schemas"]["BookHireTimes"];
+            /** @description figures from strictly rising moments on */
+            later?: components["schemas"]["BookFigures"][];
             levels?: {
                 [key: string]: components["schemas"]["BookAmount"];
             };
@@ -2661,6 +2695,8 @@ export interface components {
             map?: components["schemas"]["BookAmount"];
             minOrder?: number;
             name?: components["schemas"]["BookName"];
+            /** @description no price, whatever rules say */
+            onRequest?: boolean;
             options?: {
                 code: components["schemas"]["BookWord"];
                 /** @enum {unknown} */
@@ -2701,7 +2737,9 @@ export interface components {
                 amount?: components["schemas"]["BookAmount"];
                 /** @constant */
                 cost?: true;
+                level?: components["schemas"]["BookWord"];
                 margin?: components["schemas"]["BookMargin"];
+                withFee?: boolean;
             };
             /** @enum {unknown} */
             hireMatch?: "days" | "inside" | "any";
@@ -2741,6 +2779,10 @@ export interface components {
             byHand?: {
                 maxAmount?: components["schemas"]["BookAmount"];
                 maxPercent?: components["schemas"]["BookPercent"];
+            };
+            /** @description tax rates of single countries, by two capital letters; a class that one lacks has the book's rate */
+            countries?: {
+                [key: string]: components["schemas"]["BookCountry"];
             };
             currency: components["schemas"]["BookCurrency"];
             guard?: {

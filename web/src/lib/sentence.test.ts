@@ -120,6 +120,12 @@ test("limits and floors stand with the goods", () => {
   expect(sentence(rule({ ...base, minQuantity: 5, floor: { margin: "12" } }), names).goods).toBe(
     "every product, from 5 pieces, not reduced below 12 % margin",
   );
+  expect(sentence(rule({ ...base, floor: { level: "LEAST" } }), names).goods).toBe(
+    "every product, not reduced below the price level LEAST",
+  );
+  expect(sentence(rule({ ...base, floor: { cost: true, withFee: true } }), names).goods).toBe(
+    "every product, not reduced below cost after the channel’s fee",
+  );
 });
 
 test("whom, by the names that people know", () => {

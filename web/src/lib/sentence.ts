@@ -265,14 +265,21 @@ export function endingWords(e: Rule["ending"]): string {
   return `${direction} ${amount(e.step)}${shift}`;
 }
 
+/** What a price is not reduced below. */
+function floorWords(f: NonNullable<Rule["floor"]>, names: Names): string {
+  const fee = f.withFee ? " after the channel’s fee" : "";
+  if (f.cost) return `cost${fee}`;
+  if (f.margin) return `${f.margin} % margin${fee}`;
+  return f.level !== undefined ? basisWords(`level:${f.level}`, names) : amount(f.amount);
+}
+
 /** What else holds of the price that a rule makes. */
-function limitsWords(rule: Rule): string[] {
+function limitsWords(rule: Rule, names: Names): string[] {
   const { floor, maxOff, on } = rule;
   const parts = [];
   if (rule.minQuantity && rule.minQuantity > 1) parts.push(`from ${rule.minQuantity} pieces`);
   if (maxOff) parts.push(`at most ${maxOff.percent ? `${maxOff.percent} %` : amount(maxOff.amount)} off`);
-  if (floor?.cost) parts.push("not reduced below cost");
-  else if (floor) parts.push(`not reduced below ${floor.margin ? `${floor.margin} % margin` : amount(floor.amount)}`);
+  if (floor) parts.push(`not reduced below ${floorWords(floor, names)}`);
   if (rule.ending) parts.push(`rounded ${endingWords(rule.ending)}`);
   if (on && on.join() !== "base")
     parts.push(
@@ -317,7 +324,7 @@ export function sentence(rule: Rule, names: Names = byCode, now?: string): Sente
           ? ""
           : `among ${goodsWords(rule.where, names)}`
         : goodsWords(rule.where, names),
-      ...limitsWords(rule),
+      ...limitsWords(rule, names),
     ]
       .filter(Boolean)
       .join(", "),

@@ -77,7 +77,7 @@ const ruleChanges: [string[], Partial<Form> | ((f: Form) => Partial<Form> | null
   ],
   [["mayRaise"], (f) => (f.how === "effect" ? { mayRaise: !f.mayRaise } : null)],
   [["ending"], (f) => (f.how === "effect" ? { ends: true, step: "7", direction: "up", shift: "" } : null)],
-  [["floor"], (f) => (f.how === "effect" ? { floorBy: "amount", floor: "3.21" } : null)],
+  [["floor"], (f) => (f.how === "effect" ? { floorBy: "amount", floor: "3.21", floorFee: false } : null)],
   [["maxOff"], (f) => (f.how === "effect" ? { maxOffBy: "percent", maxOff: "44" } : null)],
   [["of"], (f) => (f.how === "effect" && f.layer !== "catalog" ? { of: f.of === "rrp" ? "list" : "rrp" } : null)],
 ];

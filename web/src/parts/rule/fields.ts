@@ -367,13 +367,32 @@ export const fields = [
     paths: ["floor"],
     place: "floor",
     words: "floor",
-    read: ({ floor: l }): { floorBy: "" | "amount" | "margin" | "cost"; floor: string } => ({
-      floorBy: l?.cost ? "cost" : l?.margin !== undefined ? "margin" : l?.amount !== undefined ? "amount" : "",
-      floor: l?.margin ?? l?.amount ?? "",
+    read: ({
+      floor: l,
+    }): { floorBy: "" | "amount" | "margin" | "cost" | "level"; floor: string; floorFee: boolean } => ({
+      floorBy: l?.cost
+        ? "cost"
+        : l?.margin !== undefined
+          ? "margin"
+          : l?.amount !== undefined
+            ? "amount"
+            : l?.level !== undefined
+              ? "level"
+              : "",
+      floor: l?.margin ?? l?.amount ?? l?.level ?? "",
+      /** Whether the channel's fee is to be earned, too: beside a margin or the cost. */
+      floorFee: l?.withFee ?? false,
     }),
-    write: (f: { how: How; floorBy: string; floor: string }) =>
+    write: (f: { how: How; floorBy: string; floor: string; floorFee: boolean }) =>
       shapesPrice(f) && f.floorBy
-        ? { floor: f.floorBy === "cost" ? { cost: true } : { [f.floorBy]: f.floor.trim() } }
+        ? {
+            floor: {
+              ...(f.floorBy === "cost"
+                ? { cost: true }
+                : { [f.floorBy]: f.floorBy === "level" ? f.floor : f.floor.trim() }),
+              ...(f.floorFee && (f.floorBy === "cost" || f.floorBy === "margin") && { withFee: true }),
+            },
+          }
         : {},
   }),
   field({

@@ -24,6 +24,7 @@ const changesNothing = ({ how, effect, of, ends }: Form) =>
 export function LimitsControl({ form, errors, change }: Props) {
   const { data: facets } = useFacets();
   const levels = useLevels(form.of.startsWith("level:") ? form.of.slice(6) : "");
+  const floorLevels = useLevels(form.floorBy === "level" ? form.floor : "");
   const [basis, setBasis] = useState(form.of !== "");
   const [parts, setParts] = useState(form.on.join() !== "base");
   const bases = [
@@ -110,7 +111,7 @@ export function LimitsControl({ form, errors, change }: Props) {
       {form.floorBy !== "" && (
         <p>
           not reduced below{" "}
-          {form.floorBy !== "cost" && (
+          {(form.floorBy === "margin" || form.floorBy === "amount") && (
             <Blank label="Floor" bad={bad("floor")} value={form.floor} onChange={(floor) => change({ floor })} />
           )}{" "}
           <Choice
@@ -120,10 +121,31 @@ export function LimitsControl({ form, errors, change }: Props) {
               ["cost", "the cost"],
               ["margin", "% margin"],
               ["amount", "as the price"],
+              ["level", "the price level"],
             ]}
-            onChange={(floorBy) => change({ floorBy })}
-          />
-          <Out label="No floor" onClick={() => change({ floorBy: "", floor: "" })} />{" "}
+            onChange={(floorBy) => change({ floorBy, floor: floorBy === "level" ? (facets?.levels[0] ?? "") : "" })}
+          />{" "}
+          {form.floorBy === "level" && (
+            <Choice
+              label="Level of the floor"
+              bad={bad("floor")}
+              value={form.floor}
+              options={floorLevels}
+              onChange={(floor) => change({ floor })}
+            />
+          )}
+          {(form.floorBy === "cost" || form.floorBy === "margin") && (
+            <label className="ml-1 inline-flex items-center gap-1 text-[14px]">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                checked={form.floorFee}
+                onChange={(e) => change({ floorFee: e.target.checked })}
+              />
+              after the channel’s fee
+            </label>
+          )}
+          <Out label="No floor" onClick={() => change({ floorBy: "", floor: "", floorFee: false })} />{" "}
           <FieldError>{errors.get("floor")}</FieldError>
         </p>
       )}

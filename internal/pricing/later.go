@@ -1,0 +1,259 @@
+package pricing
+
+import (
+	"maps"
+	"slices"
+	"sync"
+
+	"dogbane/internal/money"
+)
+
+// Figures of products that hold from a moment on cut time into eras, in each of which nothing but rules moves a price.
+// Each era has goods, and an engine, of its own: what figures decide is made anew for it, all else is that of the era
+// before the first. A book without such figures has one era, and pays nothing.
+
+// At is the product with the figures that hold at a moment; the product itself where no later ones have begun.
+func (p *Product) At(at Moment) *Product {
+	begun := 0
+	for begun < len(p.Later) && p.Later[begun].From <= at {
+		begun++
+	}
+	if begun == 0 {
+		return p
+	}
+	now := *p
+	now.Costs, now.Levels, now.ListIn = maps.Clone(p.Costs), maps.Clone(p.Levels), maps.Clone(p.ListIn)
+	for i := range p.Later[:begun] {
+		now.take(&p.Later[i])
+	}
+	return &now
+}
+
+func (p *Product) take(f *Figures) {
+	one := func(to **money.Rat, figure *money.Rat) {
+		if figure != nil {
+			*to = figure
+		}
+	}
+	each := func(to *map[string]money.Rat, figures map[string]money.Rat) {
+		if *to == nil && len(figures) > 0 {
+			*to = map[string]money.Rat{}
+		}
+		maps.Copy(*to, figures)
+	}
+	one(&p.List, f.List)
+	one(&p.Cost, f.Cost)
+	one(&p.RRP, f.RRP)
+	one(&p.MAP, f.MAP)
+	each(&p.Costs, f.Costs)
+	each(&p.Levels, f.Levels)
+	each(&p.ListIn, f.ListIn)
+}
+
+// Begins are the moments at which later figures of some product begin to hold, ascending.
+func (e *Engine) Begins() []Moment { return e.goods.begins }
+
+// At is the engine of the figures that hold at a moment: the one to ask for what products and selections are then.
+// Questions and sweeps find it by themselves. Numbers of products and ordinals of rules are those of every other era.
+func (e *Engine) At(at Moment) *Engine {
+	if len(e.begins) == 0 {
+		return e
+	}
+	era := eraOf(e.begins, at)
+	switch era {
+	case e.era:
+		return e
+	case 0:
+		return e.first()
+	}
+	return e.eras.get(era, func() *Engine { return e.inEra(era) })
+}
+
+// eraOf is how many of some moments have begun.
+func eraOf(begins []Moment, at Moment) int {
+	k, found := slices.BinarySearch(begins, at)
+	if found {
+		k++
+	}
+	return k
+}
+
+// erasKept is how many eras are kept ready beside the first: a page at the present, one of a later day and a search
+// through the days ahead each stay in theirs.
+const erasKept = 4
+
+// PerEra is what was made of an engine for some eras, those used last. What is in it is made once, by whoever comes
+// first; others make other eras meanwhile. The zero value is ready.
+type PerEra[T any] struct {
+	mu   sync.Mutex
+	list []*madeEra[T] // the one that was used last in front
+}
+
+type madeEra[T any] struct {
+	era  int
+	made func() T
+}
+
+// Of is what an engine's era has.
+func (e *PerEra[T]) Of(engine *Engine, build func() T) T { return e.get(engine.era, build) }
+
+func (e *PerEra[T]) get(era int, build func() T) T {
+	e.mu.Lock()
+	at := slices.IndexFunc(e.list, func(m *madeEra[T]) bool { return m.era == era })
+	var m *madeEra[T]
+	if at >= 0 {
+		m = e.list[at]
+		e.list = slices.Delete(e.list, at, at+1)
+	} else {
+		m = &madeEra[T]{era, sync.OnceValue(build)}
+	}
+	e.list = slices.Insert(e.list, 0, m)
+	if len(e.list) > erasKept {
+		e.list = slices.Delete(e.list, erasKept, len(e.list))
+	}
+	e.mu.Unlock()
+	return m.made()
+}
+
+// inEra is the engine of an era.
+func (e *Engine) inEra(era int) *Engine {
+	first := e.first()
+	g := first.goods.inEra(era)
+	next := &Engine{goods: g, book: first.book, campaigns: first.campaigns, ladders: first.ladders, lists: first.lists,
+		codes: first.codes, stale: slices.Clone(first.stale), era: era, of: first, eras: first.eras}
+	next.rules = slices.Clone(first.rules)
+	for i, r := range next.rules {
+		if r == nil || !first.figured(r) {
+			continue
+		}
+		own := &rule{Rule: r.Rule, ordinal: r.ordinal}
+		next.ready(own, nil)
+		next.rules[i] = own
+		if !slices.Contains(next.stale, i) {
+			next.stale = append(next.stale, i)
+		}
+	}
+	next.layers = slices.Clone(first.layers)
+	for i := range next.layers {
+		l := &next.layers[i]
+		l.rules = slices.Clone(l.rules)
+		for k, r := range l.rules {
+			l.rules[k] = next.rules[r.ordinal]
+		}
+	}
+	return next
+}
+
+// first is the engine of the era before any later figures.
+func (e *Engine) first() *Engine {
+	if e.of != nil {
+		return e.of
+	}
+	return e
+}
+
+// ever is what a rule selects, or may select when figures change.
+func (e *Engine) ever(r *rule) Set {
+	e = e.first()
+	if r.reach[0] == nil {
+		return e.index.empty()
+	}
+	all := r.reach[0].Or(r.reach[1])
+	if len(e.later) > 0 && e.index.figured(&r.Where) {
+		for _, p := range e.later {
+			all.add(p)
+		}
+	}
+	return all
+}
+
+// figured reports whether a rule reaches or counts other products when figures change.
+func (e *Engine) figured(r *rule) bool {
+	return e.index.figured(&r.Where) || r.counting.Where != nil && e.index.figured(r.counting.Where)
+}
+
+// figured reports whether a condition looks at figures.
+func (x *index) figured(w *Where) bool {
+	switch w.Field {
+	case FieldList, FieldCost:
+		return true
+	case FieldRange:
+		return slices.ContainsFunc(w.Values, func(code string) bool { return x.figuredRanges[code] })
+	}
+	return slices.ContainsFunc(w.Parts, func(p Where) bool { return x.figured(&p) })
+}
+
+// findLater notes the products that have later figures, and when those begin.
+func (g *goods) findLater(products []*Product, numberOf []int32) {
+	seen := map[Moment]bool{}
+	for i, p := range products {
+		if len(p.Later) == 0 {
+			continue
+		}
+		g.later = append(g.later, numberOf[i])
+		for k := range p.Later {
+			seen[p.Later[k].From] = true
+		}
+	}
+	g.begins = slices.Sorted(maps.Keys(seen))
+}
+
+// inEra are the goods of an era after the first, made of those of the first.
+func (g *goods) inEra(era int) *goods {
+	return g.eras.get(era, func() *goods { return g.withFigures(era) })
+}
+
+func (g *goods) withFigures(era int) *goods {
+	at := g.begins[era-1]
+	next := &goods{settings: g.settings, products: slices.Clone(g.products), taxes: g.taxes, taxOf: g.taxOf,
+		taxesIn: g.taxesIn, channels: g.channels, groups: g.groups, people: g.people, fixedIn: maps.Clone(g.fixedIn),
+		onRequest: g.onRequest, later: g.later, begins: g.begins, eras: g.eras, limits: map[*Channel]*limits{},
+		list: column{slices.Clone(g.list.n), slices.Clone(g.list.d)},
+		cost: column{slices.Clone(g.cost.n), slices.Clone(g.cost.d)}}
+	own := map[string]bool{} // currencies whose sets are this era's own
+	for _, number := range g.later {
+		p := g.products[number].At(at)
+		next.products[number] = p
+		next.list.set(number, p.List)
+		next.cost.set(number, p.Cost)
+		for currency := range p.ListIn {
+			if !own[currency] {
+				if next.fixedIn[currency] = slices.Clone(g.fixedIn[currency]); next.fixedIn[currency] == nil {
+					next.fixedIn[currency] = g.index.empty()
+				}
+				own[currency] = true
+			}
+			next.fixedIn[currency].add(number)
+		}
+	}
+	next.index = g.index.withFigures(next.products)
+	next.listed, next.guards = maps.Clone(g.listed), slices.Clone(g.guards)
+	for code, c := range g.channels {
+		if c.Where != nil && g.index.figured(c.Where) {
+			next.listed[code] = next.index.match(c.Where, false)
+		}
+	}
+	for i := range g.settings.Guards {
+		if where := g.settings.Guards[i].Where; g.index.figured(where) {
+			next.guards[i] = next.index.match(where, false)
+		}
+	}
+	return next
+}
+
+// withFigures is the index of the same products with other figures, by their number.
+func (x *index) withFigures(products []*Product) *index {
+	next := &index{book: make([]*Product, len(x.book)), numberOf: x.numberOf, categories: x.categories, ranges: x.ranges,
+		figuredRanges: x.figuredRanges, rangeSets: map[string]Set{}, first: x}
+	for i, number := range x.numberOf {
+		next.book[i] = products[number]
+	}
+	for code := range x.ranges {
+		if x.figuredRanges[code] {
+			next.rangeSet(code)
+		} else {
+			next.rangeSets[code] = x.rangeSets[code]
+		}
+	}
+	return next
+}
