@@ -16,7 +16,7 @@ type Row struct {
 	Category string       `json:"category"`
 	Unit     string       `json:"unit" doc:"each, day or month"`
 	List     *string      `json:"list"`
-	BookList *string      `json:"bookList" doc:"the list price as it is kept, in the book's currency"`
+	BookList *string      `json:"bookList" doc:"the list price that holds at the board's moment, as it is kept, in the book's currency"`
 	BookCost *string      `json:"bookCost" doc:"the cost as it is kept, without tax, in the book's currency"`
 	After    []string     `json:"after" doc:"the price after each layer, in order; empty where there is no price"`
 	Price    *string      `json:"price"`
@@ -62,7 +62,7 @@ type Page struct {
 
 // row is a product on the board.
 func (v *View) row(number int32) Row {
-	p := v.Snap.Engine.Products()[number]
+	p := v.Snap.Engine.At(v.Viewpoint.At).Products()[number]
 	kept := func(a *money.Rat) *string {
 		if a == nil {
 			return nil

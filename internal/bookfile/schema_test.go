@@ -31,7 +31,7 @@ func schema(t *testing.T) *jsonschema.Schema {
 
 // beyondSchema are the problems that a schema cannot see: they need two places of the document, or a calendar, or a
 // list that lives elsewhere.
-var beyondSchema = []string{"is defined twice", "there is no ", "ends where", "must be above the from", 
+var beyondSchema = []string{"is defined twice", "there is no ", "ends where", "must be above the from",
 	"does not exist", "has no rate", "is below the min", "time zone of the IANA",
 	"ISO 4217", "whose count is \"selection\"", "this ladder measures spend", "mode is \"add\"",
 	"takes percent and amount effects only", "must be the id of a need", "begin and end must differ", "a plain number",

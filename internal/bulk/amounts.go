@@ -12,12 +12,13 @@ import (
 
 // Amounts says how list prices or costs of many products change.
 type Amounts struct {
-	Field     string   `json:"field" enum:"list,cost"`
+	Field     string   `json:"field" enum:"list,cost,rrp,map"`
 	How       string   `json:"how" enum:"percentOn,percentOff,amountOn,amountOff,set"`
 	Value     string   `json:"value" doc:"percent or amount"`
 	Step      string   `json:"step,omitempty" doc:"of an ending"`
 	Direction string   `json:"direction,omitempty" enum:",nearest,up,down"`
 	Shift     string   `json:"shift,omitempty"`
+	From      string   `json:"from,omitempty" doc:"the moment from which the new amounts hold; absent: they take the place of those that hold at the board's"`
 	SKUs      []string `json:"skus,omitempty" doc:"only these; absent: all that the board's filter leaves"`
 }
 
@@ -53,16 +54,23 @@ func (f *Amounts) Edit(v *board.View) (*Edit, error) {
 	if err != nil {
 		return nil, err
 	}
-	digits, _ := money.Digits(v.Snap.Book.Settings.Currency)
-	out, err := edit(v, f.SKUs, func(p *pricing.Product) (was, is string, err error) {
-		now := &p.List
-		if f.Field == "cost" {
-			now = &p.Cost
+	at := v.Viewpoint.At
+	if f.From != "" {
+		if at, err = pricing.ParseMoment(f.From); err != nil {
+			return nil, book.Invalid("from", err.Error())
 		}
-		if *now == nil && f.How != "set" {
+		if at <= v.Viewpoint.At {
+			return nil, book.Invalid("from", "Later amounts begin after the moment that is looked at.")
+		}
+	}
+	digits, _ := money.Digits(v.Snap.Book.Settings.Currency)
+	which := pricing.Figure(f.Field)
+	out, err := edit(v, f.SKUs, func(p *pricing.Product) (was, is string, err error) {
+		now := *p.At(at).Own(which)
+		if now == nil && f.How != "set" {
 			return "", "", errMissing
 		}
-		after := changedAmount(*now, f.How, value)
+		after := changedAmount(now, f.How, value)
 		if ending != nil {
 			after = ending.Apply(after)
 		}
@@ -71,19 +79,30 @@ func (f *Amounts) Edit(v *board.View) (*Edit, error) {
 			return "", "", book.Invalid("value", fmt.Sprintf("%s would come to %s. %s", p.SKU, bookfile.Amount(after),
 				book.TooManyDigits))
 		}
-		if *now != nil {
-			was = bookfile.Amount(**now)
+		if now != nil {
+			was = bookfile.Amount(*now)
 		}
-		*now = &after
-		return was, bookfile.Amount(after), nil
+		if is = bookfile.Amount(after); was == is {
+			return was, is, nil
+		}
+		if f.From == "" {
+			*p = *p.Put(which, at, &after)
+		} else {
+			*p = *p.PutFrom(which, at, &after)
+		}
+		return was, is, nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	name := map[string]string{"list": "List price", "cost": "Cost"}[f.Field]
+	name := map[string]string{"list": "List price", "cost": "Cost", "rrp": "Recommended price",
+		"map": "Lowest advertised price"}[f.Field]
 	how := map[string]string{"percentOn": "+%s %%", "percentOff": "−%s %%", "amountOn": "+%s", "amountOff": "−%s",
 		"set": "set to %s"}[f.How]
 	out.Summary = fmt.Sprintf("%s %s on %s", name, fmt.Sprintf(how, value), Counted(out.Changed, "product"))
+	if f.From != "" {
+		out.Summary += " from " + at.Format("2 Jan 2006 15:04")
+	}
 	return out, nil
 }
 

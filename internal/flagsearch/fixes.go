@@ -108,14 +108,14 @@ func (x *fixer) floor(kind flags.Kind, r *pricing.Rule, f *bookfile.FlagAnswer) 
 	}
 	switch kind {
 	case flags.BelowMAP:
-		p := x.snap.Product(f.SKU)
+		p := x.snap.Product(f.SKU).At(witnessed(f))
 		x.edit(fmt.Sprintf("Let “%s” not reduce below %s", r.Title(), p.MAP), r, func(r *pricing.Rule) {
 			r.Floor = &pricing.Floor{Amount: p.MAP}
 		})
 	case flags.OverMaxOff:
 	default:
 		x.edit(fmt.Sprintf("Let “%s” not reduce below the cost", r.Title()), r, func(r *pricing.Rule) { r.Floor = &pricing.Floor{Cost: true} })
-		margin := x.guardOf(f.SKU)
+		margin := x.guardOf(f)
 		if margin.Sign() == 0 { // what rounding may take off the cost itself is left
 			margin = money.Int(1)
 		}
@@ -123,12 +123,36 @@ func (x *fixer) floor(kind flags.Kind, r *pricing.Rule, f *bookfile.FlagAnswer) 
 			x.edit(fmt.Sprintf("Let “%s” leave a margin of %s %%", r.Title(), margin), r, func(r *pricing.Rule) {
 				r.Floor = &pricing.Floor{Margin: &margin}
 			})
+			if c := x.channelOf(f); c != nil && (c.FeePercent.Sign() > 0 || c.FeeAmount.Sign() > 0) {
+				x.edit(fmt.Sprintf("Let “%s” leave a margin of %s %% after the channel’s fee", r.Title(), margin), r,
+					func(r *pricing.Rule) { r.Floor = &pricing.Floor{Margin: &margin, WithFee: true} })
+			}
 		}
 	}
 }
 
-func (x *fixer) guardOf(sku string) money.Rat {
-	e, err := x.snap.Engine.Examine(pricing.Viewpoint{})
+// witnessed is the moment at which a flag is shown.
+func witnessed(f *bookfile.FlagAnswer) pricing.Moment {
+	at, err := pricing.ParseMoment(f.Witness.At)
+	if err != nil { // it was written by the program
+		panic(fmt.Sprintf("flagsearch: the witness of a flag is at %q: %v", f.Witness.At, err))
+	}
+	return at
+}
+
+// channelOf is the one in which a flag is shown; nil: none.
+func (x *fixer) channelOf(f *bookfile.FlagAnswer) *pricing.Channel {
+	for i := range x.snap.Book.Channels {
+		if c := &x.snap.Book.Channels[i]; c.Code == f.Witness.Channel {
+			return c
+		}
+	}
+	return nil
+}
+
+func (x *fixer) guardOf(f *bookfile.FlagAnswer) money.Rat {
+	sku := f.SKU
+	e, err := x.snap.Engine.Examine(pricing.Viewpoint{At: witnessed(f)})
 	p, known := x.snap.Engine.ProductNumber(sku)
 	if err != nil || !known {
 		return money.Int(0)
@@ -139,11 +163,16 @@ func (x *fixer) guardOf(sku string) money.Rat {
 // raise lifts a list price that loses by itself to where nothing is lost, or where the guard is kept.
 func (x *fixer) raise(f *bookfile.FlagAnswer, cause *pricing.Rule) {
 	p := x.snap.Product(f.SKU)
-	if cause != nil || p == nil || p.List == nil || f.Price == nil {
+	if cause != nil || p == nil || f.Price == nil {
+		return
+	}
+	at := witnessed(f)
+	list := p.At(at).List
+	if list == nil {
 		return
 	}
 	number, _ := x.snap.Engine.ProductNumber(f.SKU)
-	vp := pricing.Viewpoint{Channel: f.Witness.Channel}
+	vp := pricing.Viewpoint{Channel: f.Witness.Channel, At: at}
 	e, err := x.snap.Engine.Examine(vp)
 	if err != nil {
 		return
@@ -157,11 +186,9 @@ func (x *fixer) raise(f *bookfile.FlagAnswer, cause *pricing.Rule) {
 		if !known || to.words != "the cost" && to.margin.Sign() <= 0 {
 			continue
 		}
-		next := *p
-		least = least.Round(digits, money.Up)
-		if next.List = &least; p.List.Less(least) {
-			x.fixes = append(x.fixes, Fix{fmt.Sprintf("Raise the list price from %s to %s, %s", p.List.Fixed(digits),
-				least.Fixed(digits), to.words), []book.Change{book.OfProduct(p, &next)}})
+		if least = least.Round(digits, money.Up); list.Less(least) {
+			x.fixes = append(x.fixes, Fix{fmt.Sprintf("Raise the list price from %s to %s, %s", list.Fixed(digits),
+				least.Fixed(digits), to.words), []book.Change{book.OfProduct(p, p.Put(pricing.ListFigure, at, &least))}})
 		}
 	}
 }

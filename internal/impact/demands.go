@@ -67,12 +67,12 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 			d.Count++
 		}
 		unit, _ := money.Int(1).Minor(sw.Digits, money.HalfUp)
-		x, err := engine.Examine(pricing.Viewpoint{Channel: c.Code})
+		x, err := engine.Examine(pricing.Viewpoint{Channel: c.Code, At: vp.At})
 		if err != nil {
 			return nil, err
 		}
 		applies, applied := false, sw.AppliedBy(rule.Code)
-		engine.Match(&rule.Where).Each(func(p int32) bool {
+		engine.At(vp.At).Match(&rule.Where).Each(func(p int32) bool {
 			price, priced := sw.Price(p)
 			if !priced || !applied(p) {
 				return true
@@ -97,7 +97,7 @@ func (i *Impacts) demands(snap *book.Snapshot, engine *pricing.Engine, rule *pri
 					}
 				}
 				list, lists := x.ListPrice(p)
-				if c.Limits.NeedsReference && engine.Products()[p].RRP == nil &&
+				if c.Limits.NeedsReference && x.Product(p).RRP == nil &&
 					(!lists || !money.FromMinor(price, sw.Digits).Less(list)) {
 					breaks(p, about{flags.LimitReference, ""}, func() string { return "a recommended price or a higher list price" },
 						price)

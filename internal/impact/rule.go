@@ -164,7 +164,7 @@ func (out *Rule) compare(engine *pricing.Engine, rule *pricing.Rule, before, aft
 	touched pricing.Set) {
 	products := engine.Products()
 	out.Currency = after.Currency
-	selected := engine.Match(&rule.Where)
+	selected := engine.At(after.Viewpoint.At).Match(&rule.Where)
 	out.Reach = selected.Count()
 	selected.Each(func(p int32) bool {
 		out.Sample = append(out.Sample, cmp.Or(products[p].Name, products[p].SKU))
@@ -188,7 +188,7 @@ func (out *Rule) compare(engine *pricing.Engine, rule *pricing.Rule, before, aft
 // example takes the first product that the rule applies to, else the first that it reaches.
 func (out *Rule) example(engine *pricing.Engine, rule *pricing.Rule, after *pricing.Sweep) {
 	chosen, applies := int32(-1), after.AppliedBy(rule.Code)
-	engine.Match(&rule.Where).Each(func(p int32) bool {
+	engine.At(after.Viewpoint.At).Match(&rule.Where).Each(func(p int32) bool {
 		applied := applies(p)
 		if chosen < 0 || applied {
 			chosen = p

@@ -5,9 +5,9 @@ import (
 	"slices"
 )
 
-// Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, in order, at most
-// limit of them; from itself is not among them. Rules and campaigns that are switched off count only where with names
-// them.
+// Changes are the moments in [from, to) at which a rule's or a campaign's window opens or closes, or at which later
+// figures of a product begin to hold, in order, at most limit of them; from itself is not among them. Rules and
+// campaigns that are switched off count only where with names them.
 func (e *Engine) Changes(from, to Moment, limit int, with []string) []Moment {
 	book := e.book()
 	var windows []*Window
@@ -29,6 +29,9 @@ func (e *Engine) Changes(from, to Moment, limit int, with []string) []Moment {
 	var moments []Moment
 	for at := from; len(moments) < limit; {
 		next, found := Moment(0), false
+		if era := eraOf(e.begins, at); era < len(e.begins) {
+			next, found = e.begins[era], true
+		}
 		for _, w := range windows {
 			if m, ok := w.Next(at); ok && (!found || m < next) {
 				next, found = m, true
@@ -37,7 +40,7 @@ func (e *Engine) Changes(from, to Moment, limit int, with []string) []Moment {
 		if !found || next >= to {
 			break
 		}
-		changed := false
+		_, changed := slices.BinarySearch(e.begins, next)
 		for i, w := range windows {
 			if now := w.Open(next); now != open[i] {
 				open[i], changed = now, true

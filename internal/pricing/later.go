@@ -1,6 +1,7 @@
 package pricing
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"sync"
@@ -48,6 +49,80 @@ func (p *Product) take(f *Figures) {
 	each(&p.Costs, f.Costs)
 	each(&p.Levels, f.Levels)
 	each(&p.ListIn, f.ListIn)
+}
+
+// Figure is one of a product's figures that people change by itself.
+type Figure string
+
+// The figures that have one value.
+const (
+	ListFigure Figure = "list"
+	CostFigure Figure = "cost"
+	RRPFigure  Figure = "rrp"
+	MAPFigure  Figure = "map"
+)
+
+// Own is where a product keeps a figure that holds before any later one.
+func (p *Product) Own(which Figure) **money.Rat {
+	return map[Figure]**money.Rat{ListFigure: &p.List, CostFigure: &p.Cost, RRPFigure: &p.RRP, MAPFigure: &p.MAP}[which]
+}
+
+func (f *Figures) own(which Figure) **money.Rat {
+	return map[Figure]**money.Rat{ListFigure: &f.List, CostFigure: &f.Cost, RRPFigure: &f.RRP, MAPFigure: &f.MAP}[which]
+}
+
+// Empty reports whether there is no figure.
+func (f *Figures) Empty() bool {
+	return f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && len(f.Costs)+len(f.Levels)+len(f.ListIn) == 0
+}
+
+// Put is the product with an amount in the place of the figure that holds at a moment, be that its own or one of a later
+// entry; nil takes it away, and what held before it holds on.
+func (p *Product) Put(which Figure, at Moment, amount *money.Rat) *Product {
+	next := *p
+	next.Later = slices.Clone(p.Later)
+	for i := len(next.Later) - 1; i >= 0; i-- {
+		if f := &next.Later[i]; f.From <= at && *f.own(which) != nil {
+			if *f.own(which) = amount; f.Empty() {
+				next.Later = slices.Delete(next.Later, i, i+1)
+			}
+			return &next
+		}
+	}
+	*next.Own(which) = amount
+	return &next
+}
+
+// Merge puts figures among later ones: where some begin at the same moment, each that is put takes the place of the same
+// one, and the others stay. The list that is given is left as it is.
+func Merge(list []Figures, f Figures) []Figures {
+	i, exists := slices.BinarySearchFunc(list, f.From, func(f Figures, at Moment) int { return cmp.Compare(f.From, at) })
+	list = slices.Clone(list)
+	if !exists {
+		return slices.Insert(list, i, f)
+	}
+	into := &list[i]
+	into.List, into.Cost = cmp.Or(f.List, into.List), cmp.Or(f.Cost, into.Cost)
+	into.RRP, into.MAP = cmp.Or(f.RRP, into.RRP), cmp.Or(f.MAP, into.MAP)
+	both := func(into *map[string]money.Rat, from map[string]money.Rat) {
+		if *into = maps.Clone(*into); *into == nil {
+			*into = from
+			return
+		}
+		maps.Copy(*into, from)
+	}
+	both(&into.Costs, f.Costs)
+	both(&into.Levels, f.Levels)
+	both(&into.ListIn, f.ListIn)
+	return list
+}
+
+// PutFrom is the product of which a figure is an amount from a moment on, until a later entry names it again.
+func (p *Product) PutFrom(which Figure, from Moment, amount *money.Rat) *Product {
+	next, f := *p, Figures{From: from}
+	*f.own(which) = amount
+	next.Later = Merge(p.Later, f)
+	return &next
 }
 
 // Begins are the moments at which later figures of some product begin to hold, ascending.

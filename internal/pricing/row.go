@@ -16,6 +16,7 @@ type Row struct {
 	BelowCost   bool // the exact margin is under 0
 	UnderGuard  bool // the price is below what the guard permits
 	Held        bool // the guard lifted the price
+	OnRequest   bool // it has no price and is to have none
 	Rules       []*Rule
 }
 
@@ -23,7 +24,7 @@ type Row struct {
 // portions, After is that of the first.
 func (sw *Sweep) Row(p int32) Row {
 	v := sw.view.own()
-	row := Row{}
+	row := Row{OnRequest: v.products[p].OnRequest}
 	minor := func(o optional, mode money.Mode) (int64, bool) {
 		if !o.ok {
 			return 0, false

@@ -151,7 +151,11 @@ func (s *Server) previewAmounts(ctx context.Context, in *AmountsQuery) (BulkPrev
 	if out.Outcome = edit.Outcome; len(edit.Changes) == 0 {
 		return out, nil
 	}
-	tally, broken, err := s.impacts.OfBookFrom(ctx, v.Snap, edit.Book(v.Snap.Book), v.Viewpoint)
+	vp := v.Viewpoint
+	if in.Body.From != "" {
+		vp.At, _ = pricing.ParseMoment(in.Body.From) // Edit read it before
+	}
+	tally, broken, err := s.impacts.OfBookFrom(ctx, v.Snap, edit.Book(v.Snap.Book), vp)
 	out.Moved, out.Below, out.Checks = tally.Moved, tally.Below, broken
 	return out, err
 }

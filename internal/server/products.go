@@ -54,6 +54,7 @@ type ProductEdit struct {
 	List *string `json:"list,omitempty" doc:"list price; an empty text takes it away"`
 	Cost *string `json:"cost,omitempty" doc:"cost without tax; an empty text takes it away"`
 	Was  *string `json:"was,omitempty" doc:"the value that was seen; if it is another by now, nothing is saved"`
+	At   string  `json:"at,omitempty" doc:"the moment at which the value holds that is changed, the product's own or a later one; absent: now"`
 }
 
 // ProductQuery names a product.
@@ -91,34 +92,41 @@ func (s *Server) editProduct(ctx context.Context, seen Seen, sku string, edit *P
 	if before == nil {
 		return Saved{}, store.ErrNotFound
 	}
-	next := *before
-	summary := ""
+	at := s.moment(s.Live.Current())
+	if edit.At != "" {
+		var err error
+		if at, err = pricing.ParseMoment(edit.At); err != nil {
+			return Saved{}, invalid("at", err.Error())
+		}
+	}
+	next, summary := before, ""
 	for _, one := range []struct {
-		field, name string
-		text        *string
-		to          **money.Rat
-	}{{"list", "list price", edit.List, &next.List}, {"cost", "cost", edit.Cost, &next.Cost}} {
+		field pricing.Figure
+		name  string
+		text  *string
+	}{{pricing.ListFigure, "list price", edit.List}, {pricing.CostFigure, "cost", edit.Cost}} {
 		if one.text == nil {
 			continue
 		}
-		old, is := amountText(*one.to), ""
+		old, is := amountText(*next.At(at).Own(one.field)), ""
 		if edit.Was != nil && *edit.Was != old {
 			return Saved{}, &book.Conflict{Kind: book.Products, Code: sku, Now: bookfile.EncodeProduct(before)}
 		}
-		*one.to = nil
+		var to *money.Rat
 		if *one.text != "" {
-			amount, err := book.ReadAmount(one.field, *one.text, false)
+			amount, err := book.ReadAmount(string(one.field), *one.text, false)
 			if err != nil {
 				return Saved{}, err
 			}
-			*one.to, is = &amount, bookfile.Amount(amount)
+			to, is = &amount, bookfile.Amount(amount)
 		}
+		next = next.Put(one.field, at, to)
 		summary = fmt.Sprintf("Changed the %s of %s from %s to %s", one.name, sku, cmp.Or(old, "none"), cmp.Or(is, "none"))
 	}
 	if summary == "" {
 		return Saved{}, invalid("list", "Name a list price or a cost.")
 	}
-	return s.commit(ctx, seen, summary, []book.Change{book.OfProduct(before, &next)})
+	return s.commit(ctx, seen, summary, []book.Change{book.OfProduct(before, next)})
 }
 
 // amountText is an amount as the book writes it; "" where there is none.
@@ -172,7 +180,7 @@ func (s *Server) productPage(ctx context.Context, in *ViewpointQuery, sku string
 	}
 	if p.Style != "" {
 		snap.Engine.Match(&pricing.Where{Field: pricing.FieldStyle, Values: []string{p.Style}}).Each(func(n int32) bool {
-			v := snap.Engine.Products()[n]
+			v := snap.Engine.At(vp.At).Products()[n]
 			if n == number {
 				return true
 			}

@@ -41,7 +41,7 @@ func TestAReaderChangesNothing(t *testing.T) {
 	open := map[string]bool{"POST /api/session": true, "DELETE /api/session": true, "POST /api/password": true,
 		"PUT /api/saved-views": true, "DELETE /api/saved-views": true,
 		"POST /api/impact": true, "POST /api/sku-list": true, "POST /api/named-goods": true, "POST /api/book/compare": true, "POST /api/imports": true,
-		"POST /api/imports/paste":  true,
+		"POST /api/imports/paste": true, "POST /api/channels/keeps": true,
 		"POST /api/impact/nearest": true, "POST /api/impact/elsewhere": true, "POST /api/impact/trial": true,
 		"POST /api/impact/flags": true, "POST /api/basket": true, "POST /api/copies/plan": true}
 	for _, op := range operations(t) {

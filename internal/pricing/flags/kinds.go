@@ -71,7 +71,7 @@ type Entry struct {
 // what stops one from being sent and what a search finds are kinds of this table.
 var Table = []Entry{
 	{Kind: NoPrice, Severity: Error, Channels: true,
-		Marks: func(r *pricing.Row) bool { return !r.HasPrice }},
+		Marks: func(r *pricing.Row) bool { return !r.HasPrice && !r.OnRequest }},
 	{Kind: BelowCost, Severity: Error, Channels: true, Stops: true,
 		Marks: func(r *pricing.Row) bool { return r.HasPrice && r.BelowCost }},
 	{Kind: Free, Severity: Error, Channels: true},

@@ -187,12 +187,38 @@ func TestSameProductLooksAtEveryField(t *testing.T) {
 			*v = &pricing.HireTimes{}
 		case *[]pricing.Option:
 			*v = []pricing.Option{{Code: "x"}}
+		case *[]pricing.Figures:
+			*v = []pricing.Figures{{From: 1, List: &one}}
+		case *bool:
+			*v = true
 		default:
 			t.Fatalf("nobody tries the field %s", kind.Field(i).Name)
 		}
 		name := kind.Field(i).Name
 		require.Equal(t, slices.Contains(live, name), pieces.SameProduct(&a, &b), name)
 		require.True(t, pieces.SameProduct(&b, &b), name)
+	}
+}
+
+// So are later figures where no field of an entry differs.
+func TestSameFiguresLookAtEveryField(t *testing.T) {
+	one := money.Int(1)
+	kind := reflect.TypeFor[pricing.Figures]()
+	for i := range kind.NumField() {
+		var f pricing.Figures
+		switch v := reflect.ValueOf(&f).Elem().Field(i).Addr().Interface().(type) {
+		case *pricing.Moment:
+			*v = 7
+		case **money.Rat:
+			*v = &one
+		case *map[string]money.Rat:
+			*v = map[string]money.Rat{"a": one}
+		default:
+			t.Fatalf("nobody tries the field %s", kind.Field(i).Name)
+		}
+		a, b := pricing.Product{Later: []pricing.Figures{{}}}, pricing.Product{Later: []pricing.Figures{f}}
+		require.False(t, pieces.SameProduct(&a, &b), kind.Field(i).Name)
+		require.True(t, pieces.SameProduct(&b, &b), kind.Field(i).Name)
 	}
 }
 

@@ -20,7 +20,14 @@ func SameProduct(a, b *pricing.Product) bool {
 		sameMap(a.Attrs, b.Attrs, func(x, y pricing.Attr) bool {
 			return x.Text == y.Text && x.Quoted == y.Quoted && sameAmount(x.Number, y.Number)
 		}) && (a.Content == b.Content || reflect.DeepEqual(a.Content, b.Content)) &&
-		(a.Hire == b.Hire || reflect.DeepEqual(a.Hire, b.Hire)) && sameOptions(a.Options, b.Options)
+		(a.Hire == b.Hire || reflect.DeepEqual(a.Hire, b.Hire)) && sameOptions(a.Options, b.Options) &&
+		a.OnRequest == b.OnRequest && slices.EqualFunc(a.Later, b.Later, sameFigures)
+}
+
+func sameFigures(a, b pricing.Figures) bool {
+	return a.From == b.From && sameAmount(a.List, b.List) && sameAmount(a.Cost, b.Cost) && sameAmount(a.RRP, b.RRP) &&
+		sameAmount(a.MAP, b.MAP) && sameAmounts(a.Costs, b.Costs) && sameAmounts(a.Levels, b.Levels) &&
+		sameAmounts(a.ListIn, b.ListIn)
 }
 
 func sameAmount(a, b *money.Rat) bool {

@@ -103,7 +103,7 @@ func thresholds(e *pricing.Engine) (list []threshold) {
 		if r.Offer != nil || r.Order != nil || r.Status == pricing.Off {
 			return
 		}
-		reach := e.Reaches(ordinal)
+		reach := e.MayReach(ordinal)
 		add := func(n int) {
 			if n > 1 && n <= pricing.MaxQuantity {
 				if moves[n] == nil {

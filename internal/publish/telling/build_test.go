@@ -271,3 +271,24 @@ func TestUntilIsTheFirstDifference(t *testing.T) {
 	require.Greater(t, found, 40)
 	require.Greater(t, never, 20)
 }
+
+// A list price that rises at midnight is told at midnight, of a product that is derived from it, too; a cost that changes
+// is told to nobody.
+func TestDuesOfLaterFigures(t *testing.T) {
+	tell := tellingOf(t, `{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"Europe/Amsterdam"},"channels":[{"code":"web"}],
+		"products":[{"sku":"A & <b>","list":"8","later":[{"from":"2026-12-01T00:00","list":"9"},{"from":"2026-12-05T00:00","cost":"3"}]},
+			{"sku":"B","list":"8"},{"sku":"C"},{"sku":"D","list":"5","later":[{"from":"2026-12-03T00:00","rrp":"7"}]}],"rules":[
+			{"code":"HALF","layer":"catalog","rank":1,"where":{"sku":"C"},"effect":{"derive":{"from":"A & <b>","basis":"net","percent":"50"}}},
+			{"code":"DEAR","layer":"sale","rank":1,"where":{"list":{"min":"8.50"}},"effect":{"percentOff":"10"}}]}`, "web")
+	lines, err := tell.At(moment(t, "2026-11-26T09:00"), nil)
+	require.NoError(t, err)
+	dues, err := lines.Dues(moment(t, "2027-01-01T00:00"), 10)
+	require.NoError(t, err)
+	require.Len(t, dues, 1, "%v", dues)
+	require.Equal(t, moment(t, "2026-12-01T00:00"), dues[0].At)
+	require.ElementsMatch(t, []string{"A & <b>", "C"}, dues[0].SKUs)
+	then, err := tell.At(dues[0].At, nil)
+	require.NoError(t, err)
+	told, _ := then.Of(dues[0].Changed[0])
+	require.Equal(t, "8.10", told.Price, "the rule reaches it at its new list price")
+}

@@ -25,6 +25,7 @@ func (l *Lines) buyer(i int) *buyer {
 	b := &l.buyers[i]
 	b.once.Do(func() {
 		t := l.Telling
+		engine := t.Engine.At(l.At)
 		b.odd, b.graduated, b.derived, b.apart = t.None(), t.None(), t.None(), t.None()
 		var err error
 		if b.scope, err = t.Engine.Scope(t.viewpoints(l.At, 1)[i]); err != nil {
@@ -38,27 +39,27 @@ func (l *Lines) buyer(i int) *buyer {
 		}
 		b.scope.ActiveRules(func(ordinal int, r *pricing.Rule, breaks []pricing.Break, counting pricing.Counting) {
 			if !guests[ordinal] || derives(r, breaks) {
-				b.apart = b.apart.Or(t.Engine.Reaches(ordinal))
+				b.apart = b.apart.Or(engine.Reaches(ordinal))
 			}
 			delete(guests, ordinal)
 			if counting.Method == pricing.Graduated && len(breaks) > 0 {
-				b.graduated = b.graduated.Or(t.Engine.Reaches(ordinal))
+				b.graduated = b.graduated.Or(engine.Reaches(ordinal))
 			}
 			if len(breaks) > 0 && counting.Measure != "term" && counting.Measure != "days" &&
 				(counting.Method == pricing.Graduated || !inLines(r, counting)) {
-				b.odd = b.odd.Or(t.Engine.Reaches(ordinal))
+				b.odd = b.odd.Or(engine.Reaches(ordinal))
 			}
 			if ofSubtotal(r.Effect) {
-				b.derived = b.derived.Or(t.Engine.Reaches(ordinal))
+				b.derived = b.derived.Or(engine.Reaches(ordinal))
 			}
 			for k := range breaks {
 				if ofSubtotal(&breaks[k].Effect) {
-					b.derived = b.derived.Or(t.Engine.Reaches(ordinal))
+					b.derived = b.derived.Or(engine.Reaches(ordinal))
 				}
 			}
 		})
 		for ordinal := range guests {
-			b.apart = b.apart.Or(t.Engine.Reaches(ordinal))
+			b.apart = b.apart.Or(engine.Reaches(ordinal))
 		}
 	})
 	return b

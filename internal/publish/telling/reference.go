@@ -155,7 +155,7 @@ func (l *Lines) reference(p int32, catalog int64, lowest *money.Rat) *money.Rat 
 	case List:
 		return amount(l.Single[0].Lists()(p))
 	case RRP:
-		rrp := l.Telling.Engine.Products()[p].RRP
+		rrp := l.Telling.Engine.Products()[p].At(l.At).RRP
 		if rrp == nil {
 			return nil
 		}

@@ -9,7 +9,8 @@ import (
 // Ahead is how far ahead a line is looked for that differs by itself.
 const Ahead = 366 * pricing.Day
 
-// timed is a rule that opens or closes by itself, with what it can reach.
+// timed is a rule that opens or closes by itself, with what it can reach, or a moment from which other figures of some
+// products hold.
 type timed struct {
 	windows []*pricing.Window
 	reach   pricing.Set
@@ -19,7 +20,8 @@ func (r *timed) open(at pricing.Moment) bool {
 	return !slices.ContainsFunc(r.windows, func(w *pricing.Window) bool { return !w.Open(at) })
 }
 
-// timed are the rules of the book that open or close by themselves, and what derives prices from those of other goods.
+// timed are the rules of the book that open or close by themselves and the later figures of its products, and what
+// derives prices from those of other goods.
 func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 	derived = t.None()
 	t.Engine.Rules(func(ordinal int, r *pricing.Rule, selected pricing.Set) {
@@ -27,9 +29,9 @@ func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 			return
 		}
 		if breaks, _ := t.Engine.Breaks(ordinal); derives(r, breaks) {
-			derived = derived.Or(t.Engine.Reaches(ordinal))
+			derived = derived.Or(t.Engine.MayReach(ordinal))
 		}
-		one := timed{reach: selected.Or(t.Engine.Reaches(ordinal))}
+		one := timed{reach: selected.Or(t.Engine.MayReach(ordinal))}
 		if r.Window != nil {
 			one.windows = append(one.windows, r.Window)
 		}
@@ -40,6 +42,17 @@ func (t *Telling) timed() (rules []timed, derived pricing.Set) {
 			rules = append(rules, one)
 		}
 	})
+	begin := map[pricing.Moment][]int32{}
+	if begins := t.Engine.Begins(); len(begins) > 0 {
+		for p, product := range t.Engine.Products() {
+			for _, f := range product.Later {
+				begin[f.From] = append(begin[f.From], int32(p))
+			}
+		}
+		for _, at := range begins {
+			rules = append(rules, timed{[]*pricing.Window{{From: &at}}, t.Engine.SetOf(begin[at])})
+		}
+	}
 	return rules, derived
 }
 
@@ -49,7 +62,8 @@ func derives(r *pricing.Rule, breaks []pricing.Break) bool {
 	return is(r.Effect) || slices.ContainsFunc(breaks, func(b pricing.Break) bool { return is(&b.Effect) })
 }
 
-// open says which rules that open or close by themselves are open at a moment, whoever they are for.
+// Open says which rules that open or close by themselves are open at a moment, whoever they are for, and which later
+// figures have begun.
 func (t *Telling) Open(at pricing.Moment) string {
 	rules, _ := t.timed()
 	key := make([]byte, len(rules))
@@ -61,7 +75,7 @@ func (t *Telling) Open(at pricing.Moment) string {
 	return string(key)
 }
 
-// turned are the products of which a rule opens or closes between two moments.
+// Turned are the products of which a rule opens or closes, or later figures begin, between two moments.
 func (t *Telling) Turned(from, to pricing.Moment) pricing.Set {
 	rules, derived := t.timed()
 	all, any := t.None(), false

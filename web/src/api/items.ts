@@ -1,4 +1,4 @@
-import { queryOptions, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useQuery } from "@tanstack/react-query";
 import { api, take, type Item, type ItemKind } from "./client";
 
 export const itemsQuery = <K extends ItemKind>(kind: K) =>
@@ -12,3 +12,13 @@ export const itemsQuery = <K extends ItemKind>(kind: K) =>
 
 /** All groups, customers, ranges, ladders, campaigns or channels of the book. */
 export const useItems = <K extends ItemKind>(kind: K) => useQuery(itemsQuery(kind));
+
+/** What a channel as it would be keeps of a product whose tax is another in its country. */
+export const useKeeps = (channel: Record<string, unknown>) =>
+  useQuery({
+    queryKey: ["book", "keeps", channel],
+    queryFn: ({ signal }) => take(api.POST("/api/channels/keeps", { body: channel, signal })),
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+  });

@@ -196,6 +196,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/keeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-channels-keeps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{channel}/compare": {
         parameters: {
             query?: never;
@@ -1038,6 +1054,54 @@ export interface paths {
         get: operations["get-api-labels"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/later": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-later"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/later/goods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get-api-later-goods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/later/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post-api-later-move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2359,7 +2423,7 @@ export interface components {
             against: string | null;
             /** @description the cost as it is kept, without tax, in the book's currency */
             bookCost: string | null;
-            /** @description the list price as it is kept, in the book's currency */
+            /** @description the list price that holds at the board's moment, as it is kept, in the book's currency */
             bookList: string | null;
             category: string;
             /** @description price less that; null where there is none */
@@ -2568,12 +2632,6 @@ export interface components {
             };
             map?: components["schemas"]["BookAmount"];
             rrp?: components["schemas"]["BookAmount"];
-        } | unknown | unknown | unknown | unknown | {
-            costs: unknown;
-        } | {
-            levels: unknown;
-        } | {
-            listIn: unknown;
         };
         BookGive: {
             amountOff?: components["schemas"]["BookAmount"];
@@ -2897,7 +2955,9 @@ export interface components {
             /** @enum {string} */
             direction?: "" | "nearest" | "up" | "down";
             /** @enum {string} */
-            field: "list" | "cost";
+            field: "list" | "cost" | "rrp" | "map";
+            /** @description the moment from which the new amounts hold; absent: they take the place of those that hold at the board's */
+            from?: string;
             /** @enum {string} */
             how: "percentOn" | "percentOff" | "amountOn" | "amountOff" | "set";
             shift?: string;
@@ -2923,6 +2983,14 @@ export interface components {
             days?: number;
             /** @description codes; a campaign with dates is copied along with its rules */
             rules?: string[];
+        };
+        BulkLater: {
+            /** @description the moment from which they were to hold */
+            at: string;
+            /** @description only these; absent: all */
+            skus?: string[];
+            /** @description the moment from which they hold instead; absent: they are dropped */
+            to?: string;
         };
         BulkPreview: {
             /**
@@ -4085,6 +4153,22 @@ export interface components {
             what: string;
             who: string;
         };
+        Keeps: {
+            name: string;
+            /** @description where what is left without tax is kept */
+            net: components["schemas"]["KeepsPrice"];
+            /** @description where the price is kept */
+            price: components["schemas"]["KeepsPrice"];
+            /** @description empty: no product has a list price, a cost and a tax class of which the country's tax is another */
+            sku: string;
+        };
+        KeepsPrice: {
+            /** @description percent, after the channel's fee */
+            margin: string | null;
+            /** @description without tax */
+            net: string;
+            unit: string;
+        };
         KeptImage: {
             /** @description for show.image of a rule */
             address: string;
@@ -4121,6 +4205,11 @@ export interface components {
             /** Format: int64 */
             new: number;
         };
+        LaterGoods: {
+            rows: components["schemas"]["LaterRow"][];
+            /** Format: int64 */
+            total: number;
+        };
         LaterLines: {
             at: string;
             /**
@@ -4132,6 +4221,45 @@ export interface components {
             lines: number;
             /** @description the first of those, by SKU */
             stopped?: components["schemas"]["LaterStop"][];
+        };
+        LaterList: {
+            /** @description after now, ascending */
+            moments: components["schemas"]["LaterMoment"][];
+        };
+        LaterMoment: {
+            at: string;
+            /**
+             * Format: int64
+             * @description of those, below cost from then on and not before
+             */
+            below: number;
+            /** @description how many change, by list, cost, rrp, map, costs, levels and listIn */
+            figures: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            goods: number;
+            /**
+             * Format: int64
+             * @description goods whose price is another from then on than the moment before, as it was asked
+             */
+            moved: number;
+            /**
+             * Format: int64
+             * @description of those, dearer
+             */
+            up: number;
+        };
+        LaterRow: {
+            /** @enum {string} */
+            figure: "list" | "cost" | "rrp" | "map" | "costs" | "levels" | "listIn";
+            is: string;
+            name: string;
+            /** @description the further cost, the level or the currency */
+            of?: string;
+            sku: string;
+            /** @description the moment before; null: none */
+            was: string | null;
         };
         LaterStop: {
             blocked: components["schemas"]["StopRow"][];
@@ -4565,6 +4693,8 @@ export interface components {
             tags: string[];
         };
         ProductEdit: {
+            /** @description the moment at which the value holds that is changed, the product's own or a later one; absent: now */
+            at?: string;
             /** @description cost without tax; an empty text takes it away */
             cost?: string;
             /** @description list price; an empty text takes it away */
@@ -6077,6 +6207,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-channels-keeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeps"];
                 };
             };
             /** @description Error */
@@ -8385,6 +8550,121 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-later": {
+        parameters: {
+            query?: {
+                /** @description wall clock of the book; empty: now */
+                at?: string;
+                /** @description empty: no channel */
+                channel?: string;
+                /** @description group:CODE or customer:CODE; empty: everyone */
+                who?: string;
+                quantity?: number;
+                /** @description rules and campaigns that count as on */
+                with?: string[];
+                /** @description empty: that of the channel */
+                country?: string;
+                /** @description whether it is a first order; empty: what is known of the customer */
+                first?: "" | "yes" | "no";
+                /** @description empty: whether a customer is named */
+                "signed-in"?: "" | "yes" | "no";
+                /** @description attributes of the customer, before what is known of them, as name=value&name=value with what is no letter or digit escaped as in an address */
+                attrs?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaterList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-api-later-goods": {
+        parameters: {
+            query: {
+                at: string;
+                start?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaterGoods"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "post-api-later-move": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description whoever sends this has seen which pinned prices it breaks; else breaking one is refused */
+                "Checks-Seen"?: boolean;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkLater"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
             };
             /** @description Error */
             default: {

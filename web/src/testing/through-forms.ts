@@ -12,7 +12,16 @@ import {
   writeKnown,
   writeLadder,
 } from "../views/catalogue/desk/forms";
-import { pairs, readOptions, unpair, writeOptions } from "../views/catalogue/product-form";
+import {
+  emptyLater,
+  pairs,
+  readLater,
+  readOptions,
+  unpair,
+  writeLater,
+  writeOptions,
+  type LaterForm,
+} from "../views/catalogue/product-form";
 import { docOf, formOf, type SettingsForm } from "../views/catalogue/settings/form";
 
 /**
@@ -102,9 +111,15 @@ function product(doc: ProductDoc): Through {
   for (const key of ["attrs", "levels", "costs", "listIn"] as const)
     if (doc[key] && Object.keys(doc[key]).length > 0) put(key, unpair(pairs(doc[key]), doc[key]));
   if (doc.tags) put("tags", fromCommaList(commaList(doc.tags)));
+  if (doc.later) put("later", writeLater(readLater(doc.later)));
   if (doc.options?.length) put("options", writeOptions(readOptions(doc.options)));
   const rows = [...pairs(doc.attrs), { key: "a new one", value: "x" }];
-  return plain(again, { at: ["attrs"], doc: { ...again, attrs: unpair(rows, doc.attrs) } });
+  const year: LaterForm = { ...emptyLater, date: "2041-01-01", list: "17.20" };
+  return plain(
+    again,
+    { at: ["attrs"], doc: { ...again, attrs: unpair(rows, doc.attrs) } },
+    { at: ["later"], doc: { ...again, later: writeLater([...readLater(doc.later), year]) ?? [] } },
+  );
 }
 
 function campaign(doc: Pieces["campaigns"]): Through {
@@ -126,6 +141,10 @@ function settings(doc: SettingsDoc): Through {
     {
       at: ["taxRates"],
       doc: docOf({ ...form, classes: [...form.classes, ["a new one", "3"]] } satisfies SettingsForm),
+    },
+    {
+      at: ["countries"],
+      doc: docOf({ ...form, countries: [...form.countries, { code: "FR", rates: { standard: "20" } }] }),
     },
   );
 }

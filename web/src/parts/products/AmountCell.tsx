@@ -1,5 +1,6 @@
 import { useRef, useState } from "react";
 import { editProduct } from "../../api/products";
+import { useViewpoint } from "../../lib/viewpoint";
 import { useSave } from "../../api/saving";
 import { amount, errorText } from "../../lib/format";
 import { DecimalInput } from "../../ui/decimal-input";
@@ -43,7 +44,11 @@ function AmountField({ sku, name, field, kept, onEdit }: Props) {
   // What is saved must rest on what was there when editing began, not on an answer that came in since.
   const [was] = useState(kept ?? "");
   const leaving = useRef(false);
-  const save = useSave((value: string, seen) => editProduct({ sku, edit: { [field]: value, was } }, seen));
+  // What is seen is changed: from a later moment on a product may cost something else.
+  const { at } = useViewpoint().viewpoint;
+  const save = useSave((value: string, seen) =>
+    editProduct({ sku, edit: { [field]: value, was, ...(at && { at }) } }, seen),
+  );
   const problem = save.error ? errorText(save.error) : "";
   const commit = () => {
     if (leaving.current || save.isPending) return;

@@ -3,14 +3,16 @@ import { useState } from "react";
 import { amountsImpactQuery, saveAmounts } from "../../api/bulk";
 import { filterQuery } from "../../api/board";
 import { useSave } from "../../api/saving";
+import { useProgramState } from "../../api/state";
 import type { Viewpoint } from "../../api/viewpoint";
 import type { BoardFilter } from "../../lib/address";
 import { Problem, type BulkForm } from "../../api/client";
-import { amount, count, counted, errorText } from "../../lib/format";
+import { amount, count, counted, errorText, moment } from "../../lib/format";
 import { SheetClose, SheetDialog } from "../../ui/sheet-dialog";
 import { Button } from "../../ui/button";
 import { BrokenChecks } from "../../ui/broken-checks";
 import { FieldError } from "../../ui/states";
+import { DayBlank, TimeBlank } from "../../ui/time-blanks";
 import { DecimalInput } from "../../ui/decimal-input";
 
 interface Props {
@@ -34,9 +36,15 @@ const hows: [BulkForm["how"], string][] = [
 export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
   const [form, setForm] = useState<BulkForm>({ field: "list", how: "percentOn", value: "" });
   const change = (part: Partial<BulkForm>) => setForm((old) => ({ ...old, ...part }));
-  const body: BulkForm = { ...form, ...(skus && { skus }) };
+  const [day, setDay] = useState<{ date: string; time: string } | null>(null);
+  const { data: state } = useProgramState();
+  const from = day && `${day.date}T${day.time || "00:00"}`;
+  const body: BulkForm = { ...form, ...(from && { from }), ...(skus && { skus }) };
   const query = filterQuery(viewpoint, filter);
-  const preview = useQuery({ ...amountsImpactQuery(query, body), enabled: form.value.trim() !== "" });
+  const preview = useQuery({
+    ...amountsImpactQuery(query, body),
+    enabled: form.value.trim() !== "" && day?.date !== "",
+  });
   const save = useSave((_: void, seen) => saveAmounts({ query, body }, seen));
   const problem = preview.error ?? save.error;
   const at = (place: string) =>
@@ -62,6 +70,8 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
         >
           <option value="list">List price</option>
           <option value="cost">Cost</option>
+          <option value="rrp">Recommended price</option>
+          <option value="map">Lowest advertised price</option>
         </select>{" "}
         <select
           aria-label="How it changes"
@@ -119,13 +129,42 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
             />
           </>
         )}
+        ,{" "}
+        <select
+          aria-label="When it changes"
+          className="blank"
+          value={day === null ? "now" : "later"}
+          onChange={(e) => setDay(e.target.value === "now" ? null : { date: "", time: "00:00" })}
+        >
+          <option value="now">at once</option>
+          <option value="later">from</option>
+        </select>{" "}
+        {day !== null && (
+          <>
+            <DayBlank
+              timed
+              label="First day of the new amounts"
+              value={day.date}
+              now={state?.now ?? ""}
+              bad={at("from") !== undefined}
+              onChange={(date, time) => setDay({ date, time: time ?? day.time })}
+            />{" "}
+            <TimeBlank
+              label="Time of the new amounts"
+              value={day.time}
+              bad={at("from") !== undefined}
+              onChange={(time) => setDay({ ...day, time })}
+            />
+          </>
+        )}
       </p>
       <FieldError>{problem ? errorText(problem) : undefined}</FieldError>
       {p && form.value !== "" && !preview.error && (
         <>
           <p className="mt-2" data-testid="bulk-preview">
             <b>{count(p.changed)}</b> of {count(p.reached)} change
-            {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move
+            {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move{" "}
+            {from && `on ${moment(from, state?.now)}`}
             {p.below > 0 && <span className="font-semibold text-bad">, {count(p.below)} come to lie below cost</span>}
           </p>
           <BrokenChecks checks={p.checks} />
@@ -145,7 +184,14 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
       <div className="mt-4 flex gap-2">
         <Button
           look="ink"
-          disabled={!p || p.changed === 0 || preview.isPlaceholderData || save.isPending || form.value === ""}
+          disabled={
+            !p ||
+            day?.date === "" ||
+            p.changed === 0 ||
+            preview.isPlaceholderData ||
+            save.isPending ||
+            form.value === ""
+          }
           onClick={() => save.mutate(undefined, { onSuccess: onClose })}
         >
           Save {p ? count(p.changed) : ""} amounts

@@ -19,6 +19,7 @@ import { Failed } from "../../ui/states";
 import { Bar, type Ends } from "./Bar";
 import { ChosenWindow, keepButton, type AlongRule } from "./ChosenWindow";
 import { CourseChart } from "./CourseChart";
+import { LaterFigures, LaterMarks } from "./LaterFigures";
 import { firstDifference, scaleOf, spanAround, stepped, ticks, zooms, type Scale, type Zoom } from "./scale";
 
 interface Chosen {
@@ -61,6 +62,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
   const { data, error, refetch } = useCalendar(scale.from, scale.to);
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [draft, setDraft] = useState<Ends | null>(null);
+  const [later, setLater] = useState(""); // the moment whose figures are looked through
   const { data: state } = useProgramState();
   const may = useMay("manager");
   const edit = useEdit();
@@ -181,6 +183,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
         <div className="relative min-h-0 flex-1 overflow-y-auto [scrollbar-gutter:stable]" data-testid="lanes">
           <div className="relative min-h-full pb-4">
             <Grid scale={scale} now={now} />
+            <LaterMarks at={scale.at} now={now} chosen={later} onOpen={setLater} />
             {data.campaigns.length > 0 && (
               <>
                 <LaneHead>
@@ -233,6 +236,7 @@ function Spread({ scale, now, viewpoint, middle, onZoom, onAround }: SpreadProps
           <p className="text-quiet">Choose a bar to see its window; drag it or its ends to move it.</p>
         )}
         <Week data={data} now={now} onChoose={choose} onAround={onAround} />
+        <LaterFigures open={later} now={now} may={may} onOpen={setLater} />
       </aside>
     </div>
   );

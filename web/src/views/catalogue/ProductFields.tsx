@@ -7,6 +7,7 @@ import { HireHours, type HireTimes } from "../../ui/hire-hours";
 import { FieldError } from "../../ui/states";
 import { CommaBlank } from "../../ui/comma-blank";
 import { DecimalInput } from "../../ui/decimal-input";
+import { LaterFields } from "./LaterFields";
 import { pairs, readOptions, unpair, writeOptions, type OptionForm, type Pair } from "./product-form";
 
 /** A product as docs/book.md writes it. */
@@ -69,7 +70,7 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
   const content = (doc.content ?? {}) as { amount?: string; of?: string };
   const known = new Set<string>([
     ...[...textFields, ...amountFields, ...named].map(([k]) => k as string),
-    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder", "hire", "options"],
+    ...["sku", "tags", "attrs", "content", "taxClass", "unit", "minOrder", "hire", "options", "later", "onRequest"],
   ]);
   const field = (k: string, label: string, right = false) => (
     <label key={k} className="flex items-center gap-2">
@@ -142,6 +143,19 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
         </div>
         <div className="space-y-1">
           {amountFields.map(([k, label]) => field(k, label, true))}
+          <label className="flex items-center gap-2">
+            <span className="w-40 shrink-0 text-quiet">Price</span>
+            <span className="flex min-w-0 flex-1 items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="accent-ink"
+                disabled={!may}
+                checked={doc.onRequest === true}
+                onChange={(e) => set("onRequest", e.target.checked || undefined)}
+              />
+              on request: none is shown, and none is missed
+            </span>
+          </label>
           <label className="flex items-center gap-2">
             <span className="w-40 shrink-0 text-quiet">Tax class</span>
             <select
@@ -271,6 +285,9 @@ export function ProductFields({ doc, setDoc, errors, may, gtin }: FieldsProps) {
             </span>
           )}
         </div>
+        <div className="col-span-full">
+          <LaterFields later={doc.later} errors={errors} may={may} onChange={(later) => set("later", later)} />
+        </div>
         {Object.keys(doc).some((k) => !known.has(k)) && (
           <p className="col-span-full text-[13px] text-quiet">
             It also says{" "}
@@ -306,6 +323,8 @@ export const fieldNames: Record<string, string> = Object.fromEntries([
   ...amountFields,
   ["tags", "Tags"],
   ["attrs", "Attributes"],
+  ["later", "From a later day"],
+  ["onRequest", "On request"],
 ]);
 
 /** A text or a number of a document as it stands in a field. */

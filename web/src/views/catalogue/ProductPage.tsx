@@ -21,6 +21,7 @@ import { Elsewhere } from "../../parts/products/Elsewhere";
 import { CustomersSee } from "./CustomersSee";
 import { HireCalendar } from "./HireCalendar";
 import { fieldNames, plain, ProductFields, type Doc } from "./ProductFields";
+import { laterWords } from "./product-form";
 import { fromAddress, lastPart, productPage } from "../../lib/sku";
 
 /** One product: as it is kept, its prices for all groups and quantities, over time, its rules, variants and history. */
@@ -269,6 +270,8 @@ function NewProduct() {
   );
 }
 
+const inWords = (field: string, value: string) => (field === "later" ? laterWords(value) : value);
+
 function History({ history }: { history: Page["history"] }) {
   const { data: state } = useProgramState();
   return (
@@ -285,8 +288,9 @@ function History({ history }: { history: Page["history"] }) {
             {h.what === "gone" && "Deleted. "}
             {h.fields.map((f) => (
               <span key={f.field} className="mr-3 inline-block break-all">
-                <span className="text-quiet">{fieldNames[f.field] ?? f.field}</span> {f.was && <s>{f.was}</s>}{" "}
-                <b className="font-medium">{f.is || "none"}</b>
+                <span className="text-quiet">{fieldNames[f.field] ?? f.field}</span>{" "}
+                {f.was && <s>{inWords(f.field, f.was)}</s>}{" "}
+                <b className="font-medium">{inWords(f.field, f.is) || "none"}</b>
               </span>
             ))}
             <span className="block text-[13px] text-quiet">{h.summary}</span>

@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { useItems } from "../../../api/items";
+import { useItems, useKeeps } from "../../../api/items";
+import { amount } from "../../../lib/format";
 import { useSettings } from "../../../api/settings";
 import { Blank, Choice } from "../../../ui/blanks";
 import { CommaBlank } from "../../../ui/comma-blank";
@@ -19,6 +20,23 @@ const abilities = [
   ["groups", "customer groups"],
   ["schedule", "starts and ends by itself"],
 ] as const;
+
+/** What keeping the price, or what is left of it without tax, does to one product's price and margin. */
+function KeepsExample({ doc }: { doc: FormProps<"channels">["doc"] }) {
+  const { data } = useKeeps(doc);
+  if (!data?.sku) return null;
+  const one = (k: typeof data.price) => (
+    <>
+      {amount(k.unit)}, without tax {amount(k.net)}
+      {k.margin !== null && `, margin ${k.margin} %`}
+    </>
+  );
+  return (
+    <p className="border-l-2 border-ink/25 pl-3 text-[13px] leading-5 text-quiet" data-testid="keeps-example">
+      {data.name || data.sku}: with the price kept {one(data.price)}; with what is left kept {one(data.net)}.
+    </p>
+  );
+}
 
 /** A channel: currency, tax, fee, ending, what it lists, what it can do and what it demands of a price. */
 export function ChannelForm({ doc, set, errorAt }: FormProps<"channels">) {
@@ -93,6 +111,20 @@ export function ChannelForm({ doc, set, errorAt }: FormProps<"channels">) {
           value={text("country")}
           onChange={(v) => set({ country: v.trim() })}
         />
+        {doc.country && settings?.doc.countries?.[doc.country] && (
+          <>
+            , where it keeps{" "}
+            <Choice
+              label="What it keeps"
+              value={text("keeps") || "price"}
+              options={[
+                ["price", "the price"],
+                ["net", "what is left without tax"],
+              ]}
+              onChange={(keeps) => set({ keeps: keeps === "net" ? "net" : undefined })}
+            />
+          </>
+        )}
         , its visitors count as{" "}
         <Choice
           label="Group of its visitors"
@@ -102,6 +134,7 @@ export function ChannelForm({ doc, set, errorAt }: FormProps<"channels">) {
         />{" "}
         <FieldError>{errorAt("currency") ?? errorAt("group") ?? errorAt("tax")}</FieldError>
       </p>
+      {doc.country && settings?.doc.countries?.[doc.country] && <KeepsExample doc={doc} />}
       <p>
         It keeps {number("percent", "fee", "Fee in percent")} % of the price without tax and{" "}
         {number("amount", "fee", "Fee a piece")} a piece. <FieldError>{errorAt("fee")}</FieldError>

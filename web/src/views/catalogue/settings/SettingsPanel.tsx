@@ -18,7 +18,8 @@ import { Failed, FieldError } from "../../../ui/states";
 import { TaxClassBlanks } from "../../../ui/tax-class";
 import { SelectionBuilder } from "../../../parts/rule/SelectionBuilder";
 import { readSelection, writeSelection } from "../../../parts/rule/selection";
-import { daysOf, docOf, formOf, lostIn, same, without, type SettingsForm } from "./form";
+import { Countries } from "./Countries";
+import { daysOf, docOf, formOf, lostIn, renamed, same, without, type SettingsForm } from "./form";
 import { GuardBlanks } from "./GuardBlanks";
 import { Rates } from "./Rates";
 
@@ -37,7 +38,7 @@ export function SettingsPanel() {
 }
 
 /** Errors that stand beside their blank. */
-const beside = /^(rates|rateDays|taxRates)\.|^guards?(\[\d+\])?\.(minMargin|maxOff)$|^hire\./;
+const beside = /^(rates|rateDays|taxRates|countries)\.|^guards?(\[\d+\])?\.(minMargin|maxOff)$|^hire\./;
 
 type Page = Schema["SettingsPage"];
 
@@ -46,7 +47,7 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
   const client = useQueryClient();
   const { data: state } = useProgramState();
   const draft = useDraft<SettingsForm, SettingsDoc>("dogbane-settings", formOf(page), page.etag, same);
-  const { doc, rates, classes, guards } = draft.value;
+  const { doc, rates, classes, countries, guards } = draft.value;
   const next = docOf(draft.value);
   const uses = Object.fromEntries(page.taxClasses.map((t) => [t.class, t.products]));
   const change = {
@@ -132,13 +133,17 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
               n={i + 1}
               value={[name, percent]}
               between=" "
-              onChange={(v) => put({ classes: classes.map((c, k) => (k === i ? v : c)) })}
+              onChange={(v) =>
+                put({ classes: classes.map((c, k) => (k === i ? v : c)), countries: renamed(countries, name, v[0]) })
+              }
             />{" "}
             <span className="text-quiet">{uses[name] ? counted(uses[name] ?? 0, "product") : "no product"}</span>
             {may && (
               <Out
                 label={`Take tax class ${i + 1} out`}
-                onClick={() => put({ classes: classes.filter((_, k) => k !== i) })}
+                onClick={() =>
+                  put({ classes: classes.filter((_, k) => k !== i), countries: renamed(countries, name, "") })
+                }
               />
             )}{" "}
             <FieldError>{errorAt(`taxRates.${name.trim()}`)}</FieldError>
@@ -166,6 +171,14 @@ function Whole({ page, latest }: { page: Page; latest: () => Promise<Page | unde
             }}
           />
         </p>
+        <h2 className="mt-4 border-b pb-1">Taxes of countries</h2>
+        <Countries
+          countries={countries}
+          classes={classes}
+          may={may}
+          errorAt={errorAt}
+          onChange={(c) => put({ countries: c })}
+        />
         <h2 className="mt-4 border-b pb-1">Rounding</h2>
         <p>
           Prices are rounded to the currency’s minor unit,{" "}

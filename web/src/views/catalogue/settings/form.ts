@@ -20,11 +20,25 @@ export interface GuardForm {
   selection: Selection;
 }
 
+/** A country's tax rates, by class; an empty one is the book's. */
+export interface CountryForm {
+  code: string;
+  rates: Record<string, string>;
+}
+
+/** Countries after a tax class is called something else; "": it is taken out. */
+export const renamed = (countries: CountryForm[], from: string, to: string): CountryForm[] =>
+  countries.map((c) => {
+    const { [from.trim()]: rate, ...rates } = c.rates;
+    return { ...c, rates: rate === undefined || to.trim() === "" ? rates : { ...rates, [to.trim()]: rate } };
+  });
+
 /** The whole page as it is being written. */
 export interface SettingsForm {
   doc: SettingsDoc;
   rates: RateForm[];
   classes: TaxClass[];
+  countries: CountryForm[];
   guards: GuardForm[];
 }
 
@@ -34,6 +48,7 @@ export function formOf(page: Schema["SettingsPage"]): SettingsForm {
     doc,
     rates: page.rates.map(({ currency, rate, day }) => ({ currency, rate, day })),
     classes: Object.entries(doc.taxRates ?? {}),
+    countries: Object.entries(doc.countries ?? {}).map(([code, { taxRates }]) => ({ code, rates: taxRates })),
     guards: (doc.guards ?? []).map((guard) => ({ guard, selection: readSelection(guard.where) })),
   };
 }
@@ -46,10 +61,16 @@ export const without = <T extends object>(whole: T, ...keys: (keyof T)[]): T =>
   Object.fromEntries(Object.entries(whole).filter(([key]) => !keys.includes(key as keyof T))) as T;
 
 /** The document that a form stands for. */
-export function docOf({ doc, rates, classes, guards }: SettingsForm): SettingsDoc {
+export function docOf({ doc, rates, classes, countries, guards }: SettingsForm): SettingsDoc {
+  const written = (of: Record<string, string>) =>
+    Object.fromEntries(Object.entries(of).flatMap(([k, v]) => (v.trim() ? [[k, v.trim()]] : [])));
   return {
-    ...without(doc, "taxRates", "rates", "guards"),
+    ...without(doc, "taxRates", "countries", "rates", "guards"),
     ...filled("taxRates", Object.fromEntries(classes.map(([name, percent]) => [name.trim(), percent.trim()]))),
+    ...filled(
+      "countries",
+      Object.fromEntries(countries.map((c) => [c.code.trim(), { taxRates: written(c.rates) }] as const)),
+    ),
     ...filled(
       "guards",
       guards.map(({ guard, selection }) => {
@@ -83,10 +104,11 @@ export function daysOf({ rates }: SettingsForm, saved: SavedRate[]): Record<stri
 export const codeOf = (r: RateForm) => r.currency.trim().toUpperCase();
 
 /** What the document cannot say and would drop without a word: names that stand twice, and half a rate. */
-export function lostIn({ doc, rates, classes }: SettingsForm): { path: string; problem: string }[] {
+export function lostIn({ doc, rates, classes, countries }: SettingsForm): { path: string; problem: string }[] {
   const twice = (names: string[]) => names.filter((n, i) => names.indexOf(n) < i);
   return [
     ...twice(classes.map(([name]) => name.trim())).map((n) => ({ path: `taxRates.${n}`, problem: "stands twice" })),
+    ...twice(countries.map((c) => c.code.trim())).map((n) => ({ path: `countries.${n}`, problem: "stands twice" })),
     ...twice(rates.map(codeOf)).map((n) => ({ path: `rates.${n}`, problem: "stands twice" })),
     ...rates.flatMap((r) => {
       const path = `rates.${codeOf(r)}`;
