@@ -378,7 +378,7 @@ func TestProductPage(t *testing.T) {
 	pg.typeInto(pg.labelled("GTIN"), "5901234123450")
 	pg.says("the last one would be 7")
 	pg.typeInto(pg.labelled("GTIN"), "5901234123457")
-	pg.typeInto(pg.labelled("List price"), "16.00")
+	pg.typeInto(pg.labelled("List price"), "16")
 	pg.typeInto(pg.labelled("Content"), "0.5")
 	pg.typeInto(pg.labelled("Content is of"), "kg")
 	pg.find("[data-testid=effect]", "Web shop")
@@ -386,6 +386,8 @@ func TestProductPage(t *testing.T) {
 	pg.find("[data-testid=product-price]", "16.00")
 	pg.find("[data-testid=per-content]", "32.00 EUR per kg")
 	pg.find("[aria-label=History]", "14.50 16.00")
+	pg.eventually("nothing is left to save", func() bool { return len(pg.texts("button", "Save the product")) == 0 })
+	require.Equal(t, "16.00", pg.labelled("List price").MustProperty("value").Str())
 	pg.click("button", "Make a rule for just this product")
 	pg.typeInto(pg.labelled("How much"), "25")
 	pg.eventually("the rule reaches one", func() bool {

@@ -250,8 +250,8 @@ func TestAMomentComes(t *testing.T) {
 	password := p.password
 	begins := time.Now().UTC().Add(12 * time.Second).Truncate(time.Second)
 	book := fmt.Sprintf(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"channels":[{"code":"web"}],
-		"products":[{"sku":"A","name":"=1+1 \"x\"","list":"10.00"},{"sku":"B","list":"20.00"}],
-		"rules":[{"code":"R","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"%s"},"effect":{"percentOff":"10"}}]}`,
+		"products":[{"sku":"A","name":"=1+1 \"x\"","list":"10.00"},{"sku":"B","list":"20.00","later":[{"from":"%[1]s","list":"21.00"}]}],
+		"rules":[{"code":"R","layer":"sale","rank":1,"where":{"sku":["A"]},"window":{"from":"%[1]s"},"effect":{"percentOff":"10"}}]}`,
 		begins.Format("2006-01-02T15:04:05"))
 	file := filepath.Join(t.TempDir(), "book.json")
 	require.NoError(t, os.WriteFile(file, []byte(book), 0o600))
@@ -272,6 +272,7 @@ func TestAMomentComes(t *testing.T) {
 	p.password = password
 	require.Eventually(t, func() bool { return out.Prices()["A"] == "9.00" }, time.Until(begins)+time.Minute,
 		5*time.Millisecond)
+	require.Equal(t, "21.00", out.Prices()["B"], "a list price that rises goes out in the same publication")
 	late := time.Since(begins)
 	require.Positive(t, late, "not before it")
 	c = p.admin(t)

@@ -47,7 +47,7 @@ func TestLaterFigures(t *testing.T) {
 	require.Equal(t, "98.00", board.Rows[0].BookList)
 	a.do("GET", "/api/board?q=BAT-30", nil, 200, &board)
 	require.NotEqual(t, "98.00", board.Rows[0].BookList)
-	a.do("PATCH", "/api/products/BAT-30", map[string]any{"list": "97.00", "was": "99.00", "at": "2027-01-05T09:00"}, 409, nil)
+	a.do("PATCH", "/api/products/BAT-30", map[string]any{"list": "97.00", "was": "99.00", "at": "2027-01-05T09:00"}, 412, nil)
 
 	var saved struct{ Entry int64 }
 	a.do("POST", "/api/later/move", map[string]any{"at": "2027-01-01T00:00", "to": "2027-02-01T00:00"}, 200, &saved)

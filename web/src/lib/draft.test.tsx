@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { renderHook, screen } from "@testing-library/react";
+import { act, renderHook, screen } from "@testing-library/react";
 import { useState } from "react";
 import { expect, test } from "vitest";
 import { Problem } from "../api/client";
@@ -123,4 +123,24 @@ test("what an earlier program left is made what it would be today", () => {
   const { result } = renderHook(() => useDraft("old", start, "1", undefined, (left) => ({ ...start, ...left })));
   expect(result.current.value).toEqual({ name: "left", attrs: [] });
   expect(result.current.found).toBe(true);
+});
+
+test("what was saved is followed, also where the program writes it otherwise, unless something was written meanwhile", () => {
+  sessionStorage.clear();
+  const draft = renderHook(({ saved, etag }) => useDraft("a product", saved, etag), {
+    initialProps: { saved: { list: "14.50" }, etag: "1" },
+  });
+  act(() => draft.result.current.set({ list: "15.7" }));
+  expect(draft.result.current.dirty).toBe(true);
+  act(() => draft.result.current.forget());
+  expect(draft.result.current.dirty).toBe(false);
+  draft.rerender({ saved: { list: "15.70" }, etag: "2" });
+  expect(draft.result.current.value).toEqual({ list: "15.70" });
+  expect(draft.result.current.etag).toBe("2");
+  act(() => draft.result.current.set({ list: "16" }));
+  act(() => draft.result.current.forget());
+  act(() => draft.result.current.set({ list: "17" }));
+  draft.rerender({ saved: { list: "16.00" }, etag: "3" });
+  expect(draft.result.current.value).toEqual({ list: "17" });
+  expect(draft.result.current.dirty).toBe(true);
 });

@@ -34,7 +34,7 @@ export interface Draft<T, Theirs> {
   rebase: (etag: string) => void;
   /** Takes note that a save was refused; whether because of somebody else. */
   refused: (e: unknown) => boolean;
-  /** Lets go of it: it was saved, or is not wanted any more. */
+  /** Lets go of it: it was saved, or is not wanted any more. What is saved next is followed. */
   forget: () => void;
 }
 
@@ -57,19 +57,21 @@ export function useDraft<T, Theirs = T>(
   const [value, set] = useState(left?.value ?? saved);
   const [base, setBase] = useState(left?.etag ?? etag);
   const [restarted, setRestarted] = useState(false);
+  const [forgotten, setForgotten] = useState(false); // and nothing written since
   const [round, setRound] = useState(0);
   // Where nothing was written over it, what is saved meanwhile, or taken back, is followed.
   const [last, setLast] = useState({ saved, etag });
   if (last.etag !== etag) {
     setLast({ saved, etag });
-    if (same(value, last.saved)) {
+    if (forgotten || same(value, last.saved)) {
       set(saved);
+      setForgotten(false);
       setBase(etag);
       setRound(round + 1);
     }
   }
   const [theirs, setTheirs] = useState<Theirs | null>();
-  const dirty = !same(value, saved);
+  const dirty = !forgotten && !same(value, saved);
   useEffect(() => {
     if (dirty) sessionStorage.setItem(key, JSON.stringify({ etag: base, value } satisfies Kept<T>));
     else sessionStorage.removeItem(key);
@@ -80,10 +82,14 @@ export function useDraft<T, Theirs = T>(
   };
   const forget = () => {
     sessionStorage.removeItem(key);
+    setForgotten(true);
   };
   return {
     value,
-    set,
+    set: (next) => {
+      setForgotten(false);
+      set(next);
+    },
     etag: base,
     dirty,
     round,
@@ -92,7 +98,8 @@ export function useDraft<T, Theirs = T>(
     rebase,
     forget,
     restart: (next, state) => {
-      forget();
+      sessionStorage.removeItem(key);
+      setForgotten(false);
       set(next);
       setRestarted(true);
       setRound((n) => n + 1);

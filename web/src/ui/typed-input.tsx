@@ -31,7 +31,7 @@ export function TypedInput({ value, show, read, onChange, onFocus, onBlur, ...re
             {i === 0 ? "Is that " : " or "}
             <button
               type="button"
-              className="font-semibold underline underline-offset-2"
+              className="pointer-events-auto font-semibold underline underline-offset-2"
               onMouseDown={(e) => e.preventDefault()} // the field keeps the focus
               onClick={() => take(r.value)}
             >
@@ -70,7 +70,7 @@ export function TypedInput({ value, show, read, onChange, onFocus, onBlur, ...re
               role="status"
               align="start"
               sideOffset={3}
-              className="z-40 rounded-[3px] border border-ink/30 bg-sheet px-2 text-[13px] leading-6 shadow-md"
+              className="reading z-40 rounded-[3px] border border-ink/30 bg-sheet px-2 text-[13px] leading-6 shadow-md"
               onOpenAutoFocus={(e) => e.preventDefault()}
               onCloseAutoFocus={(e) => e.preventDefault()}
             >

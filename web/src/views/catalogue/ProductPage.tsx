@@ -16,6 +16,7 @@ import { Problem } from "../../api/client";
 import { amount, errorText, moment } from "../../lib/format";
 import { Button } from "../../ui/button";
 import { EffectNote } from "../../ui/effect-note";
+import { rememberFocus } from "../../ui/focus";
 import { Empty, Failed, FieldError } from "../../ui/states";
 import { Elsewhere } from "../../parts/products/Elsewhere";
 import { CustomersSee } from "./CustomersSee";
@@ -140,7 +141,7 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
   const { value: doc, set: setDoc, dirty, etag } = draft;
   const may = useMay("manager");
   const { data: state } = useProgramState();
-  const edit = useEdit();
+  const edit = useEdit(() => draft.forget());
   const change: EditChange = { kind: "products", code: sku, etag, doc };
   const effect = useEditImpact(dirty ? [change] : null);
   const errors = dirty ? (effect.data?.errors ?? []) : [];
@@ -156,11 +157,12 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
       aria-label="The product as it is kept"
       onSubmit={(e) => {
         e.preventDefault();
-        if (errors.length === 0)
-          edit.mutate(
-            { changes: [change], summary: `Changed the product ${sku}` },
-            { onSuccess: draft.forget, onError: (e) => void (draft.refused(e) && refresh(client)) },
-          );
+        if (errors.length > 0) return;
+        const refocus = rememberFocus();
+        edit.mutate(
+          { changes: [change], summary: `Changed the product ${sku}` },
+          { onSuccess: refocus, onError: (e) => void (draft.refused(e) && refresh(client)) },
+        );
       }}
     >
       {draft.found && <FoundNote onRestart={restart} />}
@@ -176,7 +178,14 @@ function Fields({ page, sku }: { page: Page; sku: string }) {
           }}
         />
       )}
-      <ProductFields doc={doc} setDoc={setDoc} errors={errors} may={may} gtin={dirty ? "" : (page.gtinProblem ?? "")} />
+      <ProductFields
+        key={draft.round}
+        doc={doc}
+        setDoc={setDoc}
+        errors={errors}
+        may={may}
+        gtin={dirty ? "" : (page.gtinProblem ?? "")}
+      />
       {dirty && (
         <div className="mt-3 rounded-[4px] border border-ink/25 bg-sheet px-3 py-2">
           <div className="flex gap-2">
@@ -270,7 +279,7 @@ function NewProduct() {
   );
 }
 
-const inWords = (field: string, value: string) => (field === "later" ? laterWords(value) : value);
+const inWords = (field: string, value: string, now?: string) => (field === "later" ? laterWords(value, now) : value);
 
 function History({ history }: { history: Page["history"] }) {
   const { data: state } = useProgramState();
@@ -289,8 +298,8 @@ function History({ history }: { history: Page["history"] }) {
             {h.fields.map((f) => (
               <span key={f.field} className="mr-3 inline-block break-all">
                 <span className="text-quiet">{fieldNames[f.field] ?? f.field}</span>{" "}
-                {f.was && <s>{inWords(f.field, f.was)}</s>}{" "}
-                <b className="font-medium">{inWords(f.field, f.is) || "none"}</b>
+                {f.was && <s>{inWords(f.field, f.was, state?.now)}</s>}{" "}
+                <b className="font-medium">{inWords(f.field, f.is, state?.now) || "none"}</b>
               </span>
             ))}
             <span className="block text-[13px] text-quiet">{h.summary}</span>

@@ -84,14 +84,14 @@ export const inTime = (list: LaterForm[]) =>
     .sort((a, b) => fromOf(a).localeCompare(fromOf(b)));
 
 /** Later figures of a document in words, for a history. */
-export function laterWords(json: string): string {
+export function laterWords(json: string, now?: string): string {
   if (json === "") return "";
   const words = readLater(JSON.parse(json)).map((f) => {
     const figures = [
       ...laterAmounts.flatMap(([k, label]) => (f[k] ? [`${label.toLowerCase()} ${amount(f[k])}`] : [])),
       ...f.named.map((n) => `${n.key} ${amount(n.value)}`),
     ];
-    return `${day(fromOf(f))}: ${figures.join(", ")}`;
+    return `${day(fromOf(f), now)}: ${figures.join(", ")}`;
   });
   return words.join("; ");
 }
