@@ -431,7 +431,7 @@ func (n *node) figures() (f pricing.Figures, ok bool) {
 	f.List, f.Cost, f.RRP, f.MAP = n.may("list").amountPtr(), n.may("cost").amountPtr(), n.may("rrp").amountPtr(),
 		n.may("map").amountPtr()
 	f.Costs, f.Levels, f.ListIn = n.may("costs").amounts(), n.may("levels").amounts(), n.may("listIn").amountsIn()
-	if f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && f.Costs == nil && f.Levels == nil && f.ListIn == nil {
+	if f.Empty() {
 		n.fail("must have at least one figure, such as a list price")
 	}
 	return f, ok

@@ -272,8 +272,8 @@ func (n *node) floor() *pricing.Floor {
 	if m == nil {
 		return nil
 	}
-	f := &pricing.Floor{Amount: n.may("amount").amountPtr(), Cost: n.may("cost").truth(false), Level: n.may("level").word(),
-		WithFee: n.may("withFee").truth(false)}
+	f := &pricing.Floor{Amount: n.may("amount").amountPtr(), Cost: n.may("cost").truth(false),
+		Level: n.may("level").word(), WithFee: n.may("withFee").truth(false)}
 	if g := n.may("margin"); g != nil {
 		margin := g.marginPercent()
 		f.Margin = &margin

@@ -76,8 +76,8 @@ func (f *Figures) Empty() bool {
 	return f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && len(f.Costs)+len(f.Levels)+len(f.ListIn) == 0
 }
 
-// Put is the product with an amount in the place of the figure that holds at a moment, be that its own or one of a later
-// entry; nil takes it away, and what held before it holds on.
+// Put is the product with an amount in the place of the figure that holds at a moment, be that its own or one of a
+// later entry; nil takes it away, and what held before it holds on.
 func (p *Product) Put(which Figure, at Moment, amount *money.Rat) *Product {
 	next := *p
 	next.Later = slices.Clone(p.Later)
@@ -93,8 +93,8 @@ func (p *Product) Put(which Figure, at Moment, amount *money.Rat) *Product {
 	return &next
 }
 
-// Merge puts figures among later ones: where some begin at the same moment, each that is put takes the place of the same
-// one, and the others stay. The list that is given is left as it is.
+// Merge puts figures among later ones: where some begin at the same moment, each that is put takes the place of the
+// same one, and the others stay. The list that is given is left as it is.
 func Merge(list []Figures, f Figures) []Figures {
 	i, exists := slices.BinarySearchFunc(list, f.From, func(f Figures, at Moment) int { return cmp.Compare(f.From, at) })
 	list = slices.Clone(list)

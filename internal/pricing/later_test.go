@@ -147,3 +147,46 @@ func same(t *testing.T, book *pricing.Book, vp pricing.Viewpoint, sw *pricing.Sw
 		require.Equal(t, []int64{xn, xa}, []int64{yn, ya})
 	}
 }
+
+// BenchmarkSweepOfEras sweeps a book with as many later figures as products, at three moments, in each of its eras
+// beside the same book without any; what making an era costs is told apart.
+func BenchmarkSweepOfEras(b *testing.B) {
+	const n = 100_000
+	book := pricingtest.Large(n)
+	plain := pricing.Compile(book)
+	dated := *book
+	dated.Products = make([]*pricing.Product, n)
+	for i, p := range book.Products {
+		q := *p
+		dear := p.List.Mul(money.MustParse("1.04")).Round(2, money.HalfUp)
+		q.Later = []pricing.Figures{{From: benchAt + pricing.Moment(i%3)*pricing.Day, List: &dear}}
+		dated.Products[i] = &q
+	}
+	with := pricing.Compile(&dated)
+	sweep := func(e *pricing.Engine, at pricing.Moment) func(b *testing.B) {
+		return func(b *testing.B) {
+			e.At(at)
+			for b.Loop() {
+				if _, err := e.Sweep(pricing.Viewpoint{At: at, Channel: "web"}); err != nil {
+					b.Fatal(err)
+				}
+			}
+		}
+	}
+	for round := range 3 { // one after the other, as machines are noisy
+		b.Run(fmt.Sprint("without/", round), sweep(plain, benchAt))
+		for era := range 3 {
+			b.Run(fmt.Sprintf("era %d/%d", era+1, round), sweep(with, benchAt+pricing.Moment(era)*pricing.Day))
+		}
+	}
+	b.Run("making an era", func(b *testing.B) {
+		for b.Loop() {
+			pricing.Compile(&dated).At(benchAt)
+		}
+	})
+	b.Run("compiling alone", func(b *testing.B) {
+		for b.Loop() {
+			pricing.Compile(&dated)
+		}
+	})
+}

@@ -256,7 +256,8 @@ func (s *Server) register(r *gin.Engine) huma.API {
 		s.registerPublish, s.registerLinks,
 		s.registerDue, s.registerTurn, s.registerRollout, s.registerBook, s.registerBulk,
 		s.registerEdits, s.registerChecks, s.registerImports, s.registerSales, s.registerAgreed, s.registerSettings,
-		s.registerCalendar, s.registerLater, s.registerKeeps, s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
+		s.registerCalendar, s.registerLater, s.registerKeeps,
+		s.registerJobs, s.registerCodes, s.registerKeys, s.registerChannel, s.registerStorefront,
 		s.registerImages, s.registerFeeds, s.registerPrograms,
 	} {
 		register(api)

@@ -145,7 +145,9 @@ func (a *asked) cutTime() error {
 			}
 		}
 	}
-	a.begins = slices.DeleteFunc(slices.Clone(a.engine.Begins()), func(at pricing.Moment) bool { return at <= a.From || at >= a.To })
+	a.begins = slices.DeleteFunc(slices.Clone(a.engine.Begins()), func(at pricing.Moment) bool {
+		return at <= a.From || at >= a.To
+	})
 	cuts = append(cuts, a.begins...)
 	slices.Sort(cuts)
 	cuts = slices.Compact(cuts)

@@ -68,7 +68,8 @@ func (w *worker) doubled(c *class, quantity int, u *pricing.Exam) {
 				continue
 			}
 			w.keep(c.once(), quantity, finding{kind: doubled, rule: int32(min(sale.Ordinal, p.Ordinal)),
-				other: int32(max(sale.Ordinal, p.Ordinal)), cause: -1, worst: sale.Before.Sub(sale.After), price: u.Finished, priced: u.Priced})
+				other: int32(max(sale.Ordinal, p.Ordinal)), cause: -1,
+				worst: sale.Before.Sub(sale.After), price: u.Finished, priced: u.Priced})
 		}
 	}
 }
@@ -117,7 +118,9 @@ func (a *asked) matchesNothing(ordinal int) bool {
 	if a.engine.MayReach(ordinal).Count() == 0 {
 		return true
 	}
-	return !slices.ContainsFunc(a.eras(), func(at pricing.Moment) bool { return a.engine.At(at).Reaches(ordinal).Count() > 0 })
+	return !slices.ContainsFunc(a.eras(), func(at pricing.Moment) bool {
+		return a.engine.At(at).Reaches(ordinal).Count() > 0
+	})
 }
 
 // ordered are the keys of a map, ascending.

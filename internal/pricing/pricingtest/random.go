@@ -254,15 +254,15 @@ func (g *generator) later() (list []pricing.Figures) {
 		if !g.chance(4) {
 			continue
 		}
-		f := pricing.Figures{From: Noon + pricing.Moment(day*5-6)*pricing.Day, List: g.maybe(2, 90, 2), Cost: g.maybe(2, 60, 2),
-			RRP: g.maybe(3, 99, 2), MAP: g.maybe(3, 60, 2)}
+		f := pricing.Figures{From: Noon + pricing.Moment(day*5-6)*pricing.Day, List: g.maybe(2, 90, 2),
+			Cost: g.maybe(2, 60, 2), RRP: g.maybe(3, 99, 2), MAP: g.maybe(3, 60, 2)}
 		if g.chance(3) {
 			f.Levels = map[string]money.Rat{g.one("B", "LEAST"): g.amount(80, 2)}
 		}
 		if g.chance(4) {
 			f.Costs = map[string]money.Rat{g.one("last", "next"): g.amount(60, 4)}
 		}
-		if g.chance(4) || f.List == nil && f.Cost == nil && f.RRP == nil && f.MAP == nil && f.Levels == nil && f.Costs == nil {
+		if g.chance(4) || f.Empty() {
 			f.ListIn = map[string]money.Rat{g.one("GBP", "JPY", "EUR"): g.amount(80, 2)}
 		}
 		if g.chance(3) {
