@@ -28,7 +28,7 @@ func brought(t *testing.T, data []byte) (*Table, *Comparison, map[string]string)
 	mapping := Match(table.Headers, columns)
 	MatchNamed(columns, table.Headers, mapping)
 	asks := table.Settle(columns, mapping)
-	p, err := Compare(table, mapping, book)
+	p, err := Compare(table, mapping, book, present)
 	require.NoError(t, err)
 	return table, p, asks
 }
@@ -85,7 +85,7 @@ func TestWhatIsAmbiguousIsAsked(t *testing.T) {
 	require.Equal(t, "can be read in two ways; say above which mark comes before the decimals", p.Bad[0].Problem)
 	for mark, want := range map[string]string{Point: "1234", Comma: "1.234"} {
 		table.Format.Decimal = mark
-		p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), demo.Book(0))
+		p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), demo.Book(0), present)
 		require.NoError(t, err)
 		require.Empty(t, p.Bad)
 		require.Equal(t, want, p.Changes[0].After.List.String())

@@ -39,7 +39,7 @@ func TestLevelsAndFurtherCosts(t *testing.T) {
 	mapping["level:Fair"] = "Fair"
 	all := intake.WithNamed(columns, table.Headers, mapping)
 	require.Empty(t, table.Settle(all, mapping), "1.234,50 says how numbers are written")
-	out, err := intake.Compare(table, mapping, book)
+	out, err := intake.Compare(table, mapping, book, present)
 	require.NoError(t, err)
 	require.Empty(t, out.Bad)
 	after := out.Changes[0].After
@@ -57,10 +57,10 @@ func TestLevelsAndFurtherCosts(t *testing.T) {
 	for _, column := range columns {
 		require.NotContains(t, column.Key, "agreed", "what was agreed with a customer is no level of a product file")
 	}
-	out, err = intake.Compare(read(t, "SKU,x\nA,1\n"), map[string]string{"sku": "SKU", "level:agreed:C-1": "x"}, book)
+	out, err = intake.Compare(read(t, "SKU,x\nA,1\n"), map[string]string{"sku": "SKU", "level:agreed:C-1": "x"}, book, present)
 	require.NoError(t, err)
 	require.Contains(t, out.Bad[0].Problem, "agreed prices")
-	out, err = intake.Compare(read(t, "SKU,x\nA,dear\n"), map[string]string{"sku": "SKU", "cost:x": "x"}, book)
+	out, err = intake.Compare(read(t, "SKU,x\nA,dear\n"), map[string]string{"sku": "SKU", "cost:x": "x"}, book, present)
 	require.NoError(t, err)
 	require.Equal(t, "dear", out.Bad[0].Value)
 }
@@ -107,7 +107,7 @@ func TestSamples(t *testing.T) {
 				table.Settle(columns, mapping)
 				switch kind {
 				case "products":
-					out, err := intake.Compare(table, mapping, book)
+					out, err := intake.Compare(table, mapping, book, present)
 					require.NoError(t, err)
 					require.Empty(t, out.Bad)
 					if book == full && sheet {
@@ -129,3 +129,5 @@ func TestSamples(t *testing.T) {
 		}
 	}
 }
+
+const present = pricing.Moment(20_783*24*3600 + 12*3600) // 26 November 2026, noon

@@ -52,7 +52,7 @@ func (p *Plan) Book(now *pricing.Book) (*pricing.Book, error) {
 }
 
 func (i *Imports) planProducts(snap *book.Snapshot, file *waitingFile, p *Plan, out *Preview) ([]BadCell, error) {
-	compared, err := Compare(file.table, out.Mapping, snap.Book)
+	compared, err := Compare(file.table, out.Mapping, snap.Book, snap.Moment(i.clocks.Book()))
 	if err != nil {
 		return nil, err
 	}

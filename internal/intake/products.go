@@ -51,8 +51,12 @@ func ProductColumns(book *pricing.Book) []Column {
 		}
 		list = append(list, c)
 	}
+	list = append(list, Column{Key: fromKey, Name: "Holds from", Holds: Dates})
 	return append(list, namedIn(book)...)
 }
+
+// fromKey is the column that says from when on the amounts of a row hold; where it is empty, at once.
+const fromKey = "from"
 
 func textField(set func(p *pricing.Product, text string), most int) func(*pricing.Product, string, *Table) error {
 	return func(p *pricing.Product, cell string, _ *Table) error {
@@ -308,9 +312,9 @@ func (p *Comparison) New() int {
 }
 
 // Compare says what importing a table into a book would do. mapping names a header for each field that is to be
-// filled; an empty cell leaves what is there. The error is a *MissingColumn, or names a header that the table does not
-// have.
-func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparison, error) {
+// filled; an empty cell leaves what is there. Amounts take the place of those that hold at the present, or from the
+// moment on that their row says. The error is a *MissingColumn, or names a header that the table does not have.
+func Compare(t *Table, mapping map[string]string, book *pricing.Book, present pricing.Moment) (*Comparison, error) {
 	column, err := t.places([]Column{{Key: "sku", Name: "SKU", Required: true}}, mapping)
 	if err != nil {
 		return nil, err
@@ -353,12 +357,22 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 			continue
 		}
 		seen[sku] = line
-		before := now[sku]
-		after := pricing.Product{Unit: "each"}
-		if before != nil {
-			after = *before
+		failed, at, dated := false, present, false
+		if place, mapped := column[fromKey]; mapped {
+			if cell := strings.TrimSpace(cells[place]); cell != "" {
+				if at, err = t.Format.date(cell); err != nil {
+					bad(place, err.Error())
+					failed = true
+				}
+				dated = true
+			}
 		}
-		failed := false
+		before := now[sku]
+		then := &pricing.Product{Unit: "each"} // as it is at that moment
+		if before != nil {
+			then = before.At(at)
+		}
+		after := *then
 		for _, f := range Fields {
 			at, mapped := column[f.Key]
 			if !mapped {
@@ -385,8 +399,15 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 		if failed {
 			continue
 		}
-		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Before: before, After: after,
-			Changes: cellChanges(before, &after, column, names)}
+		if before == nil {
+			then = nil
+		}
+		change := RowChange{SKU: sku, Name: after.Name, New: before == nil, Before: before,
+			Changes: cellChanges(then, &after, column, names)}
+		var later bool
+		if change.After, later = kept(before, &after, at, dated); later {
+			change.Changes = append(change.Changes, CellChange{Field: fromKey, Is: at.String()})
+		}
 		if len(change.Changes) == 0 && before != nil {
 			out.Unchanged++
 			continue
@@ -394,6 +415,30 @@ func Compare(t *Table, mapping map[string]string, book *pricing.Book) (*Comparis
 		out.Changes = append(out.Changes, change)
 	}
 	return out, nil
+}
+
+// kept is a product as the book keeps it, that is after at a moment: its own figures and later ones. later says that
+// some begin at the moment.
+func kept(before, after *pricing.Product, at pricing.Moment, dated bool) (p pricing.Product, later bool) {
+	if len(after.Later) == 0 && !dated {
+		return *after, false
+	}
+	own := &pricing.Product{}
+	if before != nil {
+		own = before
+	}
+	figures, next := after.Differing(own.At(at)), *after
+	next.List, next.Cost, next.RRP, next.MAP = own.List, own.Cost, own.RRP, own.MAP
+	next.Costs, next.Levels, next.ListIn, next.Later = own.Costs, own.Levels, own.ListIn, own.Later
+	switch {
+	case figures.Empty():
+		return next, false
+	case dated:
+		figures.From = at
+		next.Later = pricing.Merge(next.Later, figures)
+		return next, true
+	}
+	return *next.PutAll(at, &figures), false
 }
 
 func shorten(s string) string {

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
+	"dogbane/internal/bookfile"
 	"dogbane/internal/demo"
 	"dogbane/internal/pricing"
 )
@@ -20,7 +21,7 @@ func preview(t *testing.T, csv string) *Comparison {
 	columns := ProductColumns(demo.Book(0))
 	mapping := Match(table.Headers, columns)
 	table.Settle(columns, mapping)
-	p, err := Compare(table, mapping, demo.Book(0))
+	p, err := Compare(table, mapping, demo.Book(0), present)
 	require.NoError(t, err)
 	return p
 }
@@ -83,12 +84,12 @@ func TestMissingColumn(t *testing.T) {
 	require.NoError(t, err)
 	mapping := Match(table.Headers, ProductColumns(demo.Book(0)))
 	require.Equal(t, map[string]string{"list": "price"}, mapping)
-	_, err = Compare(table, mapping, demo.Book(0))
+	_, err = Compare(table, mapping, demo.Book(0), present)
 	var missing *MissingColumn
 	require.ErrorAs(t, err, &missing)
 	require.Equal(t, "No column holds the SKU. Say below which one does.", missing.Error())
 	mapping["sku"] = "internal key"
-	p, err := Compare(table, mapping, demo.Book(0))
+	p, err := Compare(table, mapping, demo.Book(0), present)
 	require.NoError(t, err)
 	require.Equal(t, 1, p.New())
 }
@@ -102,7 +103,7 @@ func FuzzReadText(f *testing.F) {
 		if err != nil {
 			return
 		}
-		p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), book)
+		p, err := Compare(table, Match(table.Headers, ProductColumns(demo.Book(0))), book, present)
 		if err == nil {
 			require.LessOrEqual(t, len(p.Changes)+p.Unchanged, len(table.Rows))
 		}
@@ -115,7 +116,7 @@ func TestAttributesAndContent(t *testing.T) {
 	book.Products[0].Attrs = map[string]pricing.Attr{"cone": TextAttr("6")}
 	table, err := ReadText([]byte("sku,Cone,content,least order\nNEW-1,9,12.5 kg,6\nNEW-2,,kg,0\n"), nil)
 	require.NoError(t, err)
-	p, err := Compare(table, Match(table.Headers, ProductColumns(book)), book)
+	p, err := Compare(table, Match(table.Headers, ProductColumns(book)), book, present)
 	require.NoError(t, err)
 	require.Len(t, p.Changes, 1)
 	after := p.Changes[0].After
@@ -160,4 +161,49 @@ func TestPlainCells(t *testing.T) {
 	} {
 		require.Equal(t, typed, plainCell(stored), stored)
 	}
+}
+
+const present = pricing.Moment(20_783*24*3600 + 12*3600) // 26 November 2026, noon
+
+// Amounts of a row that says from when on they hold are later figures; those of others take the place of what holds
+// now, be that a later figure that has begun. Brought once more, the file changes nothing.
+func TestAmountsFromADay(t *testing.T) {
+	book, err := bookfile.Decode([]byte(`{"book":"dogbane/1","settings":{"currency":"EUR","timeZone":"UTC"},"products":[
+		{"sku":"A & B","name":"Cup","list":"10.00","cost":"4.00","levels":{"least":"8.00"}},
+		{"sku":"C","list":"20.00","later":[{"from":"2026-01-01T00:00","list":"22.00","levels":{"least":"19.00"}}]}]}`))
+	require.NoError(t, err)
+	table, err := ReadText([]byte("SKU;Name;List price;Cost;Price level least;Gültig ab\n"+
+		"A & B;Cup, large;11,50;4,00;9,00;01.01.2027\n"+
+		"C;;23,00;;20,00;\n"+
+		"D;New one;5,00;;;15.01.2027\n"+
+		"E;Bad day;5,00;;;31.02.2027\n"), nil)
+	require.NoError(t, err)
+	columns := ProductColumns(book)
+	mapping := Match(table.Headers, columns)
+	require.Equal(t, "Gültig ab", mapping["from"])
+	table.Settle(columns, mapping)
+	p, err := Compare(table, mapping, book, present)
+	require.NoError(t, err)
+	require.Len(t, p.Bad, 1)
+	require.Equal(t, "Gültig ab", p.Bad[0].Column)
+	doc := func(i int) string { return string(bookfile.EncodeProduct(&p.Changes[i].After)) }
+	require.JSONEq(t, `{"sku":"A & B","name":"Cup, large","list":"10.00","cost":"4.00","levels":{"least":"8.00"},
+		"later":[{"from":"2027-01-01T00:00","list":"11.50","levels":{"least":"9.00"}}]}`, doc(0), "the cost stays as it is")
+	require.JSONEq(t, `{"sku":"C","list":"20.00","later":[{"from":"2026-01-01T00:00","list":"23.00","levels":{"least":"20.00"}}]}`,
+		doc(1))
+	require.JSONEq(t, `{"sku":"D","name":"New one","later":[{"from":"2027-01-15T00:00","list":"5.00"}]}`, doc(2))
+	require.Equal(t, []CellChange{{"name", "Cup", "Cup, large"}, {"list", "10.00", "11.50"}, {"level:least", "8.00", "9.00"},
+		{"from", "", "2027-01-01T00:00"}},
+		p.Changes[0].Changes)
+	require.Equal(t, "22.00", p.Changes[1].Changes[0].Was)
+
+	again := *book
+	again.Products = nil
+	for i := range p.Changes {
+		again.Products = append(again.Products, &p.Changes[i].After)
+	}
+	twice, err := Compare(table, mapping, &again, present)
+	require.NoError(t, err)
+	require.Empty(t, twice.Changes)
+	require.Equal(t, 3, twice.Unchanged)
 }

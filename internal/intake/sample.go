@@ -20,7 +20,10 @@ const sampleRows = 3
 // Sample is a file of a kind as the program reads it, its columns named: of products the first ones of the book, so
 // that it changes nothing as it is; else lines about them. now is the present on the book's wall clock.
 func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
-	goods := b.Products[:min(sampleRows, len(b.Products))]
+	goods := slices.Clone(b.Products[:min(sampleRows, len(b.Products))])
+	for i, p := range goods {
+		goods[i] = p.At(now)
+	}
 	if len(goods) == 0 {
 		list := []string{"4.90", "12.00"}
 		for i, sku := range []string{"CUP-01", "BOWL-02"} {
@@ -66,6 +69,9 @@ func Sample(kind string, b *pricing.Book, now pricing.Moment) [][]string {
 		for i := range goods {
 			cells := make([]string, len(columns))
 			for k, c := range columns {
+				if c.Key == fromKey { // what they cost holds already
+					continue
+				}
 				if n, is := namedBy(c.Key); is {
 					cells[k] = n.text(goods[i])
 				} else {

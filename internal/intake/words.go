@@ -11,6 +11,10 @@ import (
 // Dutch, Spanish, Italian, Portuguese, Polish, Danish, Swedish and Norwegian. They are compared without signs, blanks,
 // case and accents.
 var tradeWords = map[string][]string{
+	"from": {"valid from", "effective from", "effective date", "in force from", "price from", "applies from", "Gültig ab",
+		"gilt ab", "ab Datum", "Preis ab", "valable à partir du", "à partir du", "applicable au", "geldig vanaf",
+		"ingangsdatum", "válido desde", "vigente desde", "valido dal", "decorrenza", "válido a partir de", "ważne od",
+		"gælder fra"},
 	"sku": {"articlenumber", "itemnumber", "productcode", "articleno", "itemno", "productnumber", "partnumber", "skucode",
 		"Artikelnummer", "Artikelnr", "Art.-Nr.", "ArtNr", "Bestellnummer",
 		"référence", "réf", "réf article", "code article", "référence article", "artikelcode", "artikelnr", "bestelnummer",

@@ -93,6 +93,71 @@ func (p *Product) Put(which Figure, at Moment, amount *money.Rat) *Product {
 	return &next
 }
 
+// PutAll is Put for each of some figures, of costs, levels and list prices by currency each by itself; their own moment
+// does not matter.
+func (p *Product) PutAll(at Moment, f *Figures) *Product {
+	next := p
+	for _, which := range []Figure{ListFigure, CostFigure, RRPFigure, MAPFigure} {
+		if amount := *f.own(which); amount != nil {
+			next = next.Put(which, at, amount)
+		}
+	}
+	next = next.putNamed(at, f.Costs, func(p *Product) *map[string]money.Rat { return &p.Costs },
+		func(f *Figures) *map[string]money.Rat { return &f.Costs })
+	next = next.putNamed(at, f.Levels, func(p *Product) *map[string]money.Rat { return &p.Levels },
+		func(f *Figures) *map[string]money.Rat { return &f.Levels })
+	return next.putNamed(at, f.ListIn, func(p *Product) *map[string]money.Rat { return &p.ListIn },
+		func(f *Figures) *map[string]money.Rat { return &f.ListIn })
+}
+
+func (p *Product) putNamed(at Moment, amounts map[string]money.Rat, own func(*Product) *map[string]money.Rat,
+	later func(*Figures) *map[string]money.Rat) *Product {
+	if len(amounts) == 0 {
+		return p
+	}
+	next := *p
+	next.Later = slices.Clone(p.Later)
+	for name, amount := range amounts {
+		into := own(&next)
+		for i := range next.Later {
+			if f := &next.Later[i]; f.From <= at {
+				if _, names := (*later(f))[name]; names {
+					into = later(f)
+				}
+			}
+		}
+		if *into = maps.Clone(*into); *into == nil {
+			*into = map[string]money.Rat{}
+		}
+		(*into)[name] = amount
+	}
+	return &next
+}
+
+// Differing are the figures of a product that another one lacks or has otherwise, later ones aside.
+func (p *Product) Differing(from *Product) (f Figures) {
+	for _, which := range []Figure{ListFigure, CostFigure, RRPFigure, MAPFigure} {
+		is, was := *p.Own(which), *from.Own(which)
+		if is != nil && (was == nil || !was.Equal(*is)) {
+			*f.own(which) = is
+		}
+	}
+	differing := func(is, was map[string]money.Rat) (found map[string]money.Rat) {
+		for name, amount := range is {
+			if old, had := was[name]; !had || !old.Equal(amount) {
+				if found == nil {
+					found = map[string]money.Rat{}
+				}
+				found[name] = amount
+			}
+		}
+		return found
+	}
+	f.Costs, f.Levels, f.ListIn = differing(p.Costs, from.Costs), differing(p.Levels, from.Levels),
+		differing(p.ListIn, from.ListIn)
+	return f
+}
+
 // Merge puts figures among later ones: where some begin at the same moment, each that is put takes the place of the
 // same one, and the others stay. The list that is given is left as it is.
 func Merge(list []Figures, f Figures) []Figures {
