@@ -36,7 +36,8 @@ func TestALetterFromASupplier(t *testing.T) {
 	pg.find("[data-later='2027-01-15T00:00']")
 
 	// What is seen on a later day is changed there.
-	pg.show(p.url + "/board?q=KILN-EL-42&channel=kilnfair&at=2027-01-20T09:00")
+	pg.show(p.url + "/board?q=KILN-EL-42&channel=kilnfair&at=2027-01-20T09:00&sku=KILN-EL-42&trail=open")
+	pg.find("[aria-label=Trail]", "since Fri 15 Jan 2027")
 	pg.eventually("then it is the new one", func() bool { return pg.cell("KILN-EL-42", "price") == "1\u202f600.50" })
 	pg.show(p.url + "/catalogue/product/KILN-EL-42?channel=kilnfair")
 	pg.find("[aria-label=History]", "From a later day")

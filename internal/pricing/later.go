@@ -62,6 +62,26 @@ const (
 	MAPFigure  Figure = "map"
 )
 
+// Since is the moment from which a figure that holds at a moment has held, where a later entry gives it.
+func (p *Product) Since(which Figure, at Moment) (since Moment, later bool) {
+	for i := range p.Later {
+		if f := &p.Later[i]; f.From <= at && *f.own(which) != nil {
+			since, later = f.From, true
+		}
+	}
+	return since, later
+}
+
+// Next is the next moment after a moment from which a figure is another, and what it is then.
+func (p *Product) Next(which Figure, after Moment) (from Moment, amount *money.Rat) {
+	for i := range p.Later {
+		if f := &p.Later[i]; f.From > after && *f.own(which) != nil {
+			return f.From, *f.own(which)
+		}
+	}
+	return 0, nil
+}
+
 // Own is where a product keeps a figure that holds before any later one.
 func (p *Product) Own(which Figure) **money.Rat {
 	return map[Figure]**money.Rat{ListFigure: &p.List, CostFigure: &p.Cost, RRPFigure: &p.RRP, MAPFigure: &p.MAP}[which]

@@ -47,6 +47,13 @@ func TestLaterFigures(t *testing.T) {
 	require.Equal(t, "98.00", board.Rows[0].BookList)
 	a.do("GET", "/api/board?q=BAT-30", nil, 200, &board)
 	require.NotEqual(t, "98.00", board.Rows[0].BookList)
+	var price struct {
+		Product struct{ Figures []struct{ Figure, Since, Next, Then string } }
+	}
+	a.do("GET", "/api/price?sku=BAT-30&at=2027-01-05T09:00", nil, 200, &price)
+	require.Equal(t, "2027-01-01T00:00", price.Product.Figures[0].Since)
+	a.do("GET", "/api/price?sku=BAT-30", nil, 200, &price)
+	require.Equal(t, []string{"2027-01-01T00:00", "98.00"}, []string{price.Product.Figures[0].Next, price.Product.Figures[0].Then})
 	a.do("PATCH", "/api/products/BAT-30", map[string]any{"list": "97.00", "was": "99.00", "at": "2027-01-05T09:00"}, 412, nil)
 
 	var saved struct{ Entry int64 }

@@ -126,6 +126,59 @@ type ProductDetail struct {
 	Tags     []string `json:"tags"`
 	Stock    *string  `json:"stock"`
 	Sold     *string  `json:"sold" doc:"units in the last 30 days"`
+
+	OnRequest bool        `json:"onRequest,omitempty" doc:"it has no price, whatever rules say"`
+	Figures   []FigureNow `json:"figures,omitempty" doc:"list price and cost, where later ones are said"`
+	Tax       *TaxHere    `json:"tax,omitempty" doc:"where that of the channel's country is another than the book's"`
+}
+
+// FigureNow says since when a figure holds and what comes next, in the book's currency.
+type FigureNow struct {
+	Figure string `json:"figure" enum:"list,cost"`
+	Since  string `json:"since,omitempty" doc:"absent: the product's own, or none"`
+	Next   string `json:"next,omitempty" doc:"when it will be another"`
+	Then   string `json:"then,omitempty" doc:"and what"`
+}
+
+// TaxHere is what a channel's country takes.
+type TaxHere struct {
+	Country string `json:"country"`
+	Percent string `json:"percent"`
+	Keeps   string `json:"keeps" enum:"price,net"`
+}
+
+// figuresNow are the figures of which later ones are said.
+func figuresNow(p *pricing.Product, at pricing.Moment) (list []FigureNow) {
+	for _, which := range []pricing.Figure{pricing.ListFigure, pricing.CostFigure} {
+		one := FigureNow{Figure: string(which)}
+		if since, later := p.Since(which, at); later {
+			one.Since = since.String()
+		}
+		if next, amount := p.Next(which, at); amount != nil {
+			one.Next, one.Then = next.String(), bookfile.Amount(*amount)
+		}
+		if one.Since != "" || one.Next != "" {
+			list = append(list, one)
+		}
+	}
+	return list
+}
+
+// taxHere is the tax of a product in a channel's country; nil where it is the book's.
+func taxHere(b *pricing.Book, channel string, p *pricing.Product) *TaxHere {
+	for i := range b.Channels {
+		c := &b.Channels[i]
+		own, other := b.Settings.Countries[c.Country].TaxRates[p.TaxClass]
+		if c.Code != channel || !other || own.Equal(b.Settings.TaxRates[p.TaxClass]) {
+			continue
+		}
+		keeps := "price"
+		if c.KeepsNet {
+			keeps = "net"
+		}
+		return &TaxHere{c.Country, own.String(), keeps}
+	}
+	return nil
 }
 
 // ChannelPrice is what a channel shows and since when.
@@ -222,7 +275,8 @@ func (s *Server) price(ctx context.Context, in *SKUQuery) (PriceDetail, error) {
 	out := PriceDetail{Answer: *bookfile.Answer(a), Rules: []board.RuleMark{}, Shown: []ChannelPrice{},
 		At: vp.At.String(), WhyNot: newWhyNot(),
 		Product: ProductDetail{SKU: p.SKU, Name: p.Name, Category: p.Category, Brand: p.Brand, Supplier: p.Supplier,
-			Tags: append([]string{}, p.Tags...)}}
+			Tags: append([]string{}, p.Tags...), OnRequest: p.OnRequest, Figures: figuresNow(p, vp.At),
+			Tax: taxHere(snap.Book, vp.Channel, p)}}
 	for _, m := range a.Portions[0].Trail.Missed {
 		if err := out.WhyNot.note(snap, vp, m.Rule, m.Reason); err != nil {
 			return PriceDetail{}, err

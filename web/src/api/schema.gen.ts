@@ -3526,6 +3526,16 @@ export interface components {
             /** @description when it was sent whole last; since then it was unchanged */
             wholeAt?: string;
         };
+        FigureNow: {
+            /** @enum {string} */
+            figure: "list" | "cost";
+            /** @description when it will be another */
+            next?: string;
+            /** @description absent: the product's own, or none */
+            since?: string;
+            /** @description and what */
+            then?: string;
+        };
         FixedQueryBody: {
             fixed: boolean;
         };
@@ -4684,13 +4694,19 @@ export interface components {
         ProductDetail: {
             brand: string;
             category: string;
+            /** @description list price and cost, where later ones are said */
+            figures?: components["schemas"]["FigureNow"][];
             name: string;
+            /** @description it has no price, whatever rules say */
+            onRequest?: boolean;
             sku: string;
             /** @description units in the last 30 days */
             sold: string | null;
             stock: string | null;
             supplier: string;
             tags: string[];
+            /** @description where that of the channel's country is another than the book's */
+            tax?: components["schemas"]["TaxHere"];
         };
         ProductEdit: {
             /** @description the moment at which the value holds that is changed, the product's own or a later one; absent: now */
@@ -5336,6 +5352,12 @@ export interface components {
             percent: string;
             /** Format: int64 */
             products: number;
+        };
+        TaxHere: {
+            country: string;
+            /** @enum {string} */
+            keeps: "price" | "net";
+            percent: string;
         };
         TellingLineChange: {
             group?: string;

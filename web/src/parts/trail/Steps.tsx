@@ -18,9 +18,12 @@ export function Steps({
   trail,
   list,
   rule,
+  listNote,
 }: {
   trail: Trail;
   list: string | null;
+  /** Since when the list price holds, and what comes next. */
+  listNote?: string | undefined;
   rule: (code: string) => React.ReactNode;
 }) {
   const f = trail.finish;
@@ -28,7 +31,10 @@ export function Steps({
   return (
     <ol className="mt-2">
       <li className={line}>
-        <span className="text-quiet">List price</span>
+        <span className="text-quiet">
+          List price
+          {listNote && <span className="block text-[12px]">{listNote}</span>}
+        </span>
         <span className="ml-auto">{amount(list)}</span>
       </li>
       {trail.steps.map((s) => (

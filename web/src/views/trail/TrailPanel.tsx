@@ -61,6 +61,14 @@ export function TrailPanel() {
   );
 }
 
+/** Since when a figure holds, and what it will be. */
+function figureWords(f: NonNullable<PriceDetail["product"]["figures"]>[number], now?: string): string {
+  const parts = [];
+  if (f.since) parts.push(`since ${moment(f.since, now)}`);
+  if (f.next) parts.push(`from ${moment(f.next, now)} ${amount(f.then)}`);
+  return parts.join(", ");
+}
+
 function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint }) {
   const { params } = useViewpoint();
   const { data: state } = useProgramState();
@@ -75,6 +83,9 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
       {names.get(code) ?? code}
     </Link>
   );
+  const list = product.figures?.find((f) => f.figure === "list");
+  const cost = product.figures?.find((f) => f.figure === "cost");
+  const listNote = list && figureWords(list, state?.now);
   const trail = answer.trail;
   const codes = useNames();
   const missed = missedBy(answer);
@@ -105,13 +116,13 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
               {p.quantity} {p.quantity === 1 ? "piece" : "pieces"}
               <span className="ml-auto">{p.unit === null ? "no price" : `at ${amount(p.unit)}`}</span>
             </h3>
-            {p.trail && <Steps trail={p.trail} list={answer.list} rule={rule} />}
+            {p.trail && <Steps trail={p.trail} list={answer.list} rule={rule} listNote={listNote} />}
           </section>
         ))
       ) : trail ? (
         <>
           <Stair trail={trail} list={answer.list} unit={answer.unit} />
-          <Steps trail={trail} list={answer.list} rule={rule} />
+          <Steps trail={trail} list={answer.list} rule={rule} listNote={listNote} />
         </>
       ) : null}
       {answer.portions.length > 1 && answer.unit !== null && (
@@ -120,6 +131,14 @@ function Way({ detail, viewpoint }: { detail: PriceDetail; viewpoint: Viewpoint 
         </p>
       )}
       {answer.margin && <Margin margin={answer.margin} lowest={detail.lowest} />}
+      {product.tax && (
+        <p className="mt-1 text-[13px] text-quiet" data-testid="tax-here">
+          {product.tax.percent} % tax in {product.tax.country};{" "}
+          {product.tax.keeps === "net" ? "what is left without tax is kept" : "the price is kept"}
+        </p>
+      )}
+      {product.onRequest && <p className="mt-3 text-quiet">Its price is on request: no rule gives it one.</p>}
+      {cost && <p className="mt-1 text-[13px] text-quiet">The cost: {figureWords(cost, state?.now)}</p>}
       {!answer.margin && answer.unit !== null && (
         <p className="mt-3 text-quiet">The cost is unknown, so no margin can be named.</p>
       )}
