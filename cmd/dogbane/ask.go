@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -23,7 +22,7 @@ func priceCommand() *cobra.Command {
 }
 
 func ask[T any](cmd *cobra.Command, file string, answer func(*bookfile.CheckFile) (T, error)) error {
-	data, err := os.ReadFile(file)
+	data, err := readQuestions(file)
 	if err != nil {
 		return err
 	}

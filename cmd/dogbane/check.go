@@ -2,7 +2,6 @@ package main
 
 import (
 	"fmt"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -38,7 +37,7 @@ func checkCommand() *cobra.Command {
 }
 
 func checkFile(name string) ([]bookfile.Difference, error) {
-	data, err := os.ReadFile(name)
+	data, err := readQuestions(name)
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -20,7 +21,7 @@ import (
 
 // flagsCommand finds the flags of a file's book. Exit code 1: there is an error among them; 2: the file cannot be read.
 func flagsCommand() *cobra.Command {
-	var format, from string
+	var format, from, baseline string
 	var days int
 	c := &cobra.Command{
 		Use:   "flags FILE",
@@ -32,13 +33,18 @@ func flagsCommand() *cobra.Command {
 			if write == nil {
 				return fmt.Errorf("--format: %q is none of json, text and sarif", format)
 			}
-			data, err := os.ReadFile(args[0])
+			data, err := readQuestions(args[0])
 			var found []bookfile.FlagAnswer
 			if err == nil {
 				found, err = flagsOf(data, from, days)
 			}
 			if err != nil {
 				return unreadable{fmt.Errorf("%s: %w", args[0], err)}
+			}
+			if baseline != "" {
+				if found, err = newSince(found, baseline); err != nil {
+					return unreadable{fmt.Errorf("--baseline: %s: %w", baseline, err)}
+				}
 			}
 			if err := write(cmd.OutOrStdout(), args[0], data, found); err != nil {
 				return fmt.Errorf("write the flags: %w", err)
@@ -53,6 +59,7 @@ func flagsCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&format, "format", "json", "json, text, or sarif (SARIF 2.1.0)")
 	c.Flags().StringVar(&from, "from", "", "of a book without questions: from which moment on, as 2026-11-27T10:00; empty: now")
+	c.Flags().StringVar(&baseline, "baseline", "", "a file of flags as JSON that are known: only others are told, and count")
 	c.Flags().IntVar(&days, "days", 90, "of a book without questions: how many days are looked at")
 	return c
 }
@@ -97,14 +104,36 @@ func flagsOf(data []byte, from string, days int) ([]bookfile.FlagAnswer, error) 
 	return answers, err
 }
 
+// newSince are the flags that are not among those of a file that this command wrote before: others by kind, by what they
+// are about and by channel, whatever their figures.
+func newSince(found []bookfile.FlagAnswer, file string) ([]bookfile.FlagAnswer, error) {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	var list []bookfile.FlagAnswer
+	if err := json.Unmarshal(data, &list); err != nil {
+		return nil, fmt.Errorf("these are no flags as JSON: %w", err)
+	}
+	subject := func(f *bookfile.FlagAnswer) string {
+		return strings.Join(append([]string{f.Kind, f.SKU, f.Rule, f.Channel, f.Words}, f.Rules...), "\x00")
+	}
+	known := map[string]bool{}
+	for i := range list {
+		known[subject(&list[i])] = true
+	}
+	return slices.DeleteFunc(found, func(f bookfile.FlagAnswer) bool { return known[subject(&f)] }), nil
+}
+
 func flagsAsJSON(w io.Writer, _ string, _ []byte, found []bookfile.FlagAnswer) error {
 	return printJSON(w, found)
 }
 
 func flagsAsText(w io.Writer, file string, data []byte, found []bookfile.FlagAnswer) error {
+	at := linesOf(data)
 	for i := range found {
 		f := &found[i]
-		if _, err := fmt.Fprintf(w, "%s:%d: %s: %s: %s\n", file, lineOf(data, f), f.Severity, f.Kind, flagText(f)); err != nil {
+		if _, err := fmt.Fprintf(w, "%s:%d: %s: %s: %s\n", file, at.of(f), f.Severity, f.Kind, flagText(f)); err != nil {
 			return err
 		}
 	}
@@ -141,39 +170,10 @@ func flagText(f *bookfile.FlagAnswer) string {
 	return strings.Join(said, ", ")
 }
 
-// lineOf is the line on which the document names what a flag is about; 1 where it is not found.
-func lineOf(data []byte, f *bookfile.FlagAnswer) int {
-	key, code := `"code"`, f.Rule
-	if code == "" && len(f.Rules) > 0 {
-		code = f.Rules[0]
-	}
-	if f.SKU != "" {
-		key, code = `"sku"`, f.SKU
-	}
-	if code == "" {
-		return 1
-	}
-	for i, line := range bytes.Split(data, []byte("\n")) {
-		for rest := line; ; {
-			at := bytes.Index(rest, []byte(key))
-			if at < 0 {
-				break
-			}
-			rest = bytes.TrimLeft(rest[at+len(key):], " \t")
-			value, is := bytes.CutPrefix(rest, []byte(":"))
-			var text string
-			if is && json.NewDecoder(bytes.NewReader(value)).Decode(&text) == nil && text == code {
-				return i + 1
-			}
-		}
-	}
-	return 1
-}
-
 func flagsAsSARIF(w io.Writer, file string, data []byte, found []bookfile.FlagAnswer) error {
 	run := sarif.NewRunWithInformationURI("Dogbane", "")
 	run.Tool.Driver.InformationURI = nil
-	told := map[string]bool{}
+	told, at := map[string]bool{}, linesOf(data)
 	for i := range found {
 		f := &found[i]
 		if !told[f.Kind] {
@@ -183,7 +183,7 @@ func flagsAsSARIF(w io.Writer, file string, data []byte, found []bookfile.FlagAn
 		level := map[string]string{"error": "error", "warning": "warning", "note": "note"}[f.Severity]
 		place := sarif.NewPhysicalLocation().
 			WithArtifactLocation(sarif.NewSimpleArtifactLocation(filepath.ToSlash(file))).
-			WithRegion(sarif.NewRegion().WithStartLine(lineOf(data, f)))
+			WithRegion(sarif.NewRegion().WithStartLine(at.of(f)))
 		run.AddResult(sarif.NewRuleResult(f.Kind).WithLevel(level).
 			WithMessage(sarif.NewTextMessage(flagText(f))).
 			WithLocations([]*sarif.Location{sarif.NewLocation().WithPhysicalLocation(place)}))
