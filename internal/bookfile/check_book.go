@@ -56,6 +56,13 @@ func (n *node) checkBook(b *pricing.Book) {
 		if t := s.may("shippingTaxClass"); t != nil {
 			t.knownTax(taxes)
 		}
+		for _, c := range s.may("countries").entries() {
+			for _, class := range c.may("taxRates").entries() {
+				if _, rated := taxes[class.key]; !rated {
+					class.fail("this tax class has no rate in settings.taxRates")
+				}
+			}
+		}
 		for _, g := range s.may("guards").items() {
 			g.may("where").checkRanges(names)
 		}

@@ -108,7 +108,7 @@ func (n *node) settings() pricing.Settings {
 	s.PricesIncludeTax = n.may("pricesIncludeTax").truth(true)
 	s.TaxRates = n.may("taxRates").amounts()
 	s.ShippingTaxClass = n.may("shippingTaxClass").text()
-	s.Countries = n.may("countries").countries(s.TaxRates)
+	s.Countries = n.may("countries").countries()
 	if l := n.may("layers"); l != nil {
 		s.Layers = l.layers()
 	}
@@ -140,8 +140,8 @@ func (n *node) settings() pricing.Settings {
 
 var countryPattern = regexp.MustCompile(`^[A-Z]{2}$`)
 
-// countries are tax rates of single countries, for classes that the book has a rate of.
-func (n *node) countries(rates map[string]money.Rat) map[string]pricing.Country {
+// countries are tax rates of single countries.
+func (n *node) countries() map[string]pricing.Country {
 	var all map[string]pricing.Country
 	for _, e := range n.entries() {
 		if !countryPattern.MatchString(e.key) {
@@ -153,13 +153,7 @@ func (n *node) countries(rates map[string]money.Rat) map[string]pricing.Country 
 		if all == nil {
 			all = map[string]pricing.Country{}
 		}
-		own := e.need("taxRates")
-		for _, class := range own.entries() {
-			if _, rated := rates[class.key]; !rated {
-				class.fail("this tax class has no rate in settings.taxRates")
-			}
-		}
-		c := pricing.Country{TaxRates: own.amounts()}
+		c := pricing.Country{TaxRates: e.need("taxRates").amounts()}
 		if c.TaxRates == nil {
 			c.TaxRates = map[string]money.Rat{}
 		}

@@ -144,6 +144,24 @@ func TestWhatCannotStand(t *testing.T) {
 	}
 }
 
+// The taxes of countries need the tax classes that they are of.
+func TestTaxesOfCountriesNeedTheirClasses(t *testing.T) {
+	before := decode(t, shop("", web))
+	after := decode(t, shop(`,"taxRates":{"low & slow":"9"},"countries":{"DE":{"taxRates":{"low & slow":"7"}}}`, web))
+	list := pieces.Differences(before, after, "web")
+	require.ElementsMatch(t, []string{"settings taxRates new", "settings countries new with settings taxRates"}, names(list))
+	some, err := pieces.Choose(list, []pieces.Key{{Kind: book.Settings, Code: "countries"}})
+	require.NoError(t, err)
+	next, err := pieces.Apply(before, pieces.Bring(before, after, some))
+	require.NoError(t, err)
+	require.Len(t, next.Settings.TaxRates, 1)
+	list = pieces.Differences(after, before, "web")
+	some, err = pieces.Choose(list, []pieces.Key{{Kind: book.Settings, Code: "taxRates"}})
+	require.NoError(t, err)
+	_, err = pieces.Apply(after, pieces.Bring(after, before, some))
+	require.EqualError(t, err, "The settings countries stays and needs the settings taxRates. Send both, or neither.")
+}
+
 // Groups and customers that a published rule names stay for it when they go from the saved book, and no others do.
 func TestWhatAPublishedBookNamesIsKept(t *testing.T) {
 	before := decode(t, shop("", `"channels":[{"code":"web"},{"code":"old"},{"code":"older"}],"groups":[{"code":"g"},{"code":"gone"}],"customers":[{"code":"c","groups":["g"]},{"code":"d"}],

@@ -79,6 +79,13 @@ func (r *refers) settings(s *pricing.Settings, key string) {
 			r.where(s.Guards[i].Where)
 		}
 	}
+	if key == "countries" {
+		for _, c := range s.Countries {
+			for class := range c.TaxRates {
+				r.rate(class)
+			}
+		}
+	}
 	if key == "shippingTaxClass" && s.ShippingTaxClass != "" {
 		r.rate(s.ShippingTaxClass)
 	}
@@ -264,7 +271,7 @@ func stands(b *pricing.Book) error {
 			return err
 		}
 	}
-	for _, key := range []string{"guards", "shippingTaxClass"} {
+	for _, key := range []string{"guards", "countries", "shippingTaxClass"} {
 		if err := check(Key{book.Settings, key}); err != nil {
 			return err
 		}
