@@ -187,8 +187,8 @@ func Of(snap *book.Snapshot, customer string, at pricing.Moment) (List, error) {
 			continue
 		}
 		row := Price{SKU: p.SKU, Name: p.Name, Price: bookfile.Amount(price)}
-		if p.List != nil {
-			text := bookfile.Amount(*p.List)
+		if list := p.At(at).List; list != nil {
+			text := bookfile.Amount(*list)
 			row.List = &text
 		}
 		a, err := snap.Engine.Price(pricing.Question{Viewpoint: vp, SKU: p.SKU})

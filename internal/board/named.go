@@ -18,8 +18,8 @@ type NamedGoods struct {
 // mostVariants are named of one style.
 const mostVariants = 100
 
-// Named are those of the products of a book that are in a list of SKUs, in its order.
-func Named(b *pricing.Book, skus []string) []NamedGoods {
+// Named are those of the products of a book that are in a list of SKUs, in its order, with what they are at a moment.
+func Named(b *pricing.Book, skus []string, now pricing.Moment) []NamedGoods {
 	at := make(map[string]*pricing.Product, len(b.Products))
 	styles := map[string][]string{}
 	for _, p := range b.Products {
@@ -38,8 +38,8 @@ func Named(b *pricing.Book, skus []string) []NamedGoods {
 			continue
 		}
 		g := NamedGoods{SKU: sku, Name: p.Name, Category: p.Category, Style: p.Style, Variants: []string{}}
-		if p.List != nil {
-			g.List = p.List.Fixed(digits)
+		if list := p.At(now).List; list != nil {
+			g.List = list.Fixed(digits)
 		}
 		for _, other := range styles[p.Style] {
 			if other != sku && len(g.Variants) < mostVariants {

@@ -13,6 +13,7 @@ import (
 	"dogbane/internal/book"
 	"dogbane/internal/bookfile"
 	"dogbane/internal/codes"
+	"dogbane/internal/pricing"
 	"dogbane/internal/pricing/basket"
 	"dogbane/internal/store"
 )
@@ -142,7 +143,7 @@ func (s *Server) basket(ctx context.Context, in *BasketQuery) (BasketDetail, err
 			return out, err
 		}
 	}
-	out.name(snap, a)
+	out.name(snap, a, q.At)
 	return out, nil
 }
 
@@ -166,7 +167,7 @@ func stepOf(was, is *basket.Answer) *BasketStep {
 }
 
 // name says what the products and rules of an answer are called.
-func (d *BasketDetail) name(snap *book.Snapshot, a *basket.Answer) {
+func (d *BasketDetail) name(snap *book.Snapshot, a *basket.Answer, at pricing.Moment) {
 	seen := map[string]bool{}
 	goods := func(sku string) {
 		p, exists := snap.Engine.ProductNumber(sku)
@@ -174,7 +175,7 @@ func (d *BasketDetail) name(snap *book.Snapshot, a *basket.Answer) {
 			return
 		}
 		seen[sku] = true
-		product := snap.Engine.Products()[p]
+		product := snap.Engine.At(at).Products()[p]
 		g := BasketGoods{SKU: sku, Name: product.Name, Unit: product.Unit, Options: []BasketOption{}}
 		g.Cost = product.Cost != nil
 		for _, o := range product.Options {

@@ -120,7 +120,8 @@ func (s *Server) registerRules(api huma.API) {
 		}, upTo(longTextBody))
 	answers(api, store.Reader, http.MethodPost, "/api/named-goods",
 		func(_ context.Context, in *struct{ Body ChosenGoods }) (NamedList, error) {
-			return NamedList{board.Named(s.Live.Current().Book, in.Body.SKUs)}, nil
+			snap := s.Live.Current()
+			return NamedList{board.Named(snap.Book, in.Body.SKUs, s.moment(snap))}, nil
 		})
 	get(api, "/api/facets", func(_ context.Context, _ *none) (board.Facets, error) {
 		facets := board.FacetsOf(s.Live.Current().Book)
