@@ -48,7 +48,9 @@ func TestLaterFigures(t *testing.T) {
 	a.do("GET", "/api/board?q=BAT-30", nil, 200, &board)
 	require.NotEqual(t, "98.00", board.Rows[0].BookList)
 	var price struct {
-		Product struct{ Figures []struct{ Figure, Since, Next, Then string } }
+		Product struct {
+			Figures []struct{ Figure, Since, Next, Then string }
+		}
 	}
 	a.do("GET", "/api/price?sku=BAT-30&at=2027-01-05T09:00", nil, 200, &price)
 	require.Equal(t, "2027-01-01T00:00", price.Product.Figures[0].Since)
