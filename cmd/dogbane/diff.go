@@ -84,8 +84,8 @@ func momentOf(b *pricing.Book, text string) (pricing.Moment, error) {
 // movedPrice is a price that is another in the second book; empty: there is none.
 type movedPrice struct{ Channel, Group, SKU, Currency, Was, Is string }
 
-// movedPrices are those of one piece of all products of both books, in each channel that both have, and without one, for
-// guests and each group that both have.
+// movedPrices are those of one piece of all products of both books, in each channel that both have, and without one,
+// for guests and each group that both have.
 func movedPrices(before, after *pricing.Book, at pricing.Moment) (list []movedPrice, err error) {
 	a, b := pricing.Compile(before), pricing.Compile(after)
 	channels, groups := []string{""}, []string{""}

@@ -104,8 +104,8 @@ func flagsOf(data []byte, from string, days int) ([]bookfile.FlagAnswer, error) 
 	return answers, err
 }
 
-// newSince are the flags that are not among those of a file that this command wrote before: others by kind, by what they
-// are about and by channel, whatever their figures.
+// newSince are the flags that are not among those of a file that this command wrote before: others by kind, by what
+// they are about and by channel, whatever their figures.
 func newSince(found []bookfile.FlagAnswer, file string) ([]bookfile.FlagAnswer, error) {
 	data, err := os.ReadFile(file)
 	if err != nil {

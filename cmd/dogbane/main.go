@@ -30,8 +30,8 @@ func main() {
 	root := &cobra.Command{Use: "dogbane",
 		Short:        "Layered prices: what everything costs, for whom, where and when, and why",
 		SilenceUsage: true, SilenceErrors: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true}}
-	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), diffCommand(), schemaCommand(), exportCommand(), importCommand(),
-		restoreCommand(), serveCommand(), openapiCommand())
+	root.AddCommand(checkCommand(), priceCommand(), flagsCommand(), diffCommand(), schemaCommand(), exportCommand(),
+		importCommand(), restoreCommand(), serveCommand(), openapiCommand())
 	if err := root.Execute(); err != nil {
 		var code exit
 		if errors.As(err, &code) {

@@ -58,7 +58,7 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
           {skus ? counted(skus.length, "chosen product") : `all ${counted(total, "shown product")}`}
         </>
       }
-      width={640}
+      width={700}
       onClose={onClose}
     >
       <p className="mt-3 text-[16px] leading-8">
