@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
+import { useSearchParams } from "react-router";
 import { editProduct } from "../../api/products";
-import { useViewpoint } from "../../lib/viewpoint";
 import { useSave } from "../../api/saving";
 import { amount, errorText } from "../../lib/format";
 import { DecimalInput } from "../../ui/decimal-input";
@@ -45,7 +45,7 @@ function AmountField({ sku, name, field, kept, onEdit }: Props) {
   const [was] = useState(kept ?? "");
   const leaving = useRef(false);
   // What is seen is changed: from a later moment on a product may cost something else.
-  const { at } = useViewpoint().viewpoint;
+  const at = useSearchParams()[0].get("at");
   const save = useSave((value: string, seen) =>
     editProduct({ sku, edit: { [field]: value, was, ...(at && { at }) } }, seen),
   );

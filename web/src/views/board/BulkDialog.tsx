@@ -163,8 +163,8 @@ export function BulkDialog({ viewpoint, filter, skus, total, onClose }: Props) {
         <>
           <p className="mt-2" data-testid="bulk-preview">
             <b>{count(p.changed)}</b> of {count(p.reached)} change
-            {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move{" "}
-            {from && `on ${moment(from, state?.now)}`}
+            {p.missing > 0 && `, ${count(p.missing)} have none and stay`}; <b>{count(p.moved)}</b> prices move
+            {from && ` on ${moment(from, state?.now)}`}
             {p.below > 0 && <span className="font-semibold text-bad">, {count(p.below)} come to lie below cost</span>}
           </p>
           <BrokenChecks checks={p.checks} />
