@@ -33,6 +33,7 @@ func Obstacles(e *pricing.Engine, rule *pricing.Rule, replaces string, now prici
 	if rule == nil || !rule.Fixes() {
 		return list
 	}
+	e = e.At(now)
 	b, goods := e.Book(), e.Match(&rule.Where)
 	meets := func(r *pricing.Rule) (meets bool) {
 		e.Match(&r.Where).Each(func(p int32) bool { meets = goods.Has(p); return !meets })

@@ -59,8 +59,8 @@ func (i *Impacts) Nearest(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, si
 	if out.Kind != "percentOff" {
 		unit, _ = money.Digits(cmp.Or(rule.Currency, snap.Book.Settings.Currency))
 		highest = 1
-		snap.Engine.Match(&rule.Where).Each(func(p int32) bool {
-			if list := snap.Engine.Products()[p].List; list != nil {
+		snap.Engine.At(vp.At).Match(&rule.Where).Each(func(p int32) bool {
+			if list := snap.Engine.At(vp.At).Products()[p].List; list != nil {
 				n, _ := list.Minor(unit, money.Up)
 				highest = max(highest, n)
 			}
@@ -136,7 +136,7 @@ func (i *Impacts) gap(snap *book.Snapshot, d Draft, vp pricing.Viewpoint, channe
 	}
 	var forbidden []span
 	var here int64
-	engine.Match(&d.Rule.Where).Each(func(p int32) bool {
+	engine.At(vp.At).Match(&d.Rule.Where).Each(func(p int32) bool {
 		price, priced := sw.Price(p)
 		if from, known := sw.CatalogPrice(p); priced && known && least != nil {
 			s := span{reduced(from, sw.Digits, least, money.Down), from}

@@ -59,7 +59,7 @@ func reachOf(e *pricing.Engine, k pieces.Key, at *pricing.Moment) pricing.Set {
 		}
 		e.Rules(func(ordinal int, r *pricing.Rule, _ pricing.Set) {
 			if breaks, _ := e.Breaks(ordinal); open(ordinal, r) && derivesFrom(r, breaks, k.Code) {
-				reach = reach.Or(e.Reaches(ordinal))
+				reach = reach.Or(e.MayReach(ordinal))
 			}
 		})
 		return reach
@@ -80,7 +80,7 @@ func reachOf(e *pricing.Engine, k pieces.Key, at *pricing.Moment) pricing.Set {
 			rests = pieces.NamesRange(e.Book(), r, k.Code)
 		}
 		if rests {
-			reach = reach.Or(e.Reaches(ordinal))
+			reach = reach.Or(e.MayReach(ordinal))
 		}
 	})
 	if k.Kind == book.Ranges && pieces.GuardsNameRange(e.Book(), k.Code) {

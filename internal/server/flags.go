@@ -419,7 +419,7 @@ func (s *Server) whyNot(_ context.Context, in *RuleQuery) (Shut, error) {
 		return Shut{}, store.ErrNotFound
 	}
 	out := Shut{Shutters: []Shutter{}}
-	out.Reach, _ = snap.Engine.Reach(r.Code)
+	out.Reach, _ = snap.Engine.At(s.moment(snap)).Reach(r.Code)
 	applies, shutters, known := s.flags.WhyNot(snap, r.Code)
 	out.Known, out.Applies = known, applies
 	for _, h := range shutters {

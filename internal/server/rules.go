@@ -171,11 +171,11 @@ func (s *Server) ruleRows(snap *book.Snapshot) []RuleRow {
 			trouble[code]++
 		}
 	}
-	rows := []RuleRow{}
+	rows, present := []RuleRow{}, snap.Engine.At(now)
 	for _, r := range snap.Book.RulesInOrder() {
 		doc := bookfile.EncodeRule(r)
 		row := RuleRow{Rule: RuleDoc(doc), ETag: etag(doc), Flags: trouble[r.Code]}
-		row.Reach, _ = snap.Engine.Reach(r.Code)
+		row.Reach, _ = present.Reach(r.Code)
 		if taking, of := snap.Baskets().Reach(r.Code); of {
 			row.Reach = taking
 		}

@@ -45,10 +45,10 @@ func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32) error {
 		if f == nil || scope.Barred(ordinals[r.Code], 0) != "" {
 			continue
 		}
-		bound := a.Engine.Match(&r.Where)
+		bound := a.Engine.At(scope.At()).Match(&r.Where)
 		takes := len(f.Needs) == 0 && f.Spend == nil && bound.Has(p)
 		note := func(w *pricing.Where) bool {
-			in := bound.And(a.Engine.Match(w)).Has(p)
+			in := bound.And(a.Engine.At(scope.At()).Match(w)).Has(p)
 			takes = takes || in
 			return in
 		}
@@ -88,7 +88,7 @@ func (a *Asked) deals(g *Goods, scope *pricing.Scope, p int32) error {
 // goods are those of a selection that a channel sells; first, where it is among them, is named first.
 func (a *Asked) goods(scope *pricing.Scope, bound pricing.Set, w *pricing.Where, quantity int, first int32) DealGoods {
 	d := DealGoods{Quantity: quantity, Goods: []SetGoods{}}
-	set := bound.And(a.Engine.Match(w))
+	set := bound.And(a.Engine.At(scope.At()).Match(w))
 	note := func(p int32) {
 		product := a.Engine.Products()[p]
 		d.Goods = append(d.Goods, SetGoods{product.SKU, product.Name, quantity})

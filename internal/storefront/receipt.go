@@ -101,7 +101,7 @@ func idle(x *bookfile.BasketIdle, currency string, by func() string) string {
 // of what a channel sells.
 func Rewards(e *pricing.Engine, in *pricing.Scope, r *pricing.Rule) DealGoods {
 	a := Asked{Engine: e}
-	bound := e.Match(&r.Where)
+	bound := e.At(in.At()).Match(&r.Where)
 	for i := range r.Offer.Gives {
 		if w := r.Offer.Gives[i].Where; w != nil {
 			return a.goods(in, bound, w, 1, none)

@@ -47,6 +47,7 @@ type Event struct {
 // CalendarOf lays out what an engine's book opens and closes from a moment (in the span) to another (not in it).
 func CalendarOf(e *pricing.Engine, now, from, to pricing.Moment) Calendar {
 	b, out := e.Book(), Calendar{}
+	e = e.At(now) // what rules select is told of the present
 	for i := range b.Campaigns {
 		c := &b.Campaigns[i]
 		windows := []*pricing.Window{c.Window}

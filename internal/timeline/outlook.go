@@ -72,7 +72,7 @@ func OutlookOf(e *pricing.Engine, vp pricing.Viewpoint, sku string, quantities [
 	out.Over, out.Currency, out.Digits = over, c.Currency, c.Digits
 	if number, exists := e.ProductNumber(sku); exists {
 		for i := range b.Rules {
-			if r := &b.Rules[i]; e.Match(&r.Where).Has(number) {
+			if r := &b.Rules[i]; e.At(vp.At).Match(&r.Where).Has(number) {
 				out.Rules = append(out.Rules, r)
 			}
 		}

@@ -53,7 +53,7 @@ func Causes(version *book.Snapshot, channel string, due *telling.DueMoment) []Ca
 			campaign != nil && (campaign.Status != pricing.On || !here(campaign.Channels)) {
 			return
 		}
-		hits := changed.And(version.Engine.Reaches(ordinal))
+		hits := changed.And(version.Engine.MayReach(ordinal))
 		if hits.Count() == 0 {
 			return
 		}
